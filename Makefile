@@ -1,0 +1,69 @@
+# Everything a developer or a user of the sources needs; `make setup` first, or let the others call it.
+LIBRARY := build/library
+INSTALLED := $(LIBRARY)/tundrel/Meta/package.rds
+SOURCES := $(shell find R src inst exec man DESCRIPTION NAMESPACE -type f ! -name '*.o' ! -name '*.so' 2>/dev/null)
+QUIET := R_MAKEVARS_USER=$(CURDIR)/tools/Makevars.quiet MAKEFLAGS=-j2
+WITH_LIBRARY := R_LIBS="$(CURDIR)/$(LIBRARY)"
+
+.PHONY: setup install demo test core-test check lint bench document screenshots install-cli clean
+
+setup:
+	@sh tools/setup.sh
+
+install: setup $(INSTALLED)
+
+$(INSTALLED): $(SOURCES)
+	@mkdir -p $(LIBRARY)
+	@echo "Installing tundrel into $(LIBRARY) ..."
+	@$(QUIET) R CMD INSTALL --no-test-load --library=$(LIBRARY) . > build/install.log 2>&1 \
+	  || { tail -n 40 build/install.log; echo "The whole log is in build/install.log"; exit 1; }
+	@touch $@
+
+demo: install
+	@$(LIBRARY)/tundrel/exec/tundrel demo --out results
+
+test: install build/core-tests
+	@$(WITH_LIBRARY) Rscript tools/test.R
+
+CORE_SOURCES := $(shell find src/core -name '*.cpp')
+CORE_HEADERS := $(shell find src/core tests/core -name '*.h')
+CORE_TESTS := $(shell find tests/core -name '*.cpp')
+EIGEN := $(shell Rscript -e 'cat(system.file("include", package = "RcppEigen"))' 2>/dev/null)
+CORE_OBJECTS := $(patsubst %.cpp,build/%.o,$(CORE_SOURCES) $(CORE_TESTS))
+
+build/%.o: %.cpp $(CORE_HEADERS)
+	@mkdir -p $(dir $@)
+	@$(CXX) -std=c++17 -O2 -Wall -Wextra -isystem $(EIGEN) -Isrc/core -c $< -o $@
+
+build/core-tests: $(CORE_OBJECTS)
+	@$(CXX) $^ -pthread -o $@
+
+core-test: setup
+	@$(MAKE) --no-print-directory -j2 build/core-tests
+	@build/core-tests
+
+check: setup
+	@mkdir -p build && cd build && R CMD build --no-build-vignettes .. > build.log && \
+	  $(QUIET) _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-build-vignettes tundrel_*.tar.gz
+
+lint: setup
+	@Rscript -e 'lints <- lintr::lint_package(); print(lints); quit(status = length(lints) > 0)'
+
+bench: install
+	@$(WITH_LIBRARY) sh bench/run.sh
+
+document: setup
+	@Rscript -e 'roxygen2::roxygenise(load_code = roxygen2::load_source)' > build/document.log 2>&1 || { cat build/document.log; exit 1; }
+
+screenshots: demo
+	@sh tools/screenshots.sh
+
+# Links the command into the first directory that can be written: /usr/local/bin or ~/.local/bin.
+install-cli: install
+	@for d in /usr/local/bin $$HOME/.local/bin; do \
+	  mkdir -p $$d 2>/dev/null; \
+	  if [ -w $$d ]; then ln -sf "$(CURDIR)/$(LIBRARY)/tundrel/exec/tundrel" $$d/tundrel && echo "Linked $$d/tundrel" && exit 0; fi; \
+	done; echo "No directory to link into: /usr/local/bin and ~/.local/bin cannot be written" >&2; exit 1
+
+clean:
+	rm -rf build results src/*.o src/*.so src/core/*/*.o

@@ -1,0 +1,49 @@
+# Checks of arguments that several functions share.
+
+check_problem <- function(problem, call = rlang::caller_env()) {
+  if (inherits(problem, "tundrel_problem")) return(invisible())
+  refuse("model", c(
+    "{.arg problem} must be a problem.",
+    "x" = "It is {.obj_type_friendly {problem}}.",
+    "i" = "Make one with {.fn pose}."
+  ), call = call)
+}
+
+check_run <- function(run, call = rlang::caller_env()) {
+  if (inherits(run, "tundrel_run")) return(invisible())
+  refuse("solver", c(
+    "{.arg run} must be a run.",
+    "x" = "It is {.obj_type_friendly {run}}.",
+    "i" = "Make one with {.fn fit_local}."
+  ), call = call)
+}
+
+# One finite number above `above` (or equal to it, where `or_equal`).
+check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = Inf,
+                         call = rlang::caller_env()) {
+  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x < below &&
+    (x > above || (or_equal && x == above))
+  if (good) return(invisible())
+  range <- paste0(
+    if (above > -Inf) paste(if (or_equal) "at least" else "above", above),
+    if (above > -Inf && below < Inf) " and ",
+    if (below < Inf) paste("below", below)
+  )
+  refuse(kind, c(
+    "{.arg {name}} must be one number{if (nzchar(range)) ' '}{range}.",
+    "x" = "It is {.val {x}}."
+  ), call = call)
+}
+
+check_level <- function(level, call = rlang::caller_env()) {
+  check_number(level, "level", "solver", above = 0, below = 1, call = call)
+}
+
+# Says how to get a package that only some functions need.
+need_package <- function(package, purpose, call = rlang::caller_env()) {
+  if (requireNamespace(package, quietly = TRUE)) return(invisible())
+  refuse("file", c(
+    "The package {.pkg {package}} is needed {purpose}.",
+    "i" = "Get it with {.code install.packages(\"{package}\")}."
+  ), call = call)
+}

@@ -1,0 +1,106 @@
+#' Judge by least squares
+#'
+#' The criterion is the sum of squared residuals, each multiplied by a weight. `weights` and `sd` say
+#' how precise the rows are relative to each other; the common scale, `sigma`, is estimated from the
+#' residuals. With `sd`, sigma near 1 says that the standard deviations given explain the scatter.
+#'
+#' @param weights An expression of columns: the weights, not negative. A weight of zero leaves the
+#'   row out.
+#' @param sd An expression of columns: the standard deviation of each response, above zero. The same
+#'   as `weights = 1 / sd^2`. Give one of the two, or neither for plain least squares.
+#'
+#' @return A criterion for [judge_by()], of class `tundrel_criterion`.
+#' @section Errors: `tundrel_error_criterion` when both are given; when the problem is used, also
+#'   for weights that are negative or missing (rows named).
+#' @export
+#' @examples
+#' least_squares()
+#' least_squares(sd = uptake_sd)
+least_squares <- function(weights, sd) {
+  weights <- if (!missing(weights)) rlang::enexpr(weights)
+  sd <- if (!missing(sd)) rlang::enexpr(sd)
+  if (!is.null(weights) && !is.null(sd)) {
+    refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.")
+  }
+  structure(list(name = "least_squares", weights = weights, sd = sd), class = "tundrel_criterion")
+}
+
+#' @export
+format.tundrel_criterion <- function(x, ...) {
+  if (!is.null(x$sd)) return(paste0("least squares, sd = ", expression_text(x$sd)))
+  if (!is.null(x$weights)) return(paste0("least squares, weights = ", expression_text(x$weights)))
+  "plain least squares"
+}
+
+#' @export
+print.tundrel_criterion <- function(x, ...) {
+  cat("Criterion: ", format(x), "\n", sep = "")
+  invisible(x)
+}
+
+#' State what "close" means
+#'
+#' @param problem \[tundrel_problem] From [pose()].
+#' @param criterion \[tundrel_criterion] Such as [least_squares()].
+#'
+#' @return The problem with this criterion.
+#' @section Errors: `tundrel_error_criterion` when it is no criterion, or names what is not a
+#'   column.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   judge_by(least_squares(sd = uptake_sd))
+judge_by <- function(problem, criterion) {
+  check_problem(problem)
+  if (!inherits(criterion, "tundrel_criterion")) {
+    refuse("criterion", c(
+      "{.arg criterion} must be a criterion.",
+      "x" = "It is {.obj_type_friendly {criterion}}.",
+      "i" = "For example {.code least_squares(sd = uptake_sd)}."
+    ))
+  }
+  precision <- precision_expression(criterion)
+  if (!is.null(precision)) {
+    known <- c(names(problem$measurements), names(problem$model$constants), "pi")
+    for (name in setdiff(value_names(precision), known)) {
+      refuse("criterion", c(
+        "{.code {expression_text(precision)}} names {.field {name}}, which is no column of the measurements.",
+        suggestion(name, names(problem$measurements), "columns")
+      ))
+    }
+    columns <- intersect(value_names(precision), names(problem$measurements))
+    for (name in columns) check_number_column(problem$measurements, name, rlang::current_env())
+  }
+  problem$criterion <- criterion
+  problem
+}
+
+precision_expression <- function(criterion) criterion$weights %||% criterion$sd
+
+# Square roots of the weights of `rows`, or NULL for plain least squares.
+root_weights <- function(problem, rows, call = rlang::caller_env()) {
+  criterion <- problem$criterion
+  expr <- precision_expression(criterion)
+  if (is.null(expr)) return(NULL)
+  given <- evaluate_on_rows(expr, problem, rows)
+  is_sd <- !is.null(criterion$sd)
+  bad <- is.na(given) | given < 0 | (is_sd & given == 0) | is.infinite(given)
+  if (any(bad)) {
+    what <- if (is_sd) "Standard deviations must be above zero" else "Weights must not be negative"
+    refuse("criterion", c(
+      "{what}, finite and not missing.",
+      "x" = "{.code {expression_text(expr)}} is {.val {utils::head(given[bad], 3)}} in {name_rows(rows[bad])}.",
+      "i" = if (is_sd) "Mend the rows, or leave them out." else "A weight of zero leaves a row out."
+    ), call = call)
+  }
+  if (is_sd) 1 / given else sqrt(given)
+}
+
+# An expression of columns, evaluated for some rows of the measurements.
+evaluate_on_rows <- function(expr, problem, rows) {
+  columns <- intersect(value_names(expr), names(problem$measurements))
+  collector <- node_collector(columns, character(), problem$model$constants)
+  root <- collector$add(expr)
+  core_evaluate(collector$nodes(), root, number_columns(problem$measurements, columns, rows), length(rows), numeric())
+}

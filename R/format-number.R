@@ -1,0 +1,34 @@
+# Four significant digits, for people; files get full precision.
+format_number <- function(x, digits = 4) {
+  vapply(x, function(one) {
+    if (is.na(one)) return("")
+    format(signif(one, digits), digits = digits, trim = TRUE, scientific = abs(one) >= 1e6 || (one != 0 && abs(one) < 1e-4))
+  }, character(1), USE.NAMES = FALSE)
+}
+
+format_seconds <- function(seconds) {
+  if (seconds < 0.001) return("under 1 ms")
+  if (seconds < 1) return(paste(round(1000 * seconds), "ms"))
+  if (seconds < 120) return(paste(format_number(seconds, 3), "s"))
+  paste(format_number(seconds / 60, 3), "min")
+}
+
+# "1 row", "2 rows".
+count_of <- function(n, noun) paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else paste0(noun, "s"))
+
+# A table as text: numbers with four digits, missing cells empty.
+table_lines <- function(table) {
+  table <- as.data.frame(table, stringsAsFactors = FALSE)
+  is_text <- vapply(table, function(x) is.character(x) || is.factor(x), logical(1))
+  table[] <- lapply(table, function(x) {
+    if (is.numeric(x)) format_number(x) else ifelse(is.na(x), "", as.character(x))
+  })
+  heads <- ifelse(is_text, formatC(names(table), flag = "-"), names(table))
+  columns <- Map(function(x, head, text) format(c(head, x), justify = if (text) "left" else "right"), table, heads, is_text)
+  trimws(do.call(paste, c(unname(columns), sep = "  ")), "right")
+}
+
+cat_table <- function(table, indent = "  ") cat(paste0(indent, table_lines(table)), sep = "\n")
+
+# One line of R code for an expression, however long.
+expression_text <- function(expr) paste(trimws(deparse(expr, width.cutoff = 500)), collapse = " ")

@@ -1,0 +1,139 @@
+# The model language: which calls an expression may hold, and its translation to the flat list of
+# nodes that the core compiles. Nothing here evaluates an expression.
+
+language <- new.env(parent = emptyenv())
+
+# Operations by name, asked of the core once a session.
+core_table <- function() {
+  if (is.null(language$table)) {
+    core <- core_operations()
+    language$table <- stats::setNames(seq_along(core$name), core$name)
+    language$arity <- stats::setNames(core$arity, core$name)
+  }
+  language$table
+}
+
+# Functions a user may write, for messages.
+language_functions <- function() c(names(core_table()), "min", "max")
+
+is_parenthesis <- function(expr) is.call(expr) && identical(expr[[1]], quote(`(`))
+
+# The name of the called function, or an error that says what is wrong with the call.
+called_name <- function(expr, call) {
+  name <- expr[[1]]
+  if (!is.symbol(name)) {
+    refuse("model", c(
+      "A model may only call functions of the model language by their plain names.",
+      "x" = "It holds {.code {expression_text(expr)}}."
+    ), call = call)
+  }
+  name <- as.character(name)
+  if (!name %in% c(language_functions(), "(")) {
+    refuse("model", c(
+      "{.fn {name}} is not a function of the model language.",
+      "x" = "It is called in {.code {expression_text(expr)}}.",
+      suggestion(name, grep("^[a-z]", language_functions(), value = TRUE), "functions")
+    ), call = call)
+  }
+  name
+}
+
+# Rewrites the forms that are shorthand: parentheses, signs, two-argument logarithms, and smallest
+# and largest of several.
+simplify_call <- function(expr, call) {
+  name <- called_name(expr, call)
+  arguments <- as.list(expr)[-1]
+  if (any(vapply(arguments, rlang::is_missing, logical(1)))) {
+    refuse("model", c("An argument is empty in {.code {expression_text(expr)}}."), call = call)
+  }
+  check_argument_names(name, arguments, expr, call)
+  n <- length(arguments)
+  if (name == "(" || (name == "+" && n == 1)) return(list(alias = arguments[[1]]))
+  if (name == "-" && n == 1) return(list(name = "*", arguments = list(-1, arguments[[1]])))
+  if (name == "log" && n == 2) {
+    return(list(name = "/", arguments = list(call("log", arguments[[1]]), call("log", arguments[[2]]))))
+  }
+  if (name %in% c("min", "max", "pmin", "pmax")) {
+    if (n < 2) {
+      refuse("model", c(
+        "{.fn {name}} works row by row in a model and needs two or more arguments.",
+        "x" = "It is called as {.code {expression_text(expr)}}.",
+        "i" = "For the smallest or largest value of a column, compute it first and give it as one of {.arg constants}."
+      ), call = call)
+    }
+    name <- if (name %in% c("min", "pmin")) "pmin" else "pmax"
+    folded <- Reduce(function(a, b) call(name, a, b), arguments[-n])
+    return(list(name = name, arguments = list(folded, arguments[[n]])))
+  }
+  wanted <- language$arity[[name]]
+  if (n != wanted) {
+    refuse("model", "{.fn {name}} takes {wanted} argument{?s}, not {n}, in {.code {expression_text(expr)}}.", call = call)
+  }
+  list(name = name, arguments = arguments)
+}
+
+check_argument_names <- function(name, arguments, expr, call) {
+  given <- names(arguments)
+  if (is.null(given) || all(given == "")) return(invisible())
+  allowed <- switch(name, ifelse = c("test", "yes", "no"), log = c("x", "base"), "x")
+  expected <- allowed[seq_along(arguments)]
+  if (all(given == "" | given == expected)) return(invisible())
+  refuse("model", "Arguments of {.fn {name}} are given by place, without names, in {.code {expression_text(expr)}}.", call = call)
+}
+
+# All names in an expression that stand for values, in order of first appearance.
+value_names <- function(expr, call = rlang::caller_env()) {
+  found <- character()
+  walk <- function(e) {
+    if (is.symbol(e)) {
+      found <<- c(found, as.character(e))
+    } else if (is.call(e)) {
+      called_name(e, call)
+      lapply(as.list(e)[-1], function(a) if (!rlang::is_missing(a)) walk(a))
+    } else if (!is.numeric(e) && !is.logical(e) || length(e) != 1) {
+      refuse("model", c(
+        "A model holds numbers, names and calls only.",
+        "x" = "It holds {.code {expression_text(e)}}."
+      ), call = call)
+    }
+  }
+  walk(expr)
+  unique(found)
+}
+
+# Collects nodes for several expressions over the same columns and parameters. `add()` returns the
+# place of an expression's root; `nodes()` the flat list. Codes: 0 constant, -1 parameter, -2 column,
+# above 0 an operation of the core's table.
+node_collector <- function(columns, parameters, constants = numeric()) {
+  table <- core_table()
+  op <- a <- b <- c <- integer()
+  value <- numeric()
+  push <- function(code, x = 0L, y = 0L, z = 0L, number = 0) {
+    i <- length(op) + 1L
+    op[i] <<- code
+    a[i] <<- x
+    b[i] <<- y
+    c[i] <<- z
+    value[i] <<- number
+    i
+  }
+  add_name <- function(name, call) {
+    place <- match(name, columns)
+    if (!is.na(place)) return(push(-2L, place))
+    if (name %in% names(constants)) return(push(0L, number = constants[[name]]))
+    place <- match(name, parameters)
+    if (!is.na(place)) return(push(-1L, place))
+    if (name == "pi") return(push(0L, number = pi))
+    refuse("model", "{.field {name}} has no meaning here.", call = call)
+  }
+  add <- function(expr, call = rlang::caller_env()) {
+    if (is.symbol(expr)) return(add_name(as.character(expr), call))
+    if (!is.call(expr)) return(push(0L, number = as.numeric(expr)))
+    simple <- simplify_call(expr, call)
+    if (!is.null(simple$alias)) return(add(simple$alias, call))
+    places <- vapply(simple$arguments, add, integer(1), call = call)
+    places <- base::c(places, 0L, 0L)[1:3]
+    push(table[[simple$name]], places[1], places[2], places[3])
+  }
+  list(add = add, nodes = function() list(op = op, a = a, b = b, c = c, value = value))
+}

@@ -1,0 +1,78 @@
+# A formula taken apart: response, expression, and what each of its names is.
+parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
+  if (!rlang::is_formula(formula, lhs = TRUE)) {
+    refuse("model", c(
+      "{.arg model} must be a formula with a response on the left.",
+      "i" = "For example {.code uptake ~ top * light / (half + light)}."
+    ), call = call)
+  }
+  columns <- names(data)
+  constants <- check_constants(constants, columns, call)
+  response <- rlang::f_lhs(formula)
+  expression <- rlang::f_rhs(formula)
+
+  response_names <- setdiff(value_names(response, call), names(constants))
+  unknown <- setdiff(response_names, c(columns, "pi"))
+  if (length(unknown)) {
+    refuse("model", c(
+      "The response {.code {expression_text(response)}} is not in the measurements.",
+      "x" = "There is no column {.field {unknown[1]}}.",
+      suggestion(unknown[1], columns, "columns")
+    ), call = call)
+  }
+  if (length(response_names) == 0) {
+    refuse("model", "The response {.code {expression_text(response)}} must name a column of the measurements.", call = call)
+  }
+  names_used <- value_names(expression, call)
+  predictors <- intersect(names_used, columns)
+  parameters <- setdiff(names_used, c(columns, names(constants), "pi"))
+  if (length(parameters) == 0) {
+    refuse("model", c(
+      "The model has no parameter: there is nothing to fit.",
+      "x" = "Every name in {.code {expression_text(expression)}} is a column or a constant.",
+      "i" = "Names that are neither become parameters."
+    ), call = call)
+  }
+  used_twice <- intersect(response_names, predictors)
+  if (length(used_twice)) {
+    refuse("model", c(
+      "The response {.field {used_twice[1]}} also stands on the right-hand side.",
+      "i" = "A parameter may not have the name of a column."
+    ), call = call)
+  }
+  for (name in union(response_names, predictors)) check_number_column(data, name, call)
+  list(
+    formula = formula, response = response, expression = expression, predictors = predictors,
+    columns = union(response_names, predictors), parameters = parameters, constants = constants
+  )
+}
+
+check_constants <- function(constants, columns, call) {
+  constants <- as.list(constants)
+  if (length(constants) == 0) return(numeric())
+  good <- vapply(constants, function(x) is.numeric(x) && length(x) == 1 && is.finite(x), logical(1))
+  if (!rlang::is_named(constants) || !all(good)) {
+    refuse("model", c(
+      "{.arg constants} must be finite numbers with names.",
+      "i" = "For example {.code constants = c(gas = 8.314)}."
+    ), call = call)
+  }
+  clash <- intersect(names(constants), columns)
+  if (length(clash)) {
+    refuse("model", "{.field {clash[1]}} is both a column and one of {.arg constants}; rename one.", call = call)
+  }
+  unlist(constants)
+}
+
+check_number_column <- function(data, name, call) {
+  column <- data[[name]]
+  if (is.numeric(column) || is.logical(column)) {
+    if (any(!is.na(column))) return(invisible())
+    refuse("measurements", "Column {.field {name}} is missing (NA) in every row.", call = call)
+  }
+  refuse("measurements", c(
+    "A model works with numbers.",
+    "x" = "Column {.field {name}} is {.obj_type_friendly {column}}.",
+    "i" = "Turn it into numbers first, or leave it out of the model."
+  ), call = call)
+}

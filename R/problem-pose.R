@@ -1,0 +1,95 @@
+#' Pose a problem: which model explains which column
+#'
+#' The model is a formula. On its right-hand side a name is, in this order: a column of the
+#' measurements, one of `constants`, `pi`; every other name is a parameter to be found. The
+#' expression is compiled, with exact derivatives; it is never evaluated by R.
+#'
+#' The model language has arithmetic and powers, comparison and logic inside `ifelse()`, `exp expm1
+#' log log2 log10 log1p sqrt abs sign floor ceiling`, `pmin` and `pmax` (also written `min` and
+#' `max`; row by row), the trigonometric and hyperbolic functions and their inverses, `atan2`,
+#' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis besselJ0 besselJ1`.
+#'
+#' @param data \[data.frame] The measurements, one row each.
+#' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
+#'   columns.
+#' @param constants \[numeric] Named numbers the expression may use.
+#'
+#' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
+#'   squares until [judge_by()] says otherwise.
+#' @section Errors: `tundrel_error_model` for a formula that is not one, a function outside the
+#'   language, a response that is no column, or a model without parameters;
+#'   `tundrel_error_measurements` for columns that are not numbers or are missing throughout.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark)
+pose <- function(data, model, constants = numeric()) {
+  if (!is.data.frame(data)) {
+    refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
+  }
+  if (nrow(data) == 0) refuse("measurements", "{.arg data} has no rows.")
+  parsed <- parse_model(model, data, constants)
+  warn_of_lookalikes(parsed, names(data))
+  new_problem(data, parsed)
+}
+
+new_problem <- function(data, model) {
+  structure(
+    list(
+      measurements = data, units = units_of(data), model = model,
+      start = stats::setNames(rep(NA_real_, length(model$parameters)), model$parameters),
+      conditions = list(), search_box = list(), criterion = least_squares()
+    ),
+    class = "tundrel_problem"
+  )
+}
+
+# A misspelt column becomes a parameter; where one is spelt almost like a column that is not used,
+# that is worth a word.
+misspelt_column <- function(parameter, unused) {
+  if (nchar(parameter) < 4) return(NULL)
+  near <- nearest_name(parameter, unused)
+  if (is.null(near) || gsub("[0-9]", "", near) == gsub("[0-9]", "", parameter)) return(NULL)
+  near
+}
+
+warn_of_lookalikes <- function(model, columns) {
+  unused <- setdiff(columns, model$columns)
+  for (name in model$parameters) {
+    near <- misspelt_column(name, unused)
+    if (is.null(near)) next
+    cli::cli_warn(c(
+      "{.field {name}} is taken as a parameter.",
+      "i" = "Did you mean the column {.field {near}}?"
+    ), class = "tundrel_warning_model")
+  }
+}
+
+#' @export
+format.tundrel_problem <- function(x, ...) {
+  paste0("problem: ", expression_text(x$model$formula), ", ", format(x$criterion))
+}
+
+#' @export
+print.tundrel_problem <- function(x, ...) {
+  cat("Problem:  ", expression_text(x$model$formula), "\n", sep = "")
+  cat("Criterion: ", format(x$criterion), "\n", sep = "")
+  cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n\n", sep = "")
+  cat_table(parameter_table(x))
+  missing <- names(x$start)[is.na(x$start)]
+  if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from().\n", sep = "")
+  invisible(x)
+}
+
+# One row a parameter: what has been said of it so far.
+parameter_table <- function(problem) {
+  limits <- problem_limits(problem)
+  tibble(
+    parameter = names(problem$start), start = unname(problem$start),
+    lower = ifelse(is.finite(limits$lower), paste(ifelse(limits$lower_open, ">", ">="), format_number(limits$lower)), ""),
+    upper = ifelse(is.finite(limits$upper), paste(ifelse(limits$upper_open, "<", "<="), format_number(limits$upper)), "")
+  )
+}
+
+#' @export
+formula.tundrel_problem <- function(x, ...) x$model$formula

@@ -1,0 +1,88 @@
+# A problem made ready for the core: rows chosen, columns as numbers, expressions as nodes.
+
+# Columns as double vectors, untouched where all rows are used.
+number_columns <- function(data, columns, rows) {
+  all_rows <- length(rows) == nrow(data)
+  lapply(columns, function(name) {
+    column <- as.double(data[[name]])
+    if (all_rows) column else column[rows]
+  })
+}
+
+# Which rows take part, and why the others do not.
+choose_rows <- function(problem) {
+  data <- problem$measurements
+  keep <- rep(TRUE, nrow(data))
+  dropped <- list()
+  for (name in problem$model$columns) {
+    # anyNA() and range() look without building a vector as long as the table
+    column <- data[[name]]
+    if (!anyNA(column) && all(is.finite(range(column)))) next
+    bad <- keep & !is.finite(column)
+    if (any(bad)) {
+      reason <- ifelse(is.na(column[bad]), paste(name, "is missing"), paste(name, "is infinite"))
+      dropped <- c(dropped, list(tibble(row = which(bad), reason = reason)))
+      keep[bad] <- FALSE
+    }
+  }
+  list(rows = which(keep), dropped = dropped)
+}
+
+prepare_problem <- function(problem, call = rlang::caller_env()) {
+  chosen <- choose_rows(problem)
+  rows <- chosen$rows
+  if (length(rows) == 0) {
+    refuse("measurements", c(
+      "No row of the measurements is complete.",
+      "i" = "Each row lacks one of {.field {problem$model$columns}}."
+    ), call = call)
+  }
+  weight <- root_weights(problem, rows, call)
+  if (!is.null(weight) && any(weight == 0)) {
+    chosen$dropped <- c(chosen$dropped, list(tibble(row = rows[weight == 0], reason = "weight is zero")))
+    rows <- rows[weight > 0]
+    weight <- weight[weight > 0]
+  }
+  model <- problem$model
+  collector <- node_collector(c(model$columns, if (!is.null(weight)) ".root_weight"), model$parameters, model$constants)
+  limits <- problem_limits(problem)
+  nothing <- tibble(row = integer(), reason = character())
+  list(
+    fitted = collector$add(model$expression, call), response = collector$add(model$response, call),
+    root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
+    nodes = collector$nodes(),
+    columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
+    rows = length(rows), used = rows, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
+    lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
+  )
+}
+
+# A prepared problem with the sizes its solver needs, at a start that is inside the limits.
+prepare_at_start <- function(problem, call = rlang::caller_env()) {
+  prepared <- prepare_problem(problem, call)
+  prepared$start <- resolve_start(problem, prepared, call)
+  prepared$typical <- typical_sizes(problem, prepared$start, prepared)
+  prepared
+}
+
+fitted_rows <- function(prepared, x) core_evaluate(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
+response_rows <- function(prepared) core_evaluate(prepared$nodes, prepared$response, prepared$columns, prepared$rows, numeric(0))
+
+root_weight_rows <- function(prepared) {
+  if (prepared$root_weight == 0) return(rep(1, prepared$rows))
+  prepared$columns[[length(prepared$columns)]]
+}
+
+# Rows at which the model gives no finite number: in all of them at a start, no solver can begin.
+refuse_unusable_start <- function(prepared, problem, call = rlang::caller_env()) {
+  values <- fitted_rows(prepared, prepared$start)
+  bad <- !is.finite(values)
+  at <- paste0(names(prepared$start), " = ", format_number(prepared$start), collapse = ", ")
+  where <- if (all(bad)) "in every row" else paste("in", name_rows(prepared$used[bad]))
+  if (!any(bad)) where <- "in the derivatives"
+  refuse("model", c(
+    "The model gives no finite number {where} at the start.",
+    "x" = "The start is {at}.",
+    "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
+  ), call = call)
+}

@@ -1,0 +1,90 @@
+#' State starting values
+#'
+#' @param problem \[tundrel_problem] From [pose()].
+#' @param ... Starting values as `name = number`; or one named numeric vector or list; or one run,
+#'   whose answer is taken over. Parameters that are not mentioned keep what they had.
+#'
+#' @return The problem with these starts.
+#' @section Errors: `tundrel_error_model` for a name that is no parameter (the nearest is
+#'   suggested), or a value that is not one finite number.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1)
+start_from <- function(problem, ...) {
+  check_problem(problem)
+  values <- start_values(list(...))
+  names_known <- names(problem$start)
+  for (name in names(values)) {
+    if (!name %in% names_known) {
+      refuse("model", c(
+        "There is no parameter {.field {name}} to start from.",
+        if (name %in% names(problem$measurements)) c("x" = "It is a column of the measurements."),
+        suggestion(name, names_known, "parameters")
+      ))
+    }
+    value <- values[[name]]
+    if (!is.numeric(value) || length(value) != 1 || !is.finite(value)) {
+      refuse("model", c(
+        "A start must be one finite number.",
+        "x" = "{.field {name}} would start from {.val {value}}."
+      ))
+    }
+    problem$start[[name]] <- value
+  }
+  problem
+}
+
+start_values <- function(given, call = rlang::caller_env()) {
+  if (length(given) == 1 && is.null(names(given))) {
+    only <- given[[1]]
+    if (inherits(only, "tundrel_run")) return(as.list(coef(only)))
+    if (is.list(only) || is.numeric(only)) given <- as.list(only)
+  }
+  if (length(given) == 0 || !rlang::is_named(given)) {
+    refuse("model", c(
+      "Starting values need names.",
+      "i" = "For example {.code start_from(problem, top = 8, half = 150)}."
+    ), call = call)
+  }
+  given
+}
+
+# The starting values a run begins with: all there, and inside the limits.
+resolve_start <- function(problem, limits, call = rlang::caller_env()) {
+  start <- problem$start
+  missing <- names(start)[is.na(start)]
+  if (length(missing)) {
+    unused <- setdiff(names(problem$measurements), problem$model$columns)
+    lookalikes <- unlist(lapply(missing, misspelt_column, unused = unused))
+    refuse("model", c(
+      "{cli::qty(missing)}Parameter{?s} {.field {missing}} {?has/have} no start.",
+      "i" = "State {cli::qty(missing)}{?it/them} with {.fn start_from}.",
+      if (length(lookalikes)) c("i" = "Or did you mean the column {.field {lookalikes}}?")
+    ), call = call)
+  }
+  inside <- moved_inside(start, limits)
+  moved <- which(inside != start)
+  if (length(moved)) {
+    told <- paste0(names(start)[moved], " from ", format_number(start[moved]), " to ", format_number(inside[moved]))
+    cli::cli_inform(c("!" = "The start was moved inside the conditions: {told}."), class = "tundrel_message_start")
+  }
+  inside
+}
+
+# An open limit is approached to this share of the distance by which the start missed it.
+open_margin <- 0.01
+
+moved_inside <- function(start, limits) {
+  width <- limits$upper - limits$lower
+  margin <- function(missed, limit) {
+    by <- pmax(missed, abs(limit))
+    open_margin * ifelse(by > 0, pmin(by, width), pmin(1, width))
+  }
+  low <- start < limits$lower | (limits$lower_open & start == limits$lower)
+  high <- start > limits$upper | (limits$upper_open & start == limits$upper)
+  start[low] <- (limits$lower + ifelse(limits$lower_open, margin(limits$lower - start, limits$lower), 0))[low]
+  start[high] <- (limits$upper - ifelse(limits$upper_open, margin(start - limits$upper, limits$upper), 0))[high]
+  start
+}

@@ -1,0 +1,170 @@
+# R's own generics on a run do what an R user expects.
+
+# The prepared problem of a run; runs keep the problem, not copies of its columns.
+prepared_of <- function(run) prepare_problem(run$problem)
+
+# Values for all rows of the measurements, NA where a row took no part.
+spread_rows <- function(values, prepared, run) {
+  all <- rep(NA_real_, nrow(run$problem$measurements))
+  all[prepared$used] <- values
+  all
+}
+
+#' Generics on a run
+#'
+#' `coef`, `vcov`, `fitted`, `residuals`, `predict`, `confint`, `logLik`, `deviance`, `nobs`,
+#' `df.residual`, `formula` and `simulate` work on a run; so do `AIC()` and `BIC()`.
+#'
+#' `fitted()` and `residuals()` give one number for each row of the measurements, `NA` where a row
+#' took no part. `residuals()` are response minus fitted; `type = "weighted"` multiplies by the root
+#' of the weight. `deviance()` is the value of the criterion: the weighted sum of squares. `logLik()`
+#' is the complete normal log-likelihood, constants included, with the residual variance at its
+#' maximum-likelihood estimate and counted as a parameter. `vcov()` scales the inverse of the
+#' information by the squared residual scale; rows of parameters at a bound are `NA`.
+#'
+#' @param object,x A run, from [fit_local()].
+#' @param newdata \[data.frame] Predictors to predict for; without it, the measurements.
+#' @param parm \[character] Parameters to report; all by default.
+#' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
+#' @param nsim \[integer(1)] Number of simulated responses.
+#' @param seed \[integer(1)] Seed, so that others get the same numbers; `NULL` for none.
+#' @param type \[character(1)] `"response"` or `"weighted"`.
+#' @param ... Not used.
+#' @return As the generic promises: `coef` a named numeric vector, `vcov` a named matrix, `predict` a
+#'   numeric vector, `confint` a matrix with a row a parameter, `simulate` a data frame with a column
+#'   a simulation.
+#' @section Errors: `tundrel_error_measurements` when `newdata` lacks a predictor.
+#' @name run-generics
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' coef(run)
+#' predict(run, data.frame(light = c(50, 500)))
+#' AIC(run)
+NULL
+
+#' @rdname run-generics
+#' @export
+coef.tundrel_run <- function(object, ...) object$estimate
+
+#' @rdname run-generics
+#' @export
+vcov.tundrel_run <- function(object, ...) {
+  held <- object$at_bound != ""
+  parameters <- names(object$estimate)
+  covariance <- matrix(NA_real_, length(parameters), length(parameters), dimnames = list(parameters, parameters))
+  if (!all(held)) {
+    covariance[!held, !held] <- core_unit_covariance(object$factor[, !held, drop = FALSE]) * sigma_of(object)^2
+  }
+  covariance
+}
+
+# The residual scale: root of the value per degree of freedom; NA where there is none left.
+sigma_of <- function(run) {
+  freedom <- stats::df.residual(run)
+  if (freedom > 0) sqrt(run$value / freedom) else NA_real_
+}
+
+#' @rdname run-generics
+#' @export
+sigma.tundrel_run <- function(object, ...) sigma_of(object)
+
+#' @rdname run-generics
+#' @export
+fitted.tundrel_run <- function(object, ...) {
+  prepared <- prepared_of(object)
+  spread_rows(fitted_rows(prepared, object$estimate), prepared, object)
+}
+
+#' @rdname run-generics
+#' @export
+residuals.tundrel_run <- function(object, type = c("response", "weighted"), ...) {
+  type <- rlang::arg_match(type)
+  prepared <- prepared_of(object)
+  raw <- response_rows(prepared) - fitted_rows(prepared, object$estimate)
+  spread_rows(if (type == "weighted") raw * root_weight_rows(prepared) else raw, prepared, object)
+}
+
+#' @rdname run-generics
+#' @export
+predict.tundrel_run <- function(object, newdata = NULL, ...) {
+  if (is.null(newdata)) return(fitted(object))
+  model_rows(object$problem, newdata, core_evaluate, object$estimate)
+}
+
+# Evaluates the model of a problem for new rows through a core function.
+model_rows <- function(problem, newdata, evaluate, ..., call = rlang::caller_env()) {
+  model <- problem$model
+  if (!is.data.frame(newdata)) {
+    refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
+  }
+  missing <- setdiff(model$predictors, names(newdata))
+  if (length(missing)) {
+    refuse("measurements", c(
+      "{.arg newdata} lacks the predictor {.field {missing[1]}}.",
+      suggestion(missing[1], names(newdata), "columns")
+    ), call = call)
+  }
+  for (name in model$predictors) check_number_column(newdata, name, call)
+  collector <- node_collector(model$predictors, model$parameters, model$constants)
+  root <- collector$add(model$expression)
+  columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
+  evaluate(collector$nodes(), root, columns, nrow(newdata), ...)
+}
+
+#' @rdname run-generics
+#' @export
+confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95, ...) {
+  table <- uncertainty(object, level = level)
+  unknown <- setdiff(parm, table$parameter)
+  if (length(unknown)) {
+    refuse("model", c("There is no parameter {.field {unknown[1]}}.", suggestion(unknown[1], table$parameter, "parameters")))
+  }
+  table <- table[match(parm, table$parameter), ]
+  heads <- paste(format_number(100 * (1 + c(-1, 1) * level) / 2), "%")
+  matrix(c(table$lower, table$upper), ncol = 2, dimnames = list(parm, heads))
+}
+
+#' @rdname run-generics
+#' @export
+logLik.tundrel_run <- function(object, ...) {
+  n <- object$n
+  prepared <- prepared_of(object)
+  log_weight <- if (prepared$root_weight > 0) 2 * sum(log(root_weight_rows(prepared))) else 0
+  value <- -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight / 2
+  structure(value, df = length(object$estimate) + 1, nobs = n, class = "logLik")
+}
+
+#' @rdname run-generics
+#' @export
+deviance.tundrel_run <- function(object, ...) object$value
+
+#' @rdname run-generics
+#' @export
+nobs.tundrel_run <- function(object, ...) object$n
+
+#' @rdname run-generics
+#' @export
+df.residual.tundrel_run <- function(object, ...) object$n - length(object$estimate)
+
+#' @rdname run-generics
+#' @export
+formula.tundrel_run <- function(x, ...) x$problem$model$formula
+
+#' @rdname run-generics
+#' @export
+simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
+  check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
+  if (!is.null(seed)) {
+    kept <- get0(".Random.seed", globalenv(), inherits = FALSE)
+    on.exit(if (is.null(kept)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", kept, globalenv()))
+    set.seed(seed)
+  }
+  prepared <- prepared_of(object)
+  mean <- fitted_rows(prepared, object$estimate)
+  sd <- sigma_of(object) / root_weight_rows(prepared)
+  draws <- replicate(nsim, spread_rows(stats::rnorm(length(mean), mean, sd), prepared, object), simplify = FALSE)
+  as.data.frame(stats::setNames(draws, paste0("sim_", seq_len(nsim))))
+}

@@ -1,0 +1,79 @@
+#' Tables of a run
+#'
+#' `glance()` is one row for the run; `tidy()` one row a parameter; `augment()` the measurements with
+#' what the fit says of each row (the same as [residual_table()]); `trace_table()` one row an
+#' iteration.
+#'
+#' @param x,run A run, from [fit_local()].
+#' @param level \[numeric(1)] Coverage of the intervals in `tidy()`, between 0 and 1.
+#' @param ... Not used.
+#' @return Tibbles.
+#'
+#'   `glance()`: `solver`, `scope`, `value` (the criterion), `rss` (sum of squared residuals in units
+#'   of the response, unweighted), `rmse` (root of their mean), `sigma` (residual scale: root of value
+#'   per degree of freedom; with `sd` a pure number that is near 1 when the sds explain the scatter),
+#'   `pseudo_r2` (one minus value over that of the best constant; not a share of variance, since the
+#'   model is not linear), `log_lik`, `aic`, `aicc` and `bic` (complete, with the residual variance
+#'   counted), `n`, `n_free`, `df_residual`, `converged`, `stop_reason`, `iterations`,
+#'   `evaluations`, `seconds`.
+#'
+#'   `tidy()`: `parameter estimate std_error lower upper level by note`.
+#'
+#'   `trace_table()`: `iteration`, `evaluations` (so far), `value`, `gradient_norm` (cosine between
+#'   residual and tangent plane, in parameters that no bound holds), `step_norm` (length of the step
+#'   relative to that of the point, both scaled), `infeasibility`, `action`, then a column a
+#'   parameter.
+#' @name run-tables
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' glance(run)
+#' tidy(run)
+#' trace_table(run)
+NULL
+
+#' @rdname run-tables
+#' @export
+glance.tundrel_run <- function(x, ...) {
+  prepared <- prepared_of(x)
+  response <- response_rows(prepared)
+  weight <- root_weight_rows(prepared)^2
+  rss <- sum((response - fitted_rows(prepared, x$estimate))^2)
+  centre <- sum(weight * response) / sum(weight)
+  likelihood <- stats::logLik(x)
+  k <- attr(likelihood, "df")
+  aic <- stats::AIC(likelihood)
+  tibble(
+    solver = x$solver$name, scope = x$solver$scope, value = x$value, rss = rss, rmse = sqrt(rss / x$n),
+    sigma = sigma_of(x), pseudo_r2 = 1 - x$value / sum(weight * (response - centre)^2),
+    log_lik = as.numeric(likelihood), aic = aic,
+    aicc = if (x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
+    bic = stats::BIC(likelihood), n = x$n, n_free = length(x$estimate), df_residual = stats::df.residual(x),
+    converged = x$converged, stop_reason = x$stop_reason, iterations = x$iterations,
+    evaluations = x$evaluations, seconds = x$seconds
+  )
+}
+
+#' @rdname run-tables
+#' @export
+tidy.tundrel_run <- function(x, level = 0.95, ...) {
+  table <- uncertainty(x, level = level)
+  class(table) <- setdiff(class(table), "tundrel_uncertainty")
+  table
+}
+
+#' @rdname run-tables
+#' @export
+augment.tundrel_run <- function(x, ...) residual_table(x)
+
+#' @rdname run-tables
+#' @export
+trace_table <- function(run) {
+  check_run(run)
+  trace <- run$trace
+  positions <- trace$x
+  colnames(positions) <- names(run$estimate)
+  tibble(tibble(!!!trace[setdiff(names(trace), "x")]), as_tibble(positions))
+}

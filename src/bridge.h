@@ -1,0 +1,29 @@
+// Translation between R's lists and the core's types. Only files of the bridge include this.
+#pragma once
+#include <Rcpp.h>
+
+#include "core/expression/graph.h"
+#include "core/expression/program.h"
+#include "core/problem/bounds.h"
+#include "core/problem/least_squares_problem.h"
+
+namespace tundrel {
+
+// Builds the graph that R's flat list of nodes describes; `node` gives the place in the graph of
+// each entry of that list.
+struct TranslatedGraph {
+  Graph graph;
+  std::vector<int> node;
+};
+TranslatedGraph graph_from_r(const Rcpp::List& nodes);
+
+// Columns stay where they are in R's memory: the list must outlive the result.
+Columns columns_from_r(const Rcpp::List& columns, double rows);
+
+std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, int threads);
+
+Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);
+Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x);
+Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x);
+
+}  // namespace tundrel

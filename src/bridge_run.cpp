@@ -1,0 +1,86 @@
+#include "bridge.h"
+#include "core/solver/levenberg_marquardt.h"
+#include "core/solver/run_loop.h"
+
+namespace {
+
+using namespace tundrel;
+
+void check_interrupt(void*) { R_CheckUserInterrupt(); }
+
+// TRUE if the user asked R to stop; asked without leaving C++ in the middle.
+bool interrupted() { return R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
+
+// A limit that R gives as a number, NA where there is none.
+double limit(const Rcpp::List& budget, const char* name) {
+  const double x = budget[name];
+  return R_IsNA(x) ? std::numeric_limits<double>::infinity() : x;
+}
+
+Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
+  const int n = static_cast<int>(trace.size());
+  const int p = n ? static_cast<int>(trace[0].x.size()) : 0;
+  Rcpp::NumericVector iteration(n), evaluations(n), value(n), gradient_norm(n), step_norm(n),
+      infeasibility(n);
+  Rcpp::CharacterVector action(n);
+  Rcpp::NumericMatrix x(n, p);
+  for (int i = 0; i < n; ++i) {
+    const TraceRow& row = trace[i];
+    iteration[i] = row.iteration;
+    evaluations[i] = row.evaluations;
+    value[i] = row.value;
+    gradient_norm[i] = row.gradient_norm;
+    step_norm[i] = row.step_norm;
+    infeasibility[i] = row.infeasibility;
+    action[i] = row.action;
+    for (int j = 0; j < p; ++j) x(i, j) = row.x[j];
+  }
+  using Rcpp::_;
+  return Rcpp::List::create(_["iteration"] = iteration, _["evaluations"] = evaluations,
+                            _["value"] = value, _["gradient_norm"] = gradient_norm,
+                            _["step_norm"] = step_norm, _["infeasibility"] = infeasibility,
+                            _["action"] = action, _["x"] = x);
+}
+
+Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
+  Rcpp::IntegerVector out(places.begin(), places.end());
+  return out + 1;
+}
+
+}  // namespace
+
+// [[Rcpp::export]]
+Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings,
+                    const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads) {
+  const auto core_problem = problem_from_r(problem, threads);
+  LevenbergMarquardt solver({settings["first_radius"], settings["tolerance"]});
+  const Budget limits{limit(budget, "evaluations"), limit(budget, "iterations"),
+                      limit(budget, "seconds")};
+  const RunResult run = tundrel::run(*core_problem, solver, vector_from_r(start), limits,
+                                     [](const TraceRow&) { return !interrupted(); });
+  const Verification& v = run.verification;
+  using Rcpp::_;
+  return Rcpp::List::create(
+      _["x"] = vector_to_r(run.x), _["value"] = run.value, _["converged"] = run.converged,
+      _["reason"] = name_of(run.reason), _["claim"] = name_of(run.claim),
+      _["iterations"] = static_cast<double>(run.iterations),
+      _["evaluations"] = static_cast<double>(run.evaluations),
+      _["refused"] = static_cast<double>(run.refused), _["seconds"] = run.seconds,
+      _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
+      _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
+      _["factor"] = matrix_to_r(v.at.factor));
+}
+
+// The triangle of the Jacobian at a point, with what it says of the point; an empty list where the
+// model is not finite.
+// [[Rcpp::export]]
+Rcpp::List core_linearise(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
+  const auto core_problem = problem_from_r(problem, threads);
+  const Verification v = verify(*core_problem, vector_from_r(x));
+  if (!v.at.usable) return Rcpp::List();
+  using Rcpp::_;
+  return Rcpp::List::create(_["value"] = v.at.value, _["factor"] = matrix_to_r(v.at.factor),
+                            _["gradient_norm"] = v.gradient_norm, _["rank"] = v.rank,
+                            _["n_alive"] = v.n_alive,
+                            _["dead"] = places_to_r(v.dead));
+}

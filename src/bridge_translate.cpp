@@ -1,0 +1,74 @@
+#include "bridge.h"
+#include "core/criterion/least_squares.h"
+
+namespace tundrel {
+
+TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
+  int n_operations = 0;
+  const OperationInfo* table = operation_table(n_operations);
+  const Rcpp::IntegerVector op = nodes["op"], a = nodes["a"], b = nodes["b"], c = nodes["c"];
+  const Rcpp::NumericVector value = nodes["value"];
+  TranslatedGraph out;
+  const auto place = [&](int i) { return i > 0 ? out.node.at(i - 1) : -1; };
+  for (R_xlen_t i = 0; i < op.size(); ++i) {
+    if (op[i] == 0) {
+      out.node.push_back(out.graph.constant(value[i]));
+    } else if (op[i] == -1) {
+      out.node.push_back(out.graph.parameter(a[i] - 1));
+    } else if (op[i] == -2) {
+      out.node.push_back(out.graph.column(a[i] - 1));
+    } else {
+      if (op[i] < 0 || op[i] > n_operations) Rcpp::stop("unknown operation %d", op[i]);
+      const OperationInfo& info = table[op[i] - 1];
+      out.node.push_back(out.graph.apply(info.op, place(a[i]), place(b[i]), place(c[i]), info.value));
+    }
+  }
+  return out;
+}
+
+Columns columns_from_r(const Rcpp::List& columns, double rows) {
+  Columns out;
+  out.rows = static_cast<long>(rows);
+  for (R_xlen_t i = 0; i < columns.size(); ++i) {
+    const SEXP column = columns[i];
+    if (TYPEOF(column) != REALSXP || Rf_xlength(column) != out.rows)
+      Rcpp::stop("column %d is not %.0f numbers", static_cast<int>(i + 1), rows);
+    out.data.push_back(REAL(column));
+  }
+  return out;
+}
+
+std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, int threads) {
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  const auto node = [&](const char* name) {
+    const int i = problem[name];
+    return i > 0 ? t.node.at(i - 1) : -1;
+  };
+  const int response = node("response"), root_weight = node("root_weight");
+  const int residual = least_squares_residual(t.graph, response, node("fitted"), root_weight);
+  const int weighted_response =
+      least_squares_residual(t.graph, response, t.graph.constant(0), root_weight);
+  Bounds bounds;
+  bounds.lower = vector_from_r(problem["lower"]);
+  bounds.upper = vector_from_r(problem["upper"]);
+  bounds.typical = vector_from_r(problem["typical"]);
+  bounds.lower_open = Rcpp::as<std::vector<bool>>(problem["lower_open"]);
+  bounds.upper_open = Rcpp::as<std::vector<bool>>(problem["upper_open"]);
+  return std::make_unique<LeastSquaresProblem>(
+      std::move(t.graph), residual, weighted_response,
+      columns_from_r(problem["columns"], problem["rows"]), std::move(bounds), threads);
+}
+
+Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {
+  return Eigen::Map<const Eigen::VectorXd>(x.begin(), x.size());
+}
+
+Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x) {
+  return Rcpp::NumericVector(x.data(), x.data() + x.size());
+}
+
+Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x) {
+  return Rcpp::NumericMatrix(static_cast<int>(x.rows()), static_cast<int>(x.cols()), x.data());
+}
+
+}  // namespace tundrel

@@ -1,0 +1,10 @@
+#include "least_squares.h"
+
+namespace tundrel {
+
+int least_squares_residual(Graph& graph, int response, int fitted, int root_weight) {
+  const int raw = graph.apply(Op::subtract, response, fitted);
+  return root_weight < 0 ? raw : graph.apply(Op::multiply, root_weight, raw);
+}
+
+}  // namespace tundrel

@@ -1,0 +1,148 @@
+#include "derivative.h"
+
+#include <cmath>
+
+namespace tundrel {
+namespace {
+
+constexpr double kPi = 3.14159265358979323846;
+
+// The partial derivatives of each operation, as nodes of the same graph.
+class Rules {
+ public:
+  explicit Rules(Graph& graph) : g(graph) {}
+
+  // d node / d argument number `which` (0, 1 or 2).
+  int partial(int node, int which) {
+    const Node n = g[node];  // a copy: adding nodes moves the others
+    const int a = n.a, b = n.b;
+    switch (n.op) {
+      case Op::add: return num(1);
+      case Op::subtract: return num(which == 0 ? 1 : -1);
+      case Op::multiply: return which == 0 ? b : a;
+      case Op::divide: return which == 0 ? div(num(1), b) : neg(div(node, b));
+      case Op::power:
+        if (which == 0) return mul(b, g.apply(Op::power, a, sub(b, num(1))));
+        return g.apply(Op::power_log, a, b, -1, 1);
+      case Op::power_log: {
+        const double k = n.value;
+        if (which == 1) return g.apply(Op::power_log, a, b, -1, k + 1);
+        const int lower = sub(b, num(1));
+        return add(mul(b, g.apply(Op::power_log, a, lower, -1, k)),
+                   mul(num(k), k == 1 ? g.apply(Op::power, a, lower)
+                                      : g.apply(Op::power_log, a, lower, -1, k - 1)));
+      }
+      case Op::negate: return num(-1);
+      case Op::exp: return node;
+      case Op::expm1: return g.apply(Op::exp, a);
+      case Op::log: return div(num(1), a);
+      case Op::log1p: return div(num(1), add(num(1), a));
+      case Op::log2: return div(num(1 / std::log(2.0)), a);
+      case Op::log10: return div(num(1 / std::log(10.0)), a);
+      case Op::sqrt: return div(num(0.5), node);
+      case Op::abs: return g.apply(Op::sign, a);
+      case Op::sin: return g.apply(Op::cos, a);
+      case Op::cos: return neg(g.apply(Op::sin, a));
+      case Op::tan: return add(num(1), mul(node, node));
+      case Op::asin: return div(num(1), g.apply(Op::sqrt, sub(num(1), mul(a, a))));
+      case Op::acos: return div(num(-1), g.apply(Op::sqrt, sub(num(1), mul(a, a))));
+      case Op::atan: return div(num(1), add(num(1), mul(a, a)));
+      case Op::sinh: return g.apply(Op::cosh, a);
+      case Op::cosh: return g.apply(Op::sinh, a);
+      case Op::tanh: return sub(num(1), mul(node, node));
+      case Op::asinh: return div(num(1), g.apply(Op::sqrt, add(mul(a, a), num(1))));
+      case Op::acosh: return div(num(1), g.apply(Op::sqrt, sub(mul(a, a), num(1))));
+      case Op::atanh: return div(num(1), sub(num(1), mul(a, a)));
+      case Op::gamma: return mul(node, g.apply(Op::digamma, a));
+      case Op::lgamma: return g.apply(Op::digamma, a);
+      case Op::digamma: return g.apply(Op::trigamma, a);
+      case Op::trigamma: return g.apply(Op::tetragamma, a);
+      case Op::erf: return mul(num(2 / std::sqrt(kPi)), g.apply(Op::exp, neg(mul(a, a))));
+      case Op::erfc: return mul(num(-2 / std::sqrt(kPi)), g.apply(Op::exp, neg(mul(a, a))));
+      case Op::pnorm: return g.apply(Op::dnorm, a);
+      case Op::dnorm: return neg(mul(a, node));
+      case Op::plogis: return mul(node, sub(num(1), node));
+      case Op::qlogis: return div(num(1), mul(a, sub(num(1), a)));
+      case Op::bessel_j:
+        return mul(num(0.5), sub(g.apply(Op::bessel_j, a, -1, -1, n.value - 1),
+                                 g.apply(Op::bessel_j, a, -1, -1, n.value + 1)));
+      case Op::atan2: {
+        const int squares = add(mul(a, a), mul(b, b));
+        return which == 0 ? div(b, squares) : neg(div(a, squares));
+      }
+      case Op::min: return pick(g.apply(Op::less, a, b), which);
+      case Op::max: return pick(g.apply(Op::greater, a, b), which);
+      case Op::beta: {
+        const int x = which == 0 ? a : b;
+        return mul(node, sub(g.apply(Op::digamma, x), g.apply(Op::digamma, add(a, b))));
+      }
+      case Op::gated: return which == 0 ? b : a;
+      case Op::select: return which == 0 ? num(0) : pick(a, which - 1);
+      case Op::tetragamma: return num(NAN);  // would take a fourth derivative of log gamma
+      default: return num(0);                // piecewise constant: comparisons, floor, sign
+    }
+  }
+
+  int num(double v) { return g.constant(v); }
+  int add(int a, int b) { return g.apply(Op::add, a, b); }
+  int mul(int a, int b) { return g.apply(Op::multiply, a, b); }
+
+ private:
+  int sub(int a, int b) { return g.apply(Op::subtract, a, b); }
+  int div(int a, int b) { return g.apply(Op::divide, a, b); }
+  int neg(int a) { return g.apply(Op::negate, a); }
+  // 1 where the choice falls on this side, else 0.
+  int pick(int test, int side) {
+    return g.apply(Op::select, test, num(side == 0), num(side == 1));
+  }
+
+  Graph& g;
+};
+
+bool branches(Op op) { return op == Op::select || op == Op::min || op == Op::max || op == Op::gated; }
+
+}  // namespace
+
+std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
+  Rules rules(graph);
+  const int last = output;
+  std::vector<int> adjoint(last + 1, -1);
+  // Below a branch an adjoint is zero where the branch is not taken, and what stands there may be
+  // infinite or not a number: those products are gated.
+  std::vector<bool> behind_branch(last + 1, false);
+  std::vector<int> result(n_parameters, rules.num(0));
+  if (!graph[output].on_parameters) return result;
+  adjoint[output] = rules.num(1);
+  for (int i = last; i >= 0; --i) {
+    if (adjoint[i] < 0) continue;
+    const Node n = graph[i];
+    if (n.op == Op::parameter) {
+      if (n.index < n_parameters) result[n.index] = adjoint[i];
+      continue;
+    }
+    const int arguments[] = {n.a, n.b, n.c};
+    for (int which = 0; which < arity_of(n.op); ++which) {
+      const int argument = arguments[which];
+      if (!graph[argument].on_parameters) continue;
+      const int slope = rules.partial(i, which);
+      if (graph.is_constant(slope, 0)) continue;
+      const int part = behind_branch[i] ? graph.apply(Op::gated, adjoint[i], slope)
+                                        : rules.mul(adjoint[i], slope);
+      adjoint[argument] = adjoint[argument] < 0 ? part : rules.add(adjoint[argument], part);
+      if (behind_branch[i] || branches(n.op)) behind_branch[argument] = true;
+    }
+  }
+  return result;
+}
+
+std::vector<int> hessian_nodes(Graph& graph, int output, int n_parameters) {
+  const std::vector<int> first = gradient_nodes(graph, output, n_parameters);
+  std::vector<int> result;
+  for (int i = 0; i < n_parameters; ++i) {
+    const std::vector<int> row = gradient_nodes(graph, first[i], i + 1);
+    result.insert(result.end(), row.begin(), row.end());
+  }
+  return result;
+}
+
+}  // namespace tundrel

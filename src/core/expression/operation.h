@@ -1,0 +1,45 @@
+// The operations of the model language: what a node of an expression can do.
+#pragma once
+#include <string>
+
+namespace tundrel {
+
+enum class Op {
+  // leaves
+  constant, parameter, column,
+  // arithmetic
+  add, subtract, multiply, divide, power, negate,
+  // elementary functions of one argument
+  exp, expm1, log, log1p, log2, log10, sqrt, abs, sign, floor, ceiling,
+  sin, cos, tan, asin, acos, atan, sinh, cosh, tanh, asinh, acosh, atanh,
+  // special functions of one argument
+  gamma, lgamma, digamma, trigamma, tetragamma, erf, erfc, pnorm, dnorm, plogis, qlogis,
+  bessel_j,   // order in the node's value
+  // two arguments
+  atan2, min, max, beta,
+  power_log,  // x^y log(x)^k with k in the node's value; arises in derivatives of powers
+  gated,      // a * b, but 0 where either is 0: keeps branches that are not taken out of derivatives
+  less, less_equal, greater, greater_equal, equal, not_equal, both, either,
+  // three arguments
+  select,     // a is true ? b : c
+  // not of one argument
+  negation
+};
+
+// Name, number of arguments and derivability of one operation as users write it.
+struct OperationInfo {
+  Op op;
+  const char* name;  // as in the model language; empty when users cannot write it
+  int arity;
+  double value;      // fixed value that the node carries (the order of a Bessel function)
+};
+
+// All operations users can call, in the order of the documentation.
+const OperationInfo* operation_table(int& count);
+
+int arity_of(Op op);
+
+// One evaluation on plain numbers, used for folding and for what does not depend on rows.
+double evaluate_scalar(Op op, double value, double a, double b, double c);
+
+}  // namespace tundrel

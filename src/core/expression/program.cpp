@@ -1,0 +1,122 @@
+#include "program.h"
+
+#include <algorithm>
+
+#include "kernel.h"
+
+namespace tundrel {
+namespace {
+
+std::vector<int> arguments_of(const Node& n) {
+  std::vector<int> list;
+  for (int i : {n.a, n.b, n.c})
+    if (i >= 0) list.push_back(i);
+  return list;
+}
+
+}  // namespace
+
+Program::Program(const Graph& graph, const std::vector<int>& outputs) {
+  const int n = graph.size();
+  std::vector<bool> needed(n, false);
+  std::vector<int> last_use(n, -1);
+  for (int o : outputs) {
+    needed[o] = true;
+    last_use[o] = n;  // outputs are kept to the end
+  }
+  for (int i = n - 1; i >= 0; --i) {
+    if (!needed[i]) continue;
+    for (int a : arguments_of(graph[i])) {
+      needed[a] = true;
+      last_use[a] = std::max(last_use[a], i);
+    }
+  }
+
+  // Scalars first: each is a step, and gets a slot of its own where rows make use of it.
+  std::vector<int> scalar_of(n, -1);
+  std::vector<Operand> place(n);
+  for (int i = 0; i < n; ++i) {
+    const Node& node = graph[i];
+    if (!needed[i] || node.on_rows) continue;
+    const auto step = [&](int a) { return a < 0 ? -1 : scalar_of[a]; };
+    scalar_of[i] = static_cast<int>(scalars_.size());
+    scalars_.push_back({node.op, node.value, step(node.a), step(node.b), step(node.c), node.index});
+  }
+  const auto repeat = [&](int i) {
+    if (graph[i].on_rows || place[i].index >= 0) return;
+    place[i].index = n_slots_++;
+    broadcast_.push_back({scalar_of[i], place[i].index});
+  };
+  for (int i = 0; i < n; ++i)
+    if (needed[i] && graph[i].on_rows)
+      for (int a : arguments_of(graph[i])) repeat(a);
+  for (int o : outputs) repeat(o);
+
+  // Then the rows, with slots reused as soon as their content is no longer needed.
+  std::vector<int> free_slots;
+  for (int i = 0; i < n; ++i) {
+    const Node& node = graph[i];
+    if (!needed[i] || !node.on_rows) continue;
+    if (node.op == Op::column) {
+      place[i] = {true, node.index};
+      continue;
+    }
+    const auto operand = [&](int a) { return a < 0 ? Operand() : place[a]; };
+    Instruction step{node.op, node.value, operand(node.a), operand(node.b), operand(node.c), -1};
+    std::vector<int> arguments = arguments_of(node);
+    std::sort(arguments.begin(), arguments.end());
+    arguments.erase(std::unique(arguments.begin(), arguments.end()), arguments.end());
+    for (int a : arguments)
+      if (graph[a].on_rows && !place[a].in_column && last_use[a] == i)
+        free_slots.push_back(place[a].index);
+    if (free_slots.empty()) free_slots.push_back(n_slots_++);
+    step.slot = free_slots.back();
+    free_slots.pop_back();
+    place[i].index = step.slot;
+    instructions_.push_back(step);
+  }
+  for (int o : outputs) outputs_.push_back(place[o]);
+}
+
+Program::Workspace Program::prepare(const double* parameters, long rows) const {
+  Workspace w;
+  w.length_ = static_cast<int>(std::min<long>(kBlockRows, rows));
+  std::vector<double> values(scalars_.size());
+  const auto value = [&](int i) { return i < 0 ? 0.0 : values[i]; };
+  for (std::size_t i = 0; i < scalars_.size(); ++i) {
+    const ScalarStep& s = scalars_[i];
+    values[i] = s.op == Op::parameter
+                    ? parameters[s.index]
+                    : evaluate_scalar(s.op, s.value, value(s.a), value(s.b), value(s.c));
+  }
+  w.slots_.resize(static_cast<std::size_t>(n_slots_) * w.length_);
+  for (const auto& pair : broadcast_) std::fill_n(w.slot(pair.second), w.length_, values[pair.first]);
+  w.outputs_.resize(outputs_.size());
+  return w;
+}
+
+const double* Program::locate(const Operand& o, const Workspace& w, const Columns& c,
+                              long first) const {
+  if (o.index < 0) return nullptr;
+  if (o.in_column) return c.data[o.index] + first;
+  return w.slot(o.index);
+}
+
+void Program::run_block(Workspace& w, const Columns& columns, long first, int n) const {
+  for (const Instruction& s : instructions_)
+    evaluate_block(s.op, s.value, locate(s.a, w, columns, first), locate(s.b, w, columns, first),
+                   locate(s.c, w, columns, first), w.slot(s.slot), n);
+  for (std::size_t k = 0; k < outputs_.size(); ++k)
+    w.outputs_[k] = locate(outputs_[k], w, columns, first);
+}
+
+void Program::run_all(const double* parameters, const Columns& columns, double* out) const {
+  Workspace w = prepare(parameters, columns.rows);
+  for (long first = 0; first < columns.rows; first += kBlockRows) {
+    const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
+    run_block(w, columns, first, n);
+    std::copy_n(w.output(0), n, out + first);
+  }
+}
+
+}  // namespace tundrel

@@ -1,0 +1,76 @@
+#include "covariance.h"
+
+#include <Eigen/SVD>
+#include <cmath>
+#include <limits>
+
+#include "../expression/kernel.h"
+
+namespace tundrel {
+namespace {
+
+// A parameter takes part in an undetermined direction if its share there is above this.
+constexpr double kShare = 1e-6;
+
+// The decomposition of a triangle with columns of length one.
+struct Scaled {
+  Eigen::VectorXd norms;
+  Eigen::MatrixXd v;
+  Eigen::VectorXd s;
+  int rank = 0;
+
+  explicit Scaled(const Eigen::MatrixXd& factor) : norms(factor.colwise().norm().transpose()) {
+    const int p = static_cast<int>(factor.cols());
+    for (int j = 0; j < p; ++j)
+      if (!(norms[j] > 0)) norms[j] = 1;
+    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(factor * norms.cwiseInverse().asDiagonal(),
+                                                Eigen::ComputeFullV);
+    v = svd.matrixV();
+    s = svd.singularValues();
+    const double floor = 10.0 * p * std::numeric_limits<double>::epsilon() * s[0];
+    while (rank < s.size() && s[rank] > floor) ++rank;
+  }
+
+  // Maps z to the inverse of the triangle times z, on the determined directions.
+  Eigen::MatrixXd inverse() const {
+    return norms.cwiseInverse().asDiagonal() * v.leftCols(rank) *
+           s.head(rank).cwiseInverse().asDiagonal();
+  }
+};
+
+}  // namespace
+
+Eigen::MatrixXd unit_covariance(const Eigen::MatrixXd& factor) {
+  const int p = static_cast<int>(factor.cols());
+  if (p == 0) return Eigen::MatrixXd(0, 0);
+  const Scaled scaled(factor);
+  const Eigen::MatrixXd half = scaled.inverse();
+  Eigen::MatrixXd covariance = half * half.transpose();
+  for (int j = 0; j < p; ++j) {
+    if (scaled.v.row(j).tail(p - scaled.rank).norm() <= kShare) continue;
+    covariance.row(j).setConstant(std::numeric_limits<double>::quiet_NaN());
+    covariance.col(j).setConstant(std::numeric_limits<double>::quiet_NaN());
+    covariance(j, j) = std::numeric_limits<double>::infinity();
+  }
+  return covariance;
+}
+
+Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, const Columns& columns,
+                           const Eigen::MatrixXd& factor) {
+  const int p = static_cast<int>(factor.cols());
+  Eigen::VectorXd errors = Eigen::VectorXd::Zero(columns.rows);
+  if (p == 0 || columns.rows == 0) return errors;
+  const Eigen::MatrixXd half = Scaled(factor).inverse();
+  Program::Workspace work = program.prepare(x.data(), columns.rows);
+  Eigen::MatrixXd block(std::min<long>(kBlockRows, columns.rows), p);
+  for (long first = 0; first < columns.rows; first += kBlockRows) {
+    const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
+    program.run_block(work, columns, first, n);
+    for (int j = 0; j < p; ++j)
+      block.col(j).head(n) = Eigen::Map<const Eigen::VectorXd>(work.output(j + 1), n);
+    errors.segment(first, n) = (block.topRows(n) * half).rowwise().norm();
+  }
+  return errors;
+}
+
+}  // namespace tundrel

@@ -1,0 +1,146 @@
+#include "least_squares_problem.h"
+
+#include <algorithm>
+#include <utility>
+#include <vector>
+
+#include "../expression/derivative.h"
+#include "../expression/kernel.h"
+#include "segments.h"
+#include "triangular_factor.h"
+
+namespace tundrel {
+namespace {
+
+using Block = Eigen::Map<const Eigen::ArrayXd>;
+
+Program jacobian_program(Graph& graph, int residual, int n_parameters) {
+  std::vector<int> outputs{residual};
+  for (int node : gradient_nodes(graph, residual, n_parameters)) outputs.push_back(node);
+  return Program(graph, outputs);
+}
+
+// Calls use(first row, number of rows) for each block of a segment.
+template <class Use>
+void for_each_block(const Segments& segments, int segment, const Use& use) {
+  for (long first = segments.first(segment); first < segments.end(segment); first += kBlockRows)
+    use(first, static_cast<int>(std::min<long>(kBlockRows, segments.end(segment) - first)));
+}
+
+}  // namespace
+
+LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted_response,
+                                         Columns columns, Bounds bounds, int threads)
+    : graph_(std::move(graph)),
+      residual_(residual),
+      columns_(std::move(columns)),
+      bounds_(std::move(bounds)),
+      threads_(threads),
+      value_program_(graph_, {residual}),
+      jacobian_program_(jacobian_program(graph_, residual, size())),
+      response_program_(graph_, {weighted_response}) {}
+
+double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) const {
+  const Segments segments(columns_.rows);
+  std::vector<double> sums(segments.count);
+  const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    double sum = 0;
+    for_each_block(segments, s, [&](long first, int n) {
+      program.run_block(work, columns_, first, n);
+      sum += Block(work.output(0), n).square().sum();
+    });
+    sums[s] = sum;
+  });
+  double total = 0;
+  for (double s : sums) total += s;
+  return total;
+}
+
+double LeastSquaresProblem::value(const Eigen::VectorXd& x) {
+  ++evaluations;
+  const double total = sum_of_squares(value_program_, x);
+  if (!std::isfinite(total)) ++refused;
+  return total;
+}
+
+double LeastSquaresProblem::response_norm() {
+  if (response_norm_ < 0)
+    response_norm_ = std::sqrt(sum_of_squares(response_program_, bounds_.typical));
+  return response_norm_;
+}
+
+Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
+  ++evaluations;
+  const int p = size();
+  const Segments segments(columns_.rows);
+  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  std::vector<double> sums(segments.count);
+  std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
+  const Program::Workspace prepared = jacobian_program_.prepare(x.data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    TriangularFactor factor(p + 1, block_rows);
+    double sum = 0;
+    for_each_block(segments, s, [&](long first, int n) {
+      if (!std::isfinite(sum)) return;
+      jacobian_program_.run_block(work, columns_, first, n);
+      auto block = factor.block(n);
+      for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(j + 1), n);
+      block.col(p) = Block(work.output(0), n);
+      sum += block.col(p).squaredNorm();
+      factor.fold(n);
+    });
+    sums[s] = sum;
+    factors[s] = std::move(factor);
+  });
+  TriangularFactor& whole = factors[0];
+  double total = sums[0];
+  for (int s = 1; s < segments.count; ++s) {
+    total += sums[s];
+    whole.fold(factors[s]);
+  }
+  Linearisation result;
+  const Eigen::MatrixXd triangle = whole.triangle();
+  result.usable = std::isfinite(total) && triangle.allFinite();
+  if (!result.usable) {
+    ++refused;
+    return result;
+  }
+  result.value = total;
+  result.factor = triangle.topLeftCorner(p, p);
+  result.projected = triangle.col(p).head(p);
+  result.remainder = std::fabs(triangle(p, p));
+  return result;
+}
+
+bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
+  const int p = size();
+  if (!curvature_program_) {
+    std::vector<int> outputs{residual_};
+    for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
+    curvature_program_ = std::make_unique<Program>(graph_, outputs);
+  }
+  const Program& program = *curvature_program_;
+  const int n_pairs = p * (p + 1) / 2;
+  const Segments segments(columns_.rows);
+  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
+  const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    for_each_block(segments, s, [&](long first, int n) {
+      program.run_block(work, columns_, first, n);
+      const Block residual(work.output(0), n);
+      for (int k = 0; k < n_pairs; ++k)
+        sums(k, s) += (residual * Block(work.output(k + 1), n)).sum();
+    });
+  });
+  curvature.resize(p, p);
+  int k = 0;
+  for (int i = 0; i < p; ++i)
+    for (int j = 0; j <= i; ++j, ++k) curvature(i, j) = curvature(j, i) = sums.row(k).sum();
+  return curvature.allFinite();
+}
+
+}  // namespace tundrel

@@ -1,0 +1,37 @@
+// A compiled model fitted to columns by least squares.
+#pragma once
+#include <memory>
+
+#include "../expression/program.h"
+#include "problem.h"
+
+namespace tundrel {
+
+class LeastSquaresProblem : public Problem {
+ public:
+  // `residual` and `weighted_response` are nodes of `graph`, whose parameters are the free ones.
+  LeastSquaresProblem(Graph graph, int residual, int weighted_response, Columns columns,
+                      Bounds bounds, int threads);
+
+  int size() const override { return static_cast<int>(bounds_.lower.size()); }
+  const Bounds& bounds() const override { return bounds_; }
+  double value(const Eigen::VectorXd& x) override;
+  Linearisation linearise(const Eigen::VectorXd& x) override;
+  bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
+  double response_norm() override;
+
+ private:
+  // Sum over rows of the square of the program's first output.
+  double sum_of_squares(const Program& program, const Eigen::VectorXd& x) const;
+
+  Graph graph_;
+  int residual_;
+  Columns columns_;
+  Bounds bounds_;
+  int threads_;
+  Program value_program_, jacobian_program_, response_program_;
+  std::unique_ptr<Program> curvature_program_;  // made when first asked for
+  double response_norm_ = -1;
+};
+
+}  // namespace tundrel

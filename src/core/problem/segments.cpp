@@ -1,0 +1,42 @@
+#include "segments.h"
+
+#include <algorithm>
+#include <atomic>
+#include <thread>
+#include <vector>
+
+#include "../expression/kernel.h"
+
+namespace tundrel {
+namespace {
+
+// Enough to share out evenly between any sensible number of threads, few enough to add up quickly.
+constexpr long kMostSegments = 64;
+// Below this a segment is not worth a thread.
+constexpr long kLeastBlocks = 8;
+
+long blocks_of(long rows) { return (rows + kBlockRows - 1) / kBlockRows; }
+
+}  // namespace
+
+Segments::Segments(long rows)
+    : rows(rows),
+      count(static_cast<int>(std::clamp(blocks_of(rows) / kLeastBlocks, 1L, kMostSegments))) {}
+
+long Segments::blocks_before(int segment) const {
+  return std::min(rows, blocks_of(rows) * segment / count * kBlockRows);
+}
+
+void Segments::for_each(int threads, const std::function<void(int)>& work) const {
+  const int n_threads = std::min(threads, count);
+  std::atomic<int> next{0};
+  const auto serve = [&] {
+    for (int s = next++; s < count; s = next++) work(s);
+  };
+  std::vector<std::thread> helpers;
+  for (int t = 1; t < n_threads; ++t) helpers.emplace_back(serve);
+  serve();
+  for (std::thread& helper : helpers) helper.join();
+}
+
+}  // namespace tundrel

@@ -1,0 +1,22 @@
+// Rows split into segments for several threads, in a way that does not depend on their number.
+#pragma once
+#include <functional>
+
+namespace tundrel {
+
+struct Segments {
+  long rows;
+  int count;  // depends on rows only, so that sums over segments always have the same order
+
+  explicit Segments(long rows);
+  long first(int segment) const { return blocks_before(segment); }
+  long end(int segment) const { return blocks_before(segment + 1); }
+
+  // Calls work(segment) for every segment, on up to `threads` threads.
+  void for_each(int threads, const std::function<void(int)>& work) const;
+
+ private:
+  long blocks_before(int segment) const;
+};
+
+}  // namespace tundrel

@@ -1,0 +1,216 @@
+#include "levenberg_marquardt.h"
+
+#include <algorithm>
+#include <limits>
+
+#include "linear_step.h"
+#include "optimality.h"
+
+namespace tundrel {
+namespace {
+
+constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
+constexpr double kInfinity = std::numeric_limits<double>::infinity();
+// Share of the predicted reduction that a step must bring, and those that change the radius.
+constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
+// By how much the radius shrinks.
+constexpr double kShorter = 0.25;
+// Closing steps go on while each leaves less than this share of the reducible residual...
+constexpr double kFastShare = 0.25;
+// ... or, this many times, at least some less.
+constexpr int kMostSlowSteps = 4;
+// Values this close are equal but for rounding.
+constexpr double kSameValue = 1e-11;
+
+}  // namespace
+
+Eigen::VectorXd LevenbergMarquardt::moved(const Problem& problem, const Eigen::VectorXd& step) const {
+  Eigen::VectorXd to(step.size());
+  for (int i = 0; i < step.size(); ++i)
+    to[i] = step[i] == 0 ? status_.x[i] : problem.bounds().moved(i, status_.x[i], step[i]);
+  return to;
+}
+
+// Takes a point over and measures how far from optimal it is.
+void LevenbergMarquardt::accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
+  at_ = std::move(at);
+  status_.x = x;
+  status_.value = at_.value;
+  scale_ = scale_.cwiseMax(at_.factor.colwise().norm().transpose());
+  unheld_ = unheld_parameters(problem, x, at_);
+  reducible_ =
+      LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected).reducible();
+  status_.gradient_norm = relative_offset(reducible_, at_, residual_scale(problem, x, at_));
+}
+
+void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
+  status_ = Status();
+  status_.action = "start";
+  status_.x = x;
+  scale_ = Eigen::VectorXd::Zero(x.size());
+  Linearisation at = problem.linearise(x);
+  if (!at.usable) {
+    status_.value = at.value;
+    status_.reason = StopReason::failed;
+    return;
+  }
+  // A column that is still zero says nothing about scale: until it does, the typical size serves.
+  const double residual = at.value > 0 ? at.residual_norm() : 1;
+  for (int i = 0; i < x.size(); ++i)
+    if (at.factor.col(i).isZero(0)) scale_[i] = residual / problem.bounds().typical[i];
+  accept(problem, x, std::move(at));
+  const double length = scale_.cwiseProduct(x).norm();
+  radius_ = settings_.first_radius * (length > 0 ? length : at_.residual_norm());
+  if (!(radius_ > 0)) radius_ = settings_.first_radius;
+  if (status_.gradient_norm <= settings_.tolerance) begin_closing(StopReason::gradient);
+}
+
+void LevenbergMarquardt::iterate(Problem& problem) {
+  if (closing_ == Closing::no)
+    walk(problem);
+  else
+    close(problem);
+}
+
+void LevenbergMarquardt::begin_closing(StopReason reason) {
+  closing_ = Closing::gauss_newton;
+  claim_ = reason;
+}
+
+void LevenbergMarquardt::walk(Problem& problem) {
+  const double size = scale_.cwiseProduct(status_.x).norm();
+  Eigen::VectorXd to;
+  double length = 0, predicted = 0;
+  // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
+  for (;; radius_ *= kShorter) {
+    to = moved(problem, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_));
+    const Eigen::VectorXd taken = to - status_.x;
+    length = taken.cwiseProduct(scale_).norm();
+    predicted =
+        at_.projected.squaredNorm() - (at_.projected + at_.factor * taken).squaredNorm();
+    if (predicted > 0 || !(length > kEpsilon * size)) break;
+  }
+  status_.step_norm = size > 0 ? length / size : length;
+  if (!(length > 0) || !(predicted > 0)) {
+    // Nothing left to gain by a linear step: all that remains is rounding.
+    status_.action = "no further step";
+    begin_closing(StopReason::step);
+    return;
+  }
+
+  Linearisation trial = problem.linearise(to);
+  if (!trial.usable) {
+    status_.action = "point refused: no finite value, region smaller";
+    radius_ = kShorter * std::min(radius_, length);
+    if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
+    return;
+  }
+  const double before = at_.value;
+  const double reduction = before - trial.value;
+  const double ratio = reduction / predicted;
+  if (ratio < kPoor)
+    radius_ = kShorter * std::min(radius_, length);
+  else if (ratio > kGood)
+    radius_ = std::max(radius_, 2 * length);
+  if (ratio >= kAccepted) {
+    accept(problem, to, std::move(trial));
+    status_.action = ratio < kPoor   ? "step accepted, region smaller"
+                     : ratio > kGood ? "step accepted, region larger"
+                                     : "step accepted";
+  } else {
+    status_.action = "step refused, region smaller";
+  }
+
+  const double tolerance = settings_.tolerance;
+  if (status_.gradient_norm <= tolerance)
+    begin_closing(StopReason::gradient);
+  else if (std::fabs(reduction) <= tolerance * before && predicted <= tolerance * before &&
+           ratio <= 2)
+    begin_closing(StopReason::value);
+  else if (radius_ <= tolerance * size)
+    begin_closing(StopReason::step);
+}
+
+bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
+  if (closing_ == Closing::gauss_newton) {
+    step = bounded_step(problem, status_.x, at_, unheld_, scale_, kInfinity);
+    return true;
+  }
+  Eigen::MatrixXd curvature;
+  if (!problem.residual_curvature(status_.x, curvature)) return false;
+  Eigen::VectorXd unheld_scale(unheld_.size());
+  Eigen::MatrixXd extra(unheld_.size(), unheld_.size());
+  for (std::size_t i = 0; i < unheld_.size(); ++i)
+    for (std::size_t j = 0; j < unheld_.size(); ++j)
+      extra(i, j) = curvature(unheld_[i], unheld_[j]) / (scale_[unheld_[i]] * scale_[unheld_[j]]);
+  Eigen::VectorXd part;
+  if (!LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected)
+           .with_curvature(extra, part))
+    return false;
+  step = Eigen::VectorXd::Zero(status_.x.size());
+  for (std::size_t k = 0; k < unheld_.size(); ++k) {
+    const int i = unheld_[k];
+    step[i] = part[k] / scale_[i];
+    if (step[i] < problem.bounds().reach_down(i, status_.x[i]) ||
+        step[i] > problem.bounds().reach_up(i, status_.x[i]))
+      return false;
+  }
+  return true;
+}
+
+// Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
+void LevenbergMarquardt::close(Problem& problem) {
+  Eigen::VectorXd step;
+  bool better = false, fast = false;
+  if (closing_step(problem, step)) {
+    const Eigen::VectorXd to = moved(problem, step);
+    const double size = scale_.cwiseProduct(status_.x).norm();
+    const double length = (to - status_.x).cwiseProduct(scale_).norm();
+    Linearisation trial = length > 0 ? problem.linearise(to) : Linearisation();
+    const double noise = kEpsilon * residual_scale(problem, status_.x, at_);
+    if (trial.usable && trial.value <= at_.value * (1 + kSameValue) + noise * noise) {
+      const LevenbergMarquardt before = *this;
+      accept(problem, to, std::move(trial));
+      better = reducible_ < before.reducible_;
+      fast = reducible_ < kFastShare * before.reducible_;
+      if (better)
+        status_.step_norm = size > 0 ? length / size : length;
+      else
+        *this = before;
+    }
+  }
+  status_.action = !better                            ? "closing step refused"
+                   : closing_ == Closing::gauss_newton ? "closing step, Gauss-Newton"
+                                                      : "closing step, Newton";
+  if (fast) return;
+  if (closing_ == Closing::gauss_newton)
+    closing_ = Closing::newton;
+  else if (!better || ++slow_steps_ >= kMostSlowSteps)
+    status_.reason = claim_;
+}
+
+void LevenbergMarquardt::visit(StateVisitor& v) {
+  v.field("x", status_.x);
+  v.field("value", status_.value);
+  v.field("gradient_norm", status_.gradient_norm);
+  v.field("step_norm", status_.step_norm);
+  v.whole("reason", status_.reason);
+  v.whole("usable", at_.usable);
+  v.field("factor", at_.factor);
+  v.field("projected", at_.projected);
+  v.field("remainder", at_.remainder);
+  v.field("scale", scale_);
+  v.field("radius", radius_);
+  v.field("reducible", reducible_);
+  v.whole("closing", closing_);
+  v.whole("claim", claim_);
+  v.whole("slow_steps", slow_steps_);
+  Eigen::VectorXd unheld(unheld_.size());
+  for (std::size_t k = 0; k < unheld_.size(); ++k) unheld[k] = unheld_[k];
+  v.field("unheld", unheld);
+  unheld_.assign(unheld.size(), 0);
+  for (int k = 0; k < unheld.size(); ++k) unheld_[k] = static_cast<int>(unheld[k]);
+  at_.value = status_.value;
+}
+
+}  // namespace tundrel

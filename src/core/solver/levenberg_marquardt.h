@@ -1,0 +1,50 @@
+// Levenberg-Marquardt for sums of squares, as a trust-region method with bounds.
+#pragma once
+#include <vector>
+
+#include "solver.h"
+
+namespace tundrel {
+
+// Levenberg (1944), Marquardt (1963); as a trust region in scaled parameters after More (1978).
+// Bounds by an active set: parameters that rest on a bound with the value falling outwards are held
+// there, and a step that meets a bound stops that parameter and is solved again for the others. An
+// active set is chosen over reflection because it puts parameters exactly on their bounds, which
+// is what the user has to be told.
+class LevenbergMarquardt : public Solver {
+ public:
+  struct Settings {
+    double first_radius = 1;    // of the trust region, in lengths of the scaled start
+    double tolerance = 1e-10;   // on gradient, step and value, all relative
+  };
+
+  explicit LevenbergMarquardt(Settings settings) : settings_(settings) {}
+
+  void start(Problem& problem, const Eigen::VectorXd& x) override;
+  void iterate(Problem& problem) override;
+  const Status& status() const override { return status_; }
+  void visit(StateVisitor& visitor) override;
+
+ private:
+  enum class Closing { no, gauss_newton, newton };
+
+  void walk(Problem& problem);
+  void close(Problem& problem);
+  bool closing_step(Problem& problem, Eigen::VectorXd& step);
+  void accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
+  Eigen::VectorXd moved(const Problem& problem, const Eigen::VectorXd& step) const;
+  void begin_closing(StopReason reason);
+
+  Settings settings_;
+  Status status_;
+  Linearisation at_;
+  Eigen::VectorXd scale_;   // largest norms of the Jacobian's columns so far
+  double radius_ = 0;
+  double reducible_ = 0;    // see LinearStep
+  std::vector<int> unheld_;
+  Closing closing_ = Closing::no;
+  StopReason claim_ = StopReason::none;  // what the closing steps were started for
+  int slow_steps_ = 0;
+};
+
+}  // namespace tundrel

@@ -1,0 +1,46 @@
+// Steps for a linearised sum of squares: undamped, or within a trust region.
+#pragma once
+#include <Eigen/SVD>
+#include <vector>
+
+#include "../problem/problem.h"
+
+namespace tundrel {
+
+// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. The singular values of
+// A make every radius cheap and leave out directions that the data do not determine.
+class LinearStep {
+ public:
+  LinearStep(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
+
+  int rank() const { return rank_; }
+  // Length of the part of b that a step can remove.
+  double reducible() const { return c_.head(rank_).norm(); }
+  // The shortest of the best steps.
+  Eigen::VectorXd undamped() const { return damped(0); }
+  // The best step of at most this length (More and Sorensen, 1983).
+  Eigen::VectorXd within(double radius) const;
+  // The step of a quadratic model with extra curvature, A'A + extra; FALSE if that is not convex
+  // in the directions that the data determine.
+  bool with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
+
+ private:
+  Eigen::VectorXd damped(double damping) const;
+
+  Eigen::VectorXd s_, c_;
+  Eigen::MatrixXd v_;
+  int rank_ = 0;
+};
+
+// A step in all parameters that keeps within bounds: parameters that would leave theirs stop there
+// and the others are chosen again. `unheld` may move; `scale` makes parameters comparable.
+// An infinite radius asks for the undamped step.
+Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
+                             const Linearisation& at, const std::vector<int>& unheld,
+                             const Eigen::VectorXd& scale, double radius);
+
+// Columns of `matrix` named by `columns`, each divided by its scale.
+Eigen::MatrixXd scaled_columns(const Eigen::MatrixXd& matrix, const std::vector<int>& columns,
+                               const Eigen::VectorXd& scale);
+
+}  // namespace tundrel

@@ -1,0 +1,23 @@
+// How close a point is to an optimum of a sum of squares.
+#pragma once
+#include <vector>
+
+#include "../problem/problem.h"
+
+namespace tundrel {
+
+// Indices of the parameters that a bound does not hold back at `x`.
+std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x,
+                                   const Linearisation& at);
+
+// Size of the numbers whose differences are the residuals: below about 1e-16 of it, a residual is
+// rounding.
+double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Linearisation& at);
+
+// Length of the part of the residual that a linear step in the unheld parameters could still remove,
+// relative to the residual: the cosine of the angle between residual and tangent plane (Bates and
+// Watts, 1981). Residuals below 1e-10 of their scale count as that much, since for an exact fit
+// the angle has no meaning.
+double relative_offset(double reducible, const Linearisation& at, double scale);
+
+}  // namespace tundrel

@@ -1,0 +1,50 @@
+// The contract of a solver: a state machine that takes one iteration at a time.
+#pragma once
+#include <Eigen/Core>
+#include <string>
+
+#include "../problem/problem.h"
+#include "stop_reason.h"
+
+namespace tundrel {
+
+// Passes over the state of a solver, field by field, to store it or to put it back.
+class StateVisitor {
+ public:
+  virtual ~StateVisitor() = default;
+  virtual void field(const char* name, double& x) = 0;
+  virtual void field(const char* name, Eigen::VectorXd& x) = 0;
+  virtual void field(const char* name, Eigen::MatrixXd& x) = 0;
+
+  // Whole numbers, flags and enumerations travel as numbers.
+  template <class Whole>
+  void whole(const char* name, Whole& x) {
+    double number = static_cast<double>(x);
+    field(name, number);
+    x = static_cast<Whole>(number);
+  }
+};
+
+// Where a solver stands after an iteration.
+struct Status {
+  Eigen::VectorXd x;
+  double value = 0;
+  double gradient_norm = 0;   // scaled and projected; see Optimality
+  double step_norm = 0;       // length of the last step relative to the point, both scaled
+  double infeasibility = 0;   // largest violation of a condition
+  const char* action = "";    // what the last iteration did, in the solver's own terms
+  StopReason reason = StopReason::none;
+};
+
+class Solver {
+ public:
+  virtual ~Solver() = default;
+  virtual void start(Problem& problem, const Eigen::VectorXd& x) = 0;
+  // One iteration; not called once status().reason is set.
+  virtual void iterate(Problem& problem) = 0;
+  virtual const Status& status() const = 0;
+  // All that iterate() depends on, so that a stored solver goes on bit for bit.
+  virtual void visit(StateVisitor& visitor) = 0;
+};
+
+}  // namespace tundrel

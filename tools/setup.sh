@@ -1,0 +1,48 @@
+#!/bin/sh
+# Installs what building, running and testing tundrel needs. Quick when nothing is missing.
+set -eu
+
+packages="base64enc cli generics ggplot2 htmltools jsonlite optparse patchwork ragg Rcpp RcppEigen readr
+  rlang roxygen2 testthat tibble withr yaml lintr"
+debian="r-base-core g++ make pandoc catch2"
+
+missing_r() {
+  Rscript --vanilla -e 'wanted <- commandArgs(TRUE); cat(wanted[!wanted %in% rownames(installed.packages())])' $packages
+}
+
+if command -v apt-get >/dev/null 2>&1 && command -v dpkg-query >/dev/null 2>&1; then
+  for p in $packages; do
+    debian="$debian r-cran-$(echo "$p" | tr '[:upper:]' '[:lower:]')"
+  done
+  missing=""
+  there=" $(dpkg-query -W -f '${db:Status-Abbrev}${Package} ' 2>/dev/null | sed 's/ii  *//g') "
+  for p in $debian; do
+    case "$there" in *" $p "*) ;; *) missing="$missing $p" ;; esac
+  done
+  [ -z "$missing" ] && exit 0
+  if [ "$(id -u)" = 0 ]; then
+    echo "Installing:$missing"
+    log=$(mktemp)
+    export DEBIAN_FRONTEND=noninteractive
+    { apt-get update -qq && apt-get install -y -qq --no-install-recommends $missing; } >"$log" 2>&1 ||
+      { tail -n 20 "$log"; echo "apt-get could not install:$missing" >&2; exit 1; }
+    rm -f "$log"
+    exit 0
+  fi
+fi
+
+if ! command -v Rscript >/dev/null 2>&1; then
+  echo "tundrel needs R 4.1 or later and a C++17 compiler: install them, then run 'make setup' again." >&2
+  exit 1
+fi
+missing=$(missing_r)
+[ -z "$missing" ] && exit 0
+echo "Installing from CRAN: $missing"
+if ! Rscript --vanilla -e '
+  library <- Sys.getenv("R_LIBS_USER")
+  dir.create(library, recursive = TRUE, showWarnings = FALSE)
+  install.packages(strsplit(commandArgs(TRUE), " ")[[1]], lib = library, repos = "https://cloud.r-project.org")
+' "$missing" || [ -n "$(missing_r)" ]; then
+  echo "Could not install all of it: run  Rscript -e 'install.packages(c(\"$(echo "$missing" | sed 's/ /","/g')\"))'  where CRAN can be reached." >&2
+  exit 1
+fi
