@@ -14,9 +14,12 @@ std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd
 }
 
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Linearisation& at) {
-  const double effect =
-      at.factor.cols() ? at.factor.colwise().norm().cwiseProduct(x.transpose().cwiseAbs()).maxCoeff() : 0;
-  return std::max(problem.response_norm(), effect);
+  double scale = problem.response_norm();
+  for (int i = 0; i < x.size(); ++i) {
+    const double size = std::max(std::fabs(x[i]), problem.bounds().typical[i]);
+    scale = std::max(scale, at.factor.col(i).norm() * size);
+  }
+  return scale;
 }
 
 double relative_offset(double reducible, const Linearisation& at, double scale) {

@@ -1,0 +1,51 @@
+# tundrel demo [--out DIR]
+command_demo <- function(arguments) {
+  given <- command_options(
+    arguments, "tundrel demo [--out DIR]",
+    paste("Fits the lichen measurements of the demo, shows what a person wants to see, and writes tables,",
+          "pictures and a report. Example: tundrel demo --out results"),
+    list(optparse::make_option("--out", metavar = "DIR", default = "results", help = "where to write [%default]"))
+  )
+  if (is.null(given)) return(0L)
+  out <- given$options$out
+  file <- demo_file("lichen-light.csv")
+  heading("Measurements")
+  lichen <- read_measurements(file)
+  print(lichen, n = 4)
+  heading("The problem, before fitting")
+  problem <- demo_problem(lichen)
+  print(preview(problem))
+  heading("The fit")
+  run <- fit_local(problem)
+  summary(run) |> print()
+  heading("Against the truth it was simulated from")
+  cat_table(demo_truth(run))
+  dir.create(out, recursive = TRUE, showWarnings = FALSE)
+  write_picture(plot_fit(problem), file.path(out, "start.png"))
+  files <- write_results(run, out, list(title = "Lichen light response"))
+  heading("Written")
+  cat(paste0("  ", c(file.path(out, "start.png"), files), "\n"), sep = "")
+  cat("\nStart with ", file.path(out, "report.html"), "\n", sep = "")
+  exit_code(run$converged)
+}
+
+heading <- function(text) cat("\n", text, "\n", strrep("-", nchar(text)), "\n", sep = "")
+
+demo_problem <- function(lichen) {
+  pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+    start_from(top = 8, half = 150, dark = 1) |>
+    subject_to(top > 0, half > 0, dark >= 0, dark <= 3) |>
+    search_within(top = c(1, 40), half = c(10, 1000)) |>
+    judge_by(least_squares(sd = uptake_sd))
+}
+
+# How far the estimates lie from the parameters the demo data were made with.
+demo_truth <- function(run) {
+  need_package("yaml", "to read the demo's truth")
+  truth <- unlist(yaml::read_yaml(demo_file("lichen-light-truth.yaml"))$truth)[names(coef(run))]
+  std_error <- sqrt(diag(stats::vcov(run)))
+  tibble(
+    parameter = names(truth), truth = unname(truth), estimate = unname(coef(run)),
+    `off by, in standard errors` = round(unname((coef(run) - truth) / std_error), 2)
+  )
+}

@@ -1,0 +1,73 @@
+#' The command line
+#'
+#' What the command `tundrel` runs. Messages go to standard error, results to standard output.
+#'
+#' @param arguments \[character] The words after the command's name.
+#' @return The exit code: 0 done and converged, 3 done but not converged, 2 bad input or usage, 1
+#'   internal error.
+#' @export
+#' @examples
+#' command_line("--help")
+command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
+  commands <- list(demo = command_demo, run = command_run)
+  name <- if (length(arguments)) arguments[[1]] else "--help"
+  if (name %in% c("-h", "--help", "help")) {
+    cat(command_help(), sep = "\n")
+    return(0L)
+  }
+  if (name == "--version") {
+    cat("tundrel ", format(utils::packageVersion("tundrel")), "\n", sep = "")
+    return(0L)
+  }
+  tryCatch(
+    {
+      if (!name %in% names(commands)) {
+        refuse("plan", c("There is no command {.val {name}}.", suggestion(name, names(commands), "commands")))
+      }
+      commands[[name]](arguments[-1])
+    },
+    tundrel_error = function(e) complain(e, 2L),
+    error = function(e) complain(e, 1L),
+    interrupt = function(e) complain(simpleCondition("Interrupted."), 1L)
+  )
+}
+
+complain <- function(e, code) {
+  message(if (code == 1L) "Internal error: " else "Error: ", conditionMessage(e))
+  code
+}
+
+command_help <- function() c(
+  "tundrel: fit nonlinear models to measurements and defend the numbers",
+  "",
+  "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
+  "  tundrel run PLAN           carry out a plan",
+  "",
+  "Each command explains itself: tundrel run --help",
+  "Exit codes: 0 done and converged, 3 done but not converged, 2 bad input, 1 internal error."
+)
+
+# Options of one command, or NULL after its help was shown.
+command_options <- function(arguments, usage, description, options = list(), n_positional = 0) {
+  need_package("optparse", "for the command line")
+  parser <- optparse::OptionParser(usage = usage, description = description, option_list = options)
+  parsed <- withCallingHandlers(
+    tryCatch(
+      optparse::parse_args(parser, arguments, print_help_and_exit = FALSE, positional_arguments = TRUE),
+      error = function(e) refuse("plan", c("{conditionMessage(e)}", "i" = "Usage: {usage}"))
+    )
+  )
+  if (isTRUE(parsed$options$help)) {
+    optparse::print_help(parser)
+    return(NULL)
+  }
+  if (length(parsed$args) != n_positional) {
+    refuse("plan", c("{length(parsed$args)} word{?s} given where {n_positional} {?is/are} expected.", "i" = "Usage: {usage}"))
+  }
+  parsed
+}
+
+exit_code <- function(converged) if (all(converged)) 0L else 3L
+
+# Progress goes to standard error.
+say_aside <- function(...) message(...)

@@ -1,0 +1,97 @@
+# A plan is a YAML file that says what an analysis is. Reading one evaluates nothing: formulas and
+# conditions are parsed and checked against the model language.
+
+plan_keys <- c(
+  "title", "measurements", "model", "constants", "start", "search_within", "subject_to", "criterion", "runs",
+  "uncertainty", "output", "report"
+)
+
+read_plan <- function(path, call = rlang::caller_env()) {
+  need_package("yaml", "to read plans")
+  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) {
+    refuse("plan", "There is no plan {.file {path}}.", call = call)
+  }
+  plan <- tryCatch(
+    yaml::read_yaml(path, eval.expr = FALSE),
+    error = function(e) refuse("plan", c("{.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), call = call)
+  )
+  if (!is.list(plan) || !rlang::is_named(plan)) {
+    refuse("plan", c("{.file {path}} is not a plan.", "i" = "A plan has keys such as {.field measurements} and {.field model}."), call = call)
+  }
+  for (key in setdiff(names(plan), plan_keys)) {
+    refuse("plan", c("{.file {path}} has a key that plans do not know: {.field {key}}.", suggestion(key, plan_keys, "keys")), call = call)
+  }
+  for (key in c("measurements", "model", "start")) {
+    if (is.null(plan[[key]])) refuse("plan", "{.file {path}} lacks the key {.field {key}}.", call = call)
+  }
+  plan$folder <- dirname(path)
+  plan$path <- path
+  plan
+}
+
+# The problem a plan poses.
+plan_problem <- function(plan) {
+  data <- read_measurements(plan_path(plan, plan$measurements))
+  problem <- pose(data, plan_formula(plan), constants = plan_numbers(plan, "constants"))
+  problem <- start_from(problem, plan_numbers(plan, "start"))
+  if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!plan$search_within)
+  for (sentence in unlist(plan$subject_to)) problem <- add_condition_text(problem, sentence)
+  judge_by(problem, plan_criterion(plan))
+}
+
+# Paths in a plan are relative to the plan.
+plan_path <- function(plan, path) if (grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(plan$folder, path)
+
+plan_expression <- function(plan, key, text, call = rlang::caller_env()) {
+  if (!rlang::is_string(text)) text <- format(text)
+  parsed <- tryCatch(
+    parse(text = text, keep.source = FALSE),
+    error = function(e) refuse("plan", c("The key {.field {key}} of {.file {plan$path}} cannot be read: {.val {text}}.", "x" = "{conditionMessage(e)}"), call = call)
+  )
+  if (length(parsed) != 1) {
+    refuse("plan", "The key {.field {key}} of {.file {plan$path}} must hold one expression, not {length(parsed)}.", call = call)
+  }
+  parsed[[1]]
+}
+
+plan_formula <- function(plan, call = rlang::caller_env()) {
+  expr <- plan_expression(plan, "model", plan$model, call)
+  if (!rlang::is_call(expr, "~", n = 2)) {
+    refuse("plan", c(
+      "The key {.field model} of {.file {plan$path}} must be a formula.",
+      "x" = "It is {.val {plan$model}}.", "i" = "For example: uptake ~ top * light / (half + light)"
+    ), call = call)
+  }
+  rlang::new_formula(expr[[2]], expr[[3]], env = emptyenv())
+}
+
+plan_numbers <- function(plan, key, call = rlang::caller_env()) {
+  given <- plan[[key]]
+  if (length(given) == 0) return(numeric())
+  good <- vapply(given, function(x) is.numeric(x) && length(x) == 1, logical(1))
+  if (!rlang::is_named(given) || !all(good)) {
+    refuse("plan", "The key {.field {key}} of {.file {plan$path}} must give a number for each name, as in {.code {{top: 8, half: 150}}}.", call = call)
+  }
+  unlist(given)
+}
+
+add_condition_text <- function(problem, sentence, call = rlang::caller_env()) {
+  expr <- tryCatch(rlang::parse_expr(sentence), error = function(e) NULL)
+  if (is.null(expr)) refuse("condition", "{.val {sentence}} is not a condition.", call = call)
+  problem$conditions <- c(problem$conditions, parse_conditions(expr, names(problem$start), sentence, call))
+  check_contradictions(problem$conditions, call)
+  problem
+}
+
+plan_criterion <- function(plan, call = rlang::caller_env()) {
+  given <- plan$criterion
+  if (is.null(given) || identical(given, "least_squares")) return(least_squares())
+  if (!is.list(given) || !identical(names(given), "least_squares")) {
+    refuse("plan", c("The criterion of {.file {plan$path}} is not known.", "i" = "So far there is {.val least_squares}."), call = call)
+  }
+  arguments <- given$least_squares
+  for (key in setdiff(names(arguments), c("weights", "sd"))) {
+    refuse("plan", c("{.field least_squares} has no {.field {key}}.", suggestion(key, c("weights", "sd"), "keys")), call = call)
+  }
+  rlang::exec(least_squares, !!!lapply(arguments, function(text) plan_expression(plan, "criterion", text, call)))
+}

@@ -1,0 +1,28 @@
+# One look for all figures. The colours are told apart by colour-blind readers (Okabe and Ito, 2008);
+# line type or shape always says the same as colour.
+ink <- c(data = "#333333", fit = "#0072B2", band = "#56B4E9", start = "#D55E00", zero = "#8A8A8A", flag = "#CC3311")
+
+theme_tundrel <- function() {
+  ggplot2::theme_minimal(base_size = 13) +
+    ggplot2::theme(
+      plot.title = ggplot2::element_text(size = 14, face = "bold"),
+      plot.title.position = "plot",
+      plot.subtitle = ggplot2::element_text(colour = "#555555"),
+      plot.caption = ggplot2::element_text(colour = "#555555", hjust = 0),
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.border = ggplot2::element_rect(fill = NA, colour = "#BBBBBB"),
+      axis.ticks = ggplot2::element_line(colour = "#BBBBBB"),
+      legend.position = "bottom"
+    )
+}
+
+# "light [umol m-2 s-1]"
+axis_label <- function(name, units) {
+  unit <- units[name]
+  if (length(unit) == 0 || is.na(unit)) name else paste0(name, " [", unit, "]")
+}
+
+response_label <- function(problem) {
+  response <- problem$model$response
+  if (is.symbol(response)) axis_label(as.character(response), problem$units) else expression_text(response)
+}

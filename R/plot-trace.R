@@ -1,0 +1,54 @@
+#' Draw how a run went
+#'
+#' The value of the criterion and the scaled gradient on logarithmic axes, and each parameter, against
+#' the iteration.
+#'
+#' @param run A run, from [fit_local()].
+#' @return A patchwork of ggplots.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 80, half = 15, dark = 1) |>
+#'   fit_local() |>
+#'   plot_trace()
+plot_trace <- function(run) {
+  trace <- trace_table(run)
+  parameters <- names(run$estimate)
+  long <- tibble(
+    iteration = rep(trace$iteration, length(parameters)),
+    parameter = factor(rep(parameters, each = nrow(trace)), parameters),
+    position = unlist(trace[parameters], use.names = FALSE)
+  )
+  panels <- ggplot2::ggplot(long, aes(.data$iteration, .data$position)) +
+    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7) +
+    trace_points(long) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y") +
+    ggplot2::labs(x = "iteration", y = NULL, title = "Parameters") +
+    theme_tundrel()
+  top <- patchwork::wrap_plots(
+    trace_panel(trace, "value", "Value", format(run$problem$criterion)),
+    trace_panel(trace, "gradient_norm", "Scaled gradient", "cosine between residual and tangent plane")
+  )
+  patchwork::wrap_plots(top, panels, ncol = 1) +
+    patchwork::plot_annotation(
+      title = paste0(run$solver$name, ": ", if (run$converged) "converged" else "NOT converged", " (", run$stop_reason, ")"),
+      subtitle = expression_text(run$problem$model$formula), theme = theme_tundrel()
+    )
+}
+
+# Points help the eye only while they can be told apart.
+trace_points <- function(table) {
+  if (max(table$iteration) <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3)
+}
+
+# One quantity on a logarithmic axis, which has no place for zeros.
+trace_panel <- function(trace, column, title, label) {
+  trace <- trace[trace[[column]] > 0, ]
+  ggplot2::ggplot(trace, aes(.data$iteration, .data[[column]])) +
+    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7) +
+    (if (nrow(trace)) trace_points(trace)) +
+    ggplot2::scale_y_log10() +
+    ggplot2::labs(x = "iteration", y = NULL, title = title, subtitle = label) +
+    theme_tundrel()
+}

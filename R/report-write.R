@@ -1,0 +1,182 @@
+#' Write a report
+#'
+#' One HTML file that holds everything, pictures included, and can be opened anywhere and printed: the
+#' question with its answer first, then parameters, the fitted curve, residuals, the run, conditions
+#' and measurements. All text from data is escaped.
+#'
+#' @param run A run, from [fit_local()].
+#' @param path \[character(1)] The file to write, ending in `.html`; an existing one is replaced whole.
+#' @param title \[character(1)] Heading; the model's formula if none is given.
+#' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
+#'
+#' @return `path`, invisibly.
+#' @section Errors: `tundrel_error_file` when the directory does not exist, the file cannot be
+#'   written, or one of the packages htmltools, base64enc and ragg is missing.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' path <- tempfile(fileext = ".html")
+#' write_report(run, path)
+write_report <- function(run, path, title = NULL, level = 0.95) {
+  check_run(run)
+  check_level(level)
+  if (!rlang::is_string(path) || !grepl("\\.html?$", path)) {
+    refuse("file", c("{.arg path} must be the name of a file that ends in {.file .html}.", "x" = "It is {.val {path}}."))
+  }
+  for (package in c("htmltools", "base64enc", "ragg")) need_package(package, "to write reports")
+  page <- report_page(run, title %||% expression_text(formula(run)), level)
+  write_whole(path, function(beside) writeLines(enc2utf8(page), beside, useBytes = TRUE))
+}
+
+report_page <- function(run, title, level) {
+  h <- htmltools::tags
+  table <- suppressWarnings(uncertainty(run, level = level), classes = "tundrel_warning_uncertainty")
+  body <- h$main(
+    h$h1(title),
+    report_answer(run, table, level),
+    report_parameters(run, table, level),
+    h$h2("The fitted curve"),
+    report_picture(plot_fit(run), paste("Measurements and fitted curve of", expression_text(formula(run)))),
+    h$h2("What is left over"),
+    report_picture(plot_residuals_or_null(run), "Standardised residuals against fitted values, the predictor, normal quantiles and row order"),
+    report_fit_table(run),
+    report_run(run),
+    report_conditions(run),
+    report_measurements(run),
+    report_reproduction()
+  )
+  style <- paste(readLines(system.file("report", "report.css", package = "tundrel")), collapse = "\n")
+  page <- h$html(
+    lang = "en",
+    h$head(
+      h$meta(charset = "utf-8"), h$title(title),
+      h$meta(name = "viewport", content = "width=device-width, initial-scale=1"), h$style(htmltools::HTML(style))
+    ),
+    h$body(body)
+  )
+  paste0("<!DOCTYPE html>\n", as.character(page))
+}
+
+plot_residuals_or_null <- function(run) if (stats::df.residual(run) > 0) plot_residuals(run)
+
+# The answer in one paragraph, first of all.
+report_answer <- function(run, table, level) {
+  h <- htmltools::tags
+  answers <- paste0(
+    table$parameter, " = ", format_number(table$estimate),
+    ifelse(is.finite(table$std_error), paste0(" \u00b1 ", format_number(table$std_error, 2)), "")
+  )
+  verdict <- if (run$converged) "good" else "bad"
+  htmltools::tagList(
+    h$p(
+      class = "answer",
+      "The model ", h$code(expression_text(formula(run))), " was fitted to ", count_of(run$n, "row"), " by ",
+      format(run$problem$criterion), ". The answer, with standard errors: ", h$strong(paste(answers, collapse = ", ")), "."
+    ),
+    h$p(class = paste("verdict", verdict), stop_line(run))
+  )
+}
+
+report_parameters <- function(run, table, level) {
+  shown <- tibble(
+    parameter = table$parameter, estimate = table$estimate, `standard error` = table$std_error,
+    lower = table$lower, upper = table$upper, start = unname(run$start), note = table$note
+  )
+  htmltools::tagList(
+    htmltools::tags$h2("Parameters"),
+    report_table(shown),
+    htmltools::tags$p(
+      class = "small", paste0("Intervals: ", format_number(100 * level), " %, from the curvature of the criterion, with Student's t.")
+    )
+  )
+}
+
+report_fit_table <- function(run) {
+  g <- glance(run)
+  htmltools::tagList(
+    htmltools::tags$h2("Fit"),
+    report_table(tibble(
+      measure = c(
+        "value of the criterion", "residual scale (sigma)", "root mean square residual", "pseudo R-squared",
+        "log-likelihood", "AIC", "AICc", "BIC", "degrees of freedom"
+      ),
+      value = c(g$value, g$sigma, g$rmse, g$pseudo_r2, g$log_lik, g$aic, g$aicc, g$bic, g$df_residual)
+    ))
+  )
+}
+
+report_run <- function(run) {
+  h <- htmltools::tags
+  htmltools::tagList(
+    h$h2("The run"),
+    h$p(
+      format(run$solver), ": ", count_of(run$iterations, "iteration"), ", ", count_of(run$evaluations, "evaluation"),
+      if (run$refused) paste0(" (", run$refused, " refused, where the model gave no finite number)"),
+      ", ", format_seconds(run$seconds), "."
+    ),
+    report_picture(plot_trace(run), "Value, scaled gradient and parameters against the iteration")
+  )
+}
+
+report_conditions <- function(run) {
+  conditions <- run$problem$conditions
+  h <- htmltools::tags
+  if (length(conditions) == 0) return(htmltools::tagList(h$h2("Conditions"), h$p("None were stated.")))
+  texts <- unique(vapply(conditions, `[[`, character(1), "text"))
+  resting <- names(run$at_bound)[run$at_bound != ""]
+  htmltools::tagList(
+    h$h2("Conditions"),
+    h$ul(lapply(texts, function(text) h$li(h$code(text)))),
+    h$p(if (length(resting)) paste("At a bound:", paste(resting, collapse = ", "), ".") else "No parameter rests on a bound.")
+  )
+}
+
+report_measurements <- function(run) {
+  data <- run$problem$measurements
+  units <- units_of(data)
+  columns <- tibble(
+    column = names(data), unit = unname(ifelse(names(data) %in% names(units), units[names(data)], "")),
+    missing = vapply(data, function(x) sum(is.na(x)), integer(1)),
+    `used as` = ifelse(names(data) %in% all.vars(run$problem$model$response), "response",
+      ifelse(names(data) %in% run$problem$model$predictors, "predictor", ""))
+  )
+  dropped <- prepared_of(run)$dropped
+  htmltools::tagList(
+    htmltools::tags$h2("Measurements"),
+    report_table(columns),
+    htmltools::tags$p(paste0(count_of(nrow(data), "row"), ", ", nrow(dropped), " left out", dropped_reasons(dropped), "."))
+  )
+}
+
+report_reproduction <- function() {
+  htmltools::tags$p(
+    class = "small",
+    paste0("Made by tundrel ", utils::packageVersion("tundrel"), " with ", R.version.string, " on ", format(Sys.Date()), ".")
+  )
+}
+
+report_table <- function(table) {
+  h <- htmltools::tags
+  numeric <- vapply(table, is.numeric, logical(1))
+  class_of <- stats::setNames(ifelse(numeric, "number", "text"), names(table))
+  cells <- lapply(table, function(x) if (is.numeric(x)) format_number(x) else x)
+  table <- drop_empty(table)
+  columns <- names(table)
+  h$table(
+    h$thead(h$tr(lapply(columns, function(name) h$th(class = class_of[[name]], name)))),
+    h$tbody(lapply(seq_len(nrow(table)), function(i) {
+      h$tr(lapply(columns, function(name) h$td(class = class_of[[name]], cells[[name]][i])))
+    }))
+  )
+}
+
+report_picture <- function(plot, alternative) {
+  if (is.null(plot)) return(htmltools::tags$p("The fit leaves no residuals: there are as many parameters as rows."))
+  path <- tempfile(fileext = ".png")
+  on.exit(unlink(path))
+  write_picture(plot, path)
+  htmltools::tags$figure(htmltools::tags$img(src = base64enc::dataURI(file = path, mime = "image/png"), alt = alternative))
+}
