@@ -22,7 +22,8 @@ $(INSTALLED): $(SOURCES)
 demo: install
 	@$(LIBRARY)/tundrel/exec/tundrel demo --out results
 
-test: install build/core-tests
+test: install
+	@$(MAKE) --no-print-directory -j2 build/core-tests
 	@$(WITH_LIBRARY) Rscript tools/test.R
 
 CORE_SOURCES := $(shell find src/core -name '*.cpp')

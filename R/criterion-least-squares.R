@@ -17,10 +17,16 @@
 #' least_squares()
 #' least_squares(sd = uptake_sd)
 least_squares <- function(weights, sd) {
-  weights <- if (!missing(weights)) rlang::enexpr(weights)
-  sd <- if (!missing(sd)) rlang::enexpr(sd)
+  new_least_squares(
+    if (!missing(weights)) rlang::enexpr(weights),
+    if (!missing(sd)) rlang::enexpr(sd)
+  )
+}
+
+# `weights` and `sd` are expressions, or NULL.
+new_least_squares <- function(weights = NULL, sd = NULL, call = rlang::caller_env()) {
   if (!is.null(weights) && !is.null(sd)) {
-    refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.")
+    refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
   structure(list(name = "least_squares", weights = weights, sd = sd), class = "tundrel_criterion")
 }

@@ -13,7 +13,9 @@ nearest_name <- function(name, choices) {
   if (length(choices) == 0) return(NULL)
   distance <- utils::adist(name, choices, ignore.case = TRUE)[1, ]
   best <- which.min(distance)
-  if (distance[best] > max(1, nchar(name) %/% 3)) return(NULL)
+  # Two letters that changed places count as two changes.
+  allowed <- if (nchar(name) < 3) 1 else max(2, nchar(name) %/% 3)
+  if (distance[best] > allowed || distance[best] >= nchar(name)) return(NULL)
   choices[best]
 }
 

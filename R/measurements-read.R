@@ -84,7 +84,7 @@ check_header <- function(header, file, call = rlang::caller_env()) {
   if (length(empty)) {
     refuse("measurements", c(
       "Every column of {.file {file}} needs a name.",
-      "x" = "The header is empty in {cli::qty(empty)}column{?s} {empty}."
+      "x" = "The header is empty in {cli::qty(length(empty))}column{?s} {empty}."
     ), call = call)
   }
   twice <- unique(header[duplicated(header)])

@@ -77,7 +77,7 @@ check_argument_names <- function(name, arguments, expr, call) {
   if (is.null(given) || all(given == "")) return(invisible())
   allowed <- switch(name, ifelse = c("test", "yes", "no"), log = c("x", "base"), "x")
   expected <- allowed[seq_along(arguments)]
-  if (all(given == "" | given == expected)) return(invisible())
+  if (all(given == "" | given %in% expected[given == expected])) return(invisible())
   refuse("model", "Arguments of {.fn {name}} are given by place, without names, in {.code {expression_text(expr)}}.", call = call)
 }
 

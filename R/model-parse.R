@@ -41,6 +41,8 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
     ), call = call)
   }
   for (name in union(response_names, predictors)) check_number_column(data, name, call)
+  # Compiled here once only to find what is wrong with its calls.
+  node_collector(columns, parameters, constants)$add(call("-", response, expression), call)
   list(
     formula = formula, response = response, expression = expression, predictors = predictors,
     columns = union(response_names, predictors), parameters = parameters, constants = constants

@@ -93,5 +93,6 @@ plan_criterion <- function(plan, call = rlang::caller_env()) {
   for (key in setdiff(names(arguments), c("weights", "sd"))) {
     refuse("plan", c("{.field least_squares} has no {.field {key}}.", suggestion(key, c("weights", "sd"), "keys")), call = call)
   }
-  rlang::exec(least_squares, !!!lapply(arguments, function(text) plan_expression(plan, "criterion", text, call)))
+  expressions <- lapply(arguments, function(text) plan_expression(plan, "criterion", text, call))
+  new_least_squares(expressions$weights, expressions$sd, call)
 }

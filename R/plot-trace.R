@@ -21,8 +21,7 @@ plot_trace <- function(run) {
     position = unlist(trace[parameters], use.names = FALSE)
   )
   panels <- ggplot2::ggplot(long, aes(.data$iteration, .data$position)) +
-    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7) +
-    trace_points(long) +
+    trace_marks(long) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y") +
     ggplot2::labs(x = "iteration", y = NULL, title = "Parameters") +
     theme_tundrel()
@@ -37,17 +36,20 @@ plot_trace <- function(run) {
     )
 }
 
-# Points help the eye only while they can be told apart.
-trace_points <- function(table) {
-  if (max(table$iteration) <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3)
+# A line through the iterations; points help the eye only while they can be told apart.
+trace_marks <- function(table) {
+  n <- length(unique(table$iteration))
+  list(
+    if (n > 1) ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7),
+    if (n <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3)
+  )
 }
 
 # One quantity on a logarithmic axis, which has no place for zeros.
 trace_panel <- function(trace, column, title, label) {
   trace <- trace[trace[[column]] > 0, ]
   ggplot2::ggplot(trace, aes(.data$iteration, .data[[column]])) +
-    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7) +
-    (if (nrow(trace)) trace_points(trace)) +
+    trace_marks(trace) +
     ggplot2::scale_y_log10() +
     ggplot2::labs(x = "iteration", y = NULL, title = title, subtitle = label) +
     theme_tundrel()

@@ -50,7 +50,9 @@ misspelt_column <- function(parameter, unused) {
   if (nchar(parameter) < 4) return(NULL)
   near <- nearest_name(parameter, unused)
   if (is.null(near) || gsub("[0-9]", "", near) == gsub("[0-9]", "", parameter)) return(NULL)
-  near
+  letters_of <- function(x) sort(strsplit(tolower(x), "")[[1]])
+  swapped <- identical(letters_of(near), letters_of(parameter))
+  if (swapped || utils::adist(parameter, near, ignore.case = TRUE) <= 1) near
 }
 
 warn_of_lookalikes <- function(model, columns) {

@@ -57,7 +57,7 @@ report_page <- function(run, title, level) {
     ),
     h$body(body)
   )
-  paste0("<!DOCTYPE html>\n", as.character(page))
+  paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 
 plot_residuals_or_null <- function(run) if (stats::df.residual(run) > 0) plot_residuals(run)
@@ -73,8 +73,9 @@ report_answer <- function(run, table, level) {
   htmltools::tagList(
     h$p(
       class = "answer",
-      "The model ", h$code(expression_text(formula(run))), " was fitted to ", count_of(run$n, "row"), " by ",
-      format(run$problem$criterion), ". The answer, with standard errors: ", h$strong(paste(answers, collapse = ", ")), "."
+      "The model", h$code(expression_text(formula(run))),
+      paste0("was fitted to ", count_of(run$n, "row"), " by ", format(run$problem$criterion), ". The answer, with standard errors:"),
+      h$strong(paste0(paste(answers, collapse = ", "), "."))
     ),
     h$p(class = paste("verdict", verdict), stop_line(run))
   )
@@ -113,9 +114,11 @@ report_run <- function(run) {
   htmltools::tagList(
     h$h2("The run"),
     h$p(
-      format(run$solver), ": ", count_of(run$iterations, "iteration"), ", ", count_of(run$evaluations, "evaluation"),
-      if (run$refused) paste0(" (", run$refused, " refused, where the model gave no finite number)"),
-      ", ", format_seconds(run$seconds), "."
+      paste0(
+        format(run$solver), ": ", count_of(run$iterations, "iteration"), ", ", count_of(run$evaluations, "evaluation"),
+        if (run$refused) paste0(" (", run$refused, " refused, where the model gave no finite number)"),
+        ", ", format_seconds(run$seconds), "."
+      )
     ),
     report_picture(plot_trace(run), "Value, scaled gradient and parameters against the iteration")
   )
@@ -130,7 +133,7 @@ report_conditions <- function(run) {
   htmltools::tagList(
     h$h2("Conditions"),
     h$ul(lapply(texts, function(text) h$li(h$code(text)))),
-    h$p(if (length(resting)) paste("At a bound:", paste(resting, collapse = ", "), ".") else "No parameter rests on a bound.")
+    h$p(if (length(resting)) paste0("At a bound: ", paste(resting, collapse = ", "), ".") else "No parameter rests on a bound.")
   )
 }
 

@@ -44,8 +44,8 @@ row_diagnostics <- function(run, prepared) {
   list(
     fitted = fitted, residual = residual, standardised = standardised,
     studentised = if (freedom > 1) {
-      left <- freedom - standardised^2
-      ifelse(left > 0, standardised * sqrt((freedom - 1) / left), sign(standardised) * Inf)
+      # Infinite where the row alone makes up the whole misfit.
+      standardised * sqrt((freedom - 1) / pmax(freedom - standardised^2, 0))
     } else {
       rep(NA_real_, length(residual))
     },

@@ -53,10 +53,9 @@ class Rules {
       case Op::asinh: return div(num(1), g.apply(Op::sqrt, add(mul(a, a), num(1))));
       case Op::acosh: return div(num(1), g.apply(Op::sqrt, sub(mul(a, a), num(1))));
       case Op::atanh: return div(num(1), sub(num(1), mul(a, a)));
-      case Op::gamma: return mul(node, g.apply(Op::digamma, a));
-      case Op::lgamma: return g.apply(Op::digamma, a);
-      case Op::digamma: return g.apply(Op::trigamma, a);
-      case Op::trigamma: return g.apply(Op::tetragamma, a);
+      case Op::gamma: return mul(node, polygamma(0, a));
+      case Op::lgamma: return polygamma(0, a);
+      case Op::polygamma: return polygamma(n.value + 1, a);
       case Op::erf: return mul(num(2 / std::sqrt(kPi)), g.apply(Op::exp, neg(mul(a, a))));
       case Op::erfc: return mul(num(-2 / std::sqrt(kPi)), g.apply(Op::exp, neg(mul(a, a))));
       case Op::pnorm: return g.apply(Op::dnorm, a);
@@ -74,11 +73,10 @@ class Rules {
       case Op::max: return pick(g.apply(Op::greater, a, b), which);
       case Op::beta: {
         const int x = which == 0 ? a : b;
-        return mul(node, sub(g.apply(Op::digamma, x), g.apply(Op::digamma, add(a, b))));
+        return mul(node, sub(polygamma(0, x), polygamma(0, add(a, b))));
       }
       case Op::gated: return which == 0 ? b : a;
       case Op::select: return which == 0 ? num(0) : pick(a, which - 1);
-      case Op::tetragamma: return num(NAN);  // would take a fourth derivative of log gamma
       default: return num(0);                // piecewise constant: comparisons, floor, sign
     }
   }
@@ -91,6 +89,7 @@ class Rules {
   int sub(int a, int b) { return g.apply(Op::subtract, a, b); }
   int div(int a, int b) { return g.apply(Op::divide, a, b); }
   int neg(int a) { return g.apply(Op::negate, a); }
+  int polygamma(double order, int a) { return g.apply(Op::polygamma, a, -1, -1, order); }
   // 1 where the choice falls on this side, else 0.
   int pick(int test, int side) {
     return g.apply(Op::select, test, num(side == 0), num(side == 1));

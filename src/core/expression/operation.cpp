@@ -28,8 +28,8 @@ const OperationInfo kTable[] = {
     {Op::cosh, "cosh", 1, 0},      {Op::tanh, "tanh", 1, 0},
     {Op::asinh, "asinh", 1, 0},    {Op::acosh, "acosh", 1, 0},
     {Op::atanh, "atanh", 1, 0},    {Op::gamma, "gamma", 1, 0},
-    {Op::lgamma, "lgamma", 1, 0},  {Op::digamma, "digamma", 1, 0},
-    {Op::trigamma, "trigamma", 1, 0}, {Op::beta, "beta", 2, 0},
+    {Op::lgamma, "lgamma", 1, 0},  {Op::polygamma, "digamma", 1, 0},
+    {Op::polygamma, "trigamma", 1, 1}, {Op::beta, "beta", 2, 0},
     {Op::erf, "erf", 1, 0},        {Op::erfc, "erfc", 1, 0},
     {Op::pnorm, "pnorm", 1, 0},    {Op::dnorm, "dnorm", 1, 0},
     {Op::plogis, "plogis", 1, 0},  {Op::qlogis, "qlogis", 1, 0},
@@ -98,9 +98,7 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::atanh: return std::atanh(a);
     case Op::gamma: return std::tgamma(a);
     case Op::lgamma: return std::lgamma(a);
-    case Op::digamma: return digamma(a);
-    case Op::trigamma: return trigamma(a);
-    case Op::tetragamma: return tetragamma(a);
+    case Op::polygamma: return polygamma(static_cast<int>(value), a);
     case Op::erf: return std::erf(a);
     case Op::erfc: return std::erfc(a);
     case Op::pnorm: return normal_probability(a);

@@ -13,7 +13,8 @@ enum class Op {
   exp, expm1, log, log1p, log2, log10, sqrt, abs, sign, floor, ceiling,
   sin, cos, tan, asin, acos, atan, sinh, cosh, tanh, asinh, acosh, atanh,
   // special functions of one argument
-  gamma, lgamma, digamma, trigamma, tetragamma, erf, erfc, pnorm, dnorm, plogis, qlogis,
+  gamma, lgamma, erf, erfc, pnorm, dnorm, plogis, qlogis,
+  polygamma,  // order in the node's value, 0 for digamma
   bessel_j,   // order in the node's value
   // two arguments
   atan2, min, max, beta,
@@ -31,7 +32,7 @@ struct OperationInfo {
   Op op;
   const char* name;  // as in the model language; empty when users cannot write it
   int arity;
-  double value;      // fixed value that the node carries (the order of a Bessel function)
+  double value;      // fixed value that the node carries: an order
 };
 
 // All operations users can call, in the order of the documentation.

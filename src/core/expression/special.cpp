@@ -8,47 +8,35 @@ namespace {
 
 constexpr double kPi = 3.14159265358979323846;
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
-// From here on the asymptotic series are exact to the last bits.
-constexpr double kLarge = 15.0;
-
-bool is_pole(double x) { return x <= 0 && x == std::floor(x); }
+// From here on the asymptotic series is exact to the last bits.
+constexpr double kLarge = 18.0;
+// Left of this the recurrence would take too long.
+constexpr double kFarLeft = -1e4;
 
 }  // namespace
 
-double digamma(double x) {
-  if (is_pole(x)) return kNaN;
-  if (x < 0) return digamma(1 - x) - kPi / std::tan(kPi * x);
+double polygamma(int n, double x) {
+  if (std::isnan(x) || x < kFarLeft || (x <= 0 && x == std::floor(x))) return kNaN;
+  double factorial = 1;  // of n
+  for (int i = 2; i <= n; ++i) factorial *= i;
+  // In magnitudes: every order n > 0 is (-1)^(n+1) times a sum of positive terms.
   double shift = 0;
-  for (; x < kLarge; x += 1) shift -= 1 / x;
-  const double u = 1 / (x * x);
-  return shift + std::log(x) - 0.5 / x -
-         u * (1.0 / 12 - u * (1.0 / 120 - u * (1.0 / 252 - u * (1.0 / 240 - u * (1.0 / 132)))));
-}
-
-double trigamma(double x) {
-  if (is_pole(x)) return kNaN;
-  if (x < 0) {
-    const double s = std::sin(kPi * x);
-    return kPi * kPi / (s * s) - trigamma(1 - x);
+  for (; x < kLarge; x += 1) shift += factorial / std::pow(x, n + 1);
+  static const double kBernoulli[] = {1.0 / 6,  -1.0 / 30, 1.0 / 42, -1.0 / 30,
+                                      5.0 / 66, -691.0 / 2730, 7.0 / 6};
+  // The term of B(2k) is B(2k) (2k + n - 1)! / (2k)! / x^(2k + n).
+  double series = 0;
+  double ratio = factorial * (n + 1) / 2;  // (2k + n - 1)! / (2k)! for k = 1
+  double power = std::pow(x, -(n + 2));
+  for (int k = 1; k <= 7; ++k) {
+    series += kBernoulli[k - 1] * ratio * power;
+    ratio *= (2.0 * k + n) * (2.0 * k + n + 1) / ((2.0 * k + 1) * (2.0 * k + 2));
+    power /= x * x;
   }
-  double shift = 0;
-  for (; x < kLarge; x += 1) shift += 1 / (x * x);
-  const double u = 1 / (x * x);
-  return shift + 1 / x + 0.5 * u +
-         u / x * (1.0 / 6 - u * (1.0 / 30 - u * (1.0 / 42 - u * (1.0 / 30 - u * (5.0 / 66)))));
-}
-
-double tetragamma(double x) {
-  if (is_pole(x)) return kNaN;
-  if (x < 0) {
-    const double s = std::sin(kPi * x);
-    return tetragamma(1 - x) - 2 * kPi * kPi * kPi * std::cos(kPi * x) / (s * s * s);
-  }
-  double shift = 0;
-  for (; x < kLarge; x += 1) shift -= 2 / (x * x * x);
-  const double u = 1 / (x * x);
-  return shift - u - u / x -
-         u * u * (0.5 - u * (1.0 / 6 - u * (1.0 / 6 - u * (3.0 / 10 - u * (5.0 / 6)))));
+  const double half = 0.5 * factorial / std::pow(x, n + 1);
+  if (n == 0) return std::log(x) - half - series - shift;
+  const double sum = shift + factorial / n / std::pow(x, n) + half + series;
+  return n % 2 == 0 ? -sum : sum;
 }
 
 double bessel_j(int order, double x) {

@@ -3,11 +3,10 @@
 
 namespace tundrel {
 
-// Derivatives of log gamma, of order 1, 2 and 3: recurrence to a large argument, then the
-// asymptotic series (Abramowitz and Stegun, 6.3 and 6.4); reflection left of zero.
-double digamma(double x);
-double trigamma(double x);
-double tetragamma(double x);
+// Derivative of order n + 1 of log gamma (n = 0 digamma, 1 trigamma, ...): recurrence to a large
+// argument, then the asymptotic series (Abramowitz and Stegun, 6.4.6 and 6.4.11). Not a number at
+// the poles and far left of zero.
+double polygamma(int n, double x);
 
 // Bessel function of the first kind of whole order, any sign of the argument.
 double bessel_j(int order, double x);

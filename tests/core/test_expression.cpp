@@ -1,0 +1,85 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <random>
+#include <vector>
+
+#include "expression/graph.h"
+#include "expression/kernel.h"
+#include "expression/program.h"
+#include "expression/special.h"
+
+using namespace tundrel;
+
+TEST_CASE("equal subexpressions are one node, whatever the order of what commutes") {
+  Graph g;
+  const int a = g.parameter(0), x = g.column(0);
+  CHECK(g.apply(Op::multiply, a, x) == g.apply(Op::multiply, x, a));
+  CHECK(g.apply(Op::subtract, a, x) != g.apply(Op::subtract, x, a));
+}
+
+TEST_CASE("constants fold and neutral elements vanish") {
+  Graph g;
+  const int x = g.column(0);
+  CHECK(g.is_constant(g.apply(Op::power, g.constant(2), g.constant(10)), 1024));
+  CHECK(g.apply(Op::add, x, g.constant(0)) == x);
+  CHECK(g.apply(Op::multiply, g.constant(1), x) == x);
+  CHECK(g.apply(Op::power, x, g.constant(1)) == x);
+  CHECK(g[g.apply(Op::power, x, g.constant(2))].op == Op::multiply);
+  CHECK(g.apply(Op::negate, g.apply(Op::negate, x)) == x);
+}
+
+TEST_CASE("every operation gives over blocks what it gives on one number") {
+  int count = 0;
+  const OperationInfo* table = operation_table(count);
+  std::mt19937 random(7);
+  std::uniform_real_distribution<double> uniform(-4, 4);
+  const int rows = 2 * kBlockRows + 13;  // whole blocks and a part of one
+  std::vector<double> data[3];
+  for (auto& column : data)
+    for (int i = 0; i < rows; ++i) column.push_back(uniform(random));
+  for (int i = 0; i < count; ++i) {
+    Graph g;
+    int x[3] = {-1, -1, -1};
+    Columns columns;
+    columns.rows = rows;
+    for (int k = 0; k < table[i].arity; ++k) {
+      x[k] = g.column(k);
+      columns.data.push_back(data[k].data());
+    }
+    std::vector<double> out(rows);
+    Program(g, {g.apply(table[i].op, x[0], x[1], x[2], table[i].value)}).run_all(nullptr, columns, out.data());
+    int wrong = 0;
+    for (int r = 0; r < rows; ++r) {
+      const double one = evaluate_scalar(table[i].op, table[i].value, data[0][r], data[1][r], data[2][r]);
+      const bool same = std::isnan(one) ? std::isnan(out[r]) : std::fabs(out[r] - one) <= 4e-15 * std::fabs(one);
+      wrong += !same;
+    }
+    INFO(table[i].name);
+    CHECK(wrong == 0);
+  }
+}
+
+TEST_CASE("the exponential is right where it overflows, underflows or is not a number") {
+  const std::vector<double> x = {-1000, -745, -710, 710, 1000, INFINITY, -INFINITY, NAN, 1};
+  Graph g;
+  Columns columns{{x.data()}, static_cast<long>(x.size())};
+  std::vector<double> out(x.size());
+  Program(g, {g.apply(Op::exp, g.column(0))}).run_all(nullptr, columns, out.data());
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    if (std::isnan(x[i]))
+      CHECK(std::isnan(out[i]));
+    else
+      CHECK(out[i] == std::exp(x[i]));
+  }
+}
+
+TEST_CASE("derivatives of log gamma meet known values") {
+  const double euler = 0.57721566490153286061, pi = 3.14159265358979323846;
+  CHECK(polygamma(0, 1) == Approx(-euler).epsilon(1e-15));
+  CHECK(polygamma(0, 0.5) == Approx(-euler - 2 * std::log(2.0)).epsilon(1e-15));
+  CHECK(polygamma(1, 1) == Approx(pi * pi / 6).epsilon(1e-15));
+  CHECK(polygamma(1, -0.5) == Approx(pi * pi / 2 + 4).epsilon(1e-14));
+  CHECK(polygamma(2, 1) == Approx(-2 * 1.2020569031595942854).epsilon(1e-15));
+  CHECK(polygamma(3, 1) == Approx(std::pow(pi, 4) / 15).epsilon(1e-15));
+  CHECK(std::isnan(polygamma(0, -3)));
+}

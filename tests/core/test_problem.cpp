@@ -1,0 +1,87 @@
+#include <Eigen/QR>
+#include <catch2/catch.hpp>
+
+#include "fixture.h"
+#include "problem/segments.h"
+#include "problem/triangular_factor.h"
+
+using namespace tundrel;
+
+TEST_CASE("a matrix folded block by block has the triangle of the whole") {
+  const Eigen::MatrixXd whole = Eigen::MatrixXd::Random(1000, 5);
+  TriangularFactor factor(5, 256);
+  for (int first = 0; first < 1000; first += 256) {
+    const int n = std::min(256, 1000 - first);
+    factor.block(n) = whole.middleRows(first, n);
+    factor.fold(n);
+  }
+  const Eigen::MatrixXd by_blocks = factor.triangle();
+  CHECK((by_blocks.transpose() * by_blocks - whole.transpose() * whole).norm() < 1e-11);
+  CHECK(by_blocks.isUpperTriangular());
+}
+
+TEST_CASE("folding keeps the accuracy of QR where normal equations lose all digits") {
+  // Columns that differ by 1e-9 only: their cross products cannot tell them apart.
+  Eigen::MatrixXd whole(300, 2);
+  for (int i = 0; i < 300; ++i) whole.row(i) << 1, 1 + 1e-9 * (i % 2);
+  TriangularFactor factor(2, 256);
+  for (int first : {0, 256}) {
+    const int n = std::min(256, 300 - first);
+    factor.block(n) = whole.middleRows(first, n);
+    factor.fold(n);
+  }
+  CHECK(std::fabs(factor.triangle()(1, 1)) == Approx(1e-9 * std::sqrt(75.0)).epsilon(1e-6));
+}
+
+TEST_CASE("segments cover all rows once, at block borders, for any number of rows") {
+  for (long rows : {1L, 255L, 256L, 257L, 2048L, 2049L, 100000L, 1000003L}) {
+    const Segments s(rows);
+    long next = 0;
+    for (int i = 0; i < s.count; ++i) {
+      CHECK(s.first(i) == next);
+      CHECK(s.end(i) > s.first(i));
+      next = s.end(i);
+    }
+    CHECK(next == rows);
+  }
+}
+
+TEST_CASE("the number of threads changes no bit") {
+  const DecayData data(50000);
+  const Eigen::VectorXd x = vec({4, 0.3});
+  const auto one = decay_problem(data, no_bounds(2), 1), three = decay_problem(data, no_bounds(2), 3);
+  CHECK(one->value(x) == three->value(x));
+  const Linearisation a = one->linearise(x), b = three->linearise(x);
+  CHECK(a.value == b.value);
+  CHECK(a.factor == b.factor);
+  CHECK(a.projected == b.projected);
+}
+
+TEST_CASE("a point without finite values is refused and counted") {
+  const DecayData data(20);
+  const auto problem = decay_problem(data, no_bounds(2));
+  CHECK_FALSE(problem->linearise(vec({1, -1e6})).usable);
+  CHECK(problem->refused == 1);
+  CHECK(problem->evaluations == 1);
+}
+
+TEST_CASE("residual curvature completes the second derivatives of the value") {
+  const DecayData data(60);
+  const auto problem = decay_problem(data, no_bounds(2));
+  const Eigen::VectorXd x = vec({4, 0.3});
+  Eigen::MatrixXd curvature;
+  REQUIRE(problem->residual_curvature(x, curvature));
+  const Linearisation at = problem->linearise(x);
+  const Eigen::MatrixXd hessian = 2 * (at.factor.transpose() * at.factor + curvature);
+  const double h = 1e-4;
+  for (int i = 0; i < 2; ++i) {
+    const auto gradient = [&](double step) {
+      Eigen::VectorXd to = x;
+      to[i] += step;
+      const Linearisation there = problem->linearise(to);
+      return Eigen::VectorXd(2 * there.factor.transpose() * there.projected);
+    };
+    const Eigen::VectorXd by_difference = (gradient(h) - gradient(-h)) / (2 * h);
+    CHECK((hessian.col(i) - by_difference).norm() < 1e-6 * hessian.norm());
+  }
+}

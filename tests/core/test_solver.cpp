@@ -1,0 +1,126 @@
+#include <catch2/catch.hpp>
+#include <map>
+#include <string>
+
+#include "fixture.h"
+#include "solver/levenberg_marquardt.h"
+#include "solver/linear_step.h"
+#include "solver/run_loop.h"
+
+using namespace tundrel;
+
+namespace {
+
+RunResult solve(Problem& problem, const Eigen::VectorXd& start, Budget budget = Budget()) {
+  LevenbergMarquardt solver({});
+  return run(problem, solver, start, budget, [](const TraceRow&) { return true; });
+}
+
+// Keeps a solver's state, or puts it into another one.
+struct Store : StateVisitor {
+  bool put_back = false;
+  std::map<std::string, double> numbers;
+  std::map<std::string, Eigen::VectorXd> vectors;
+  std::map<std::string, Eigen::MatrixXd> matrices;
+  void field(const char* n, double& x) override { put_back ? void(x = numbers.at(n)) : void(numbers[n] = x); }
+  void field(const char* n, Eigen::VectorXd& x) override { put_back ? void(x = vectors.at(n)) : void(vectors[n] = x); }
+  void field(const char* n, Eigen::MatrixXd& x) override { put_back ? void(x = matrices.at(n)) : void(matrices[n] = x); }
+};
+
+}  // namespace
+
+TEST_CASE("the answer satisfies the normal equations to rounding") {
+  const DecayData data(200);
+  const auto problem = decay_problem(data, no_bounds(2));
+  const RunResult result = solve(*problem, vec({1, 1}));
+  CHECK(result.converged);
+  CHECK(result.verification.gradient_norm < 1e-12);
+  CHECK(result.x[0] == Approx(5).epsilon(0.01));
+}
+
+TEST_CASE("a closed bound is met exactly, an open one never") {
+  const DecayData data(200);
+  for (bool open : {false, true}) {
+    Bounds bounds = no_bounds(2);
+    bounds.upper[0] = 4;  // the answer without bounds is near 5
+    bounds.upper_open[0] = open;
+    const auto problem = decay_problem(data, bounds);
+    const RunResult result = solve(*problem, vec({1, 1}));
+    INFO(open);
+    CHECK(result.converged);
+    if (open) {
+      CHECK(result.x[0] < 4);
+      CHECK(result.x[0] > 4 - 1e-8);
+    } else {
+      CHECK(result.x[0] == 4);
+    }
+    // At the bound the other parameter is the best for a = 4: its own equation holds.
+    const Linearisation at = problem->linearise(result.x);
+    const Eigen::VectorXd slope = at.factor.transpose() * at.projected;
+    CHECK(std::fabs(slope[1]) < 1e-7 * at.factor.col(1).norm() * at.residual_norm());
+    CHECK(slope[0] < 0);
+  }
+}
+
+TEST_CASE("budgets are kept and never called convergence") {
+  const DecayData data(200);
+  const auto problem = decay_problem(data, no_bounds(2));
+  Budget budget;
+  budget.evaluations = 3;
+  const RunResult result = solve(*problem, vec({1, 5}), budget);
+  CHECK(result.evaluations == 3);
+  CHECK(result.reason == StopReason::evaluations);
+  CHECK_FALSE(result.converged);
+}
+
+TEST_CASE("a plateau on which a parameter is not felt is stalled") {
+  const DecayData data(50);
+  Bounds bounds = no_bounds(2);
+  bounds.typical[1] = 1e4;
+  const auto problem = decay_problem(data, bounds);
+  const RunResult result = solve(*problem, vec({1, 1e4}));  // the curve is flat from the second row on
+  CHECK_FALSE(result.converged);
+  CHECK(result.reason == StopReason::stalled);
+  CHECK(result.verification.dead == std::vector<int>{1});
+}
+
+TEST_CASE("an interrupt keeps the best point so far") {
+  const DecayData data(200);
+  const auto problem = decay_problem(data, no_bounds(2));
+  LevenbergMarquardt solver({});
+  const RunResult result =
+      run(*problem, solver, vec({1, 1}), Budget(), [](const TraceRow& row) { return row.iteration < 2; });
+  CHECK(result.reason == StopReason::interrupted);
+  CHECK(result.value == result.trace.back().value);
+  CHECK(result.value < result.trace.front().value);
+}
+
+TEST_CASE("a stored solver goes on bit for bit") {
+  const DecayData data(200);
+  const auto problem = decay_problem(data, no_bounds(2));
+  LevenbergMarquardt whole({});
+  whole.start(*problem, vec({1, 1}));
+  for (int stop_at = 1; whole.status().reason == StopReason::none; ++stop_at) {
+    Store store;
+    whole.visit(store);
+    store.put_back = true;
+    LevenbergMarquardt restored({});
+    restored.visit(store);
+    restored.iterate(*problem);
+    whole.iterate(*problem);
+    INFO("after iteration " << stop_at);
+    CHECK(restored.status().x == whole.status().x);
+    CHECK(restored.status().value == whole.status().value);
+    CHECK(restored.status().reason == whole.status().reason);
+    REQUIRE(stop_at < 100);
+  }
+}
+
+TEST_CASE("a step within a radius has that length, and is no longer where there is no need") {
+  const Eigen::MatrixXd a = (Eigen::MatrixXd(3, 2) << 1, 2, 0, 1e-3, 3, 1).finished();
+  const LinearStep step(a, vec({1, 1, 1}));
+  const double whole = step.undamped().norm();
+  CHECK(step.within(2 * whole) == step.undamped());
+  for (double share : {0.5, 1e-2, 1e-6})
+    CHECK(step.within(share * whole).norm() == Approx(share * whole).epsilon(0.06));
+}

@@ -1,0 +1,4 @@
+library(testthat)
+library(tundrel)
+
+test_check("tundrel")

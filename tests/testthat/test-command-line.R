@@ -1,0 +1,81 @@
+# The real command, from the installed package; keeps the streams apart.
+tundrel_command <- function(..., in_folder = tempdir()) {
+  err <- withr::local_tempfile()
+  script <- system.file("exec", "tundrel", package = "tundrel")
+  out <- withr::with_dir(in_folder, suppressWarnings(system2("Rscript", c(script, ...), stdout = TRUE, stderr = err)))
+  list(out = out, err = readLines(err), code = attr(out, "status") %||% 0L)
+}
+`%||%` <- function(x, y) if (is.null(x)) y else x
+
+plan_lines <- function(...) {
+  c("title: Lichen", paste("measurements:", demo_file("lichen-light.csv")),
+    "model: uptake ~ top * light / (half + light) - dark", "start: {top: 8, half: 150, dark: 1}", "output: out", ...)
+}
+
+test_that("the demo runs, shows the answer and leaves its files", {
+  folder <- withr::local_tempdir()
+  done <- tundrel_command("demo", "--out", "here", in_folder = folder)
+  expect_equal(done$code, 0L)
+  expect_true(any(grepl("Converged", done$out)))
+  expect_setequal(
+    list.files(file.path(folder, "here")),
+    c("start.png", "parameters.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "report.html")
+  )
+  estimates <- read.csv(file.path(folder, "here", "parameters.csv"))
+  expect_identical(estimates$estimate, unname(coef(fit_local(lichen_problem()))))
+})
+
+test_that("a plan is carried out, with results and messages on their own streams", {
+  folder <- withr::local_tempdir()
+  writeLines(plan_lines("criterion: {least_squares: {sd: uptake_sd}}", "subject_to: [top > 0, half > 0]", "report: lichen.html"), file.path(folder, "p.yaml"))
+  done <- tundrel_command("run", "p.yaml", in_folder = folder)
+  expect_equal(done$code, 0L)
+  expect_true(any(grepl("^  half +128", done$out)))
+  expect_true(any(grepl("Fitting by levenberg_marquardt", done$err)))
+  expect_false(any(grepl("Fitting by", done$out)))
+  expect_true(file.exists(file.path(folder, "out", "lichen.html")))
+})
+
+test_that("exit codes tell a run that stopped short, bad input and bad usage apart", {
+  folder <- withr::local_tempdir()
+  writeLines(plan_lines("runs: [{solver: levenberg_marquardt, max_evaluations: 1}]"), file.path(folder, "short.yaml"))
+  short <- tundrel_command("run", "short.yaml", in_folder = folder)
+  expect_equal(short$code, 3L)
+  expect_true(any(grepl("NOT converged", short$out)))
+  for (words in list("rum", c("run"), c("run", "nowhere.yaml"), c("demo", "--otu", "x"))) {
+    wrong <- do.call(tundrel_command, as.list(words))
+    expect_equal(wrong$code, 2L, info = paste(words, collapse = " "))
+    expect_length(wrong$out, 0)
+    expect_match(wrong$err[1], "^Error: ")
+  }
+  expect_true(any(grepl("tundrel run PLAN", tundrel_command("--help")$out)))
+  expect_true(any(grepl("Example", tundrel_command("run", "--help")$out)))
+})
+
+test_that("plans that cannot be carried out are refused before anything runs", {
+  plan <- function(...) local_file(c(...), ".yaml", parent.frame())
+  read <- function(path) tundrel:::plan_problem(tundrel:::read_plan(path))
+  expect_refusal(read(plan(plan_lines("modle: y"))), "plan", c("modle", "Did you mean model?"))
+  expect_refusal(read(plan("title: x")), "plan", "lacks the key measurements")
+  expect_refusal(read(plan("- a", "- b")), "plan", "not a plan")
+  expect_refusal(read(plan("a: [")), "plan", "not YAML")
+  expect_refusal(read(plan(sub("model: .*", "model: top * light", plan_lines()))), "plan", "must be a formula")
+  expect_refusal(read(plan(sub("model: .*", "model: 'uptake ~ top * light; 1'", plan_lines()))), "plan", "one expression")
+  expect_refusal(read(plan(sub("model: .*", "model: uptake ~ top * system('touch hacked')", plan_lines()))), "model", "system()")
+  expect_refusal(read(plan(sub("start: .*", "start: {top: high}", plan_lines()))), "plan", "a number for each name")
+  expect_refusal(read(plan(plan_lines("subject_to: ['top >']"))), "condition", "not a condition")
+  expect_refusal(read(plan(plan_lines("subject_to: ['top > system(1)']"))), "model", "system()")
+  expect_refusal(read(plan(plan_lines("criterion: {least_squares: {sdd: uptake_sd}}"))), "plan", "Did you mean sd?")
+  expect_refusal(read(plan(plan_lines("criterion: {maximum: 1}"))), "plan", "not known")
+  path <- plan(plan_lines("runs: [{solver: levenberg_marquardt, max_evalutions: 1}]"))
+  expect_refusal(tundrel:::run_plan(tundrel:::read_plan(path)), "plan", "Did you mean max_evaluations?")
+  expect_refusal(tundrel:::read_plan("nowhere.yaml"), "plan", "no plan")
+})
+
+test_that("the example plan runs", {
+  plan <- tundrel:::read_plan(system.file("examples", "lichen-light.yaml", package = "tundrel"))
+  plan$output <- withr::local_tempdir()
+  done <- tundrel:::run_plan(plan)
+  expect_true(done$best$converged)
+  expect_true(all(file.exists(done$files)))
+})

@@ -1,0 +1,41 @@
+# A straight line has closed forms, whatever the weights.
+line_data <- data.frame(x = c(1, 2, 3, 5, 8, 13), y = c(2.1, 3.9, 6.2, 9.8, 16.5, 25.4), w = c(1, 4, 2, 0.5, 3, 1))
+
+weighted_line <- function(x, y, w) {
+  mx <- sum(w * x) / sum(w)
+  my <- sum(w * y) / sum(w)
+  slope <- sum(w * (x - mx) * (y - my)) / sum(w * (x - mx)^2)
+  c(a = my - slope * mx, b = slope)
+}
+
+fit_line <- function(data, criterion = least_squares()) {
+  pose(data, y ~ a + b * x) |> start_from(a = 0, b = 0) |> judge_by(criterion) |> fit_local()
+}
+
+test_that("weighted and unweighted lines meet their closed forms", {
+  with(line_data, {
+    expect_equal(coef(fit_line(line_data)), weighted_line(x, y, 1 + 0 * x), tolerance = 1e-12)
+    expect_equal(coef(fit_line(line_data, least_squares(weights = w))), weighted_line(x, y, w), tolerance = 1e-12)
+    expect_equal(coef(fit_line(line_data, least_squares(sd = sqrt(w)))), weighted_line(x, y, 1 / w), tolerance = 1e-12)
+  })
+})
+
+test_that("weights may be expressions of columns, and zero leaves a row out", {
+  by_expression <- fit_line(line_data, least_squares(weights = w * (x > 1)))
+  without <- fit_line(line_data[-1, ], least_squares(weights = w))
+  expect_equal(coef(by_expression), coef(without), tolerance = 1e-12)
+  expect_equal(nobs(by_expression), 5)
+  expect_true(is.na(fitted(by_expression)[1]))
+})
+
+test_that("unusable weights are refused with their rows", {
+  bad <- line_data
+  bad$w[c(2, 4)] <- c(-1, NA)
+  expect_refusal(fit_line(bad, least_squares(weights = w)), "criterion", c("not be negative", "rows 2 and 4", "-1"))
+  expect_refusal(fit_line(bad, least_squares(sd = w)), "criterion", c("above zero", "rows 2 and 4"))
+  bad$w <- 0
+  expect_refusal(fit_line(bad, least_squares(sd = w)), "criterion", "rows 1, 2, 3, 4, 5 and 1 more")
+  expect_refusal(fit_line(line_data, least_squares(weights = ww)), "criterion", c("names ww", "Did you mean w?"))
+  expect_refusal(least_squares(weights = w, sd = w), "criterion", "not both")
+  expect_refusal(judge_by(pose(line_data, y ~ a * x), "squares"), "criterion", "must be a criterion")
+})

@@ -1,0 +1,51 @@
+layer_data <- function(plot, i) ggplot2::layer_data(plot, i)
+
+test_that("the fitted curve is the model, over the data, with its band", {
+  run <- fit_local(lichen_problem())
+  plot <- plot_fit(run)
+  geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
+  expect_equal(geoms, c("GeomRibbon", "GeomLinerange", "GeomPoint", "GeomLine"))
+  curve <- layer_data(plot, 4)
+  expect_equal(curve$y, predict(run, data.frame(light = curve$x)))
+  expect_equal(nrow(layer_data(plot, 3)), 159)
+  band <- layer_data(plot, 1)
+  jacobian <- function(light) with(as.list(coef(run)), cbind(light / (half + light), -top * light / (half + light)^2, -1))
+  error <- sqrt(rowSums((jacobian(band$x) %*% vcov(run)) * jacobian(band$x)))
+  expect_equal(band$ymax - band$ymin, 2 * qt(0.975, 156) * error, tolerance = 1e-8)
+  expect_equal(plot$labels$x, "light [umol m-2 s-1]")
+})
+
+test_that("a problem is drawn at its start, without a band", {
+  plot <- plot_fit(lichen_problem())
+  expect_equal(plot$labels$title, "The model at its start")
+  expect_false("GeomRibbon" %in% vapply(plot$layers, function(l) class(l$geom)[1], character(1)))
+  expect_s3_class(autoplot(lichen_problem()), "ggplot")
+})
+
+test_that("several predictors, or none, are drawn as well", {
+  d <- transform(decay(), z = rep(1:2, 10))
+  two <- pose(d, y ~ a * exp(-b * x) + k * z) |> start_from(a = 1, b = 1, k = 0) |> fit_local()
+  expect_match(plot_fit(two)$labels$x, "observed y")
+  none <- pose(d, y ~ a) |> start_from(a = 0) |> fit_local()
+  expect_equal(plot_fit(none)$labels$x, "row")
+  expect_s3_class(plot_residuals(none), "patchwork")
+})
+
+test_that("outlying rows are numbered", {
+  d <- decay(40)
+  d$y[17] <- 2.9
+  run <- pose(d, y ~ a * exp(-b * x)) |> start_from(a = 1, b = 1) |> fit_local()
+  labels <- ggplot2::layer_data(plot_residuals(run)[[1]], 4)
+  expect_equal(labels$label, 17)
+})
+
+test_that("the trace is drawn, and says when a run did not converge", {
+  run <- fit_local(lichen_problem(), max_evaluations = 2)
+  plot <- plot_trace(run)
+  expect_match(plot$patches$annotation$title, "NOT converged (evaluations)", fixed = TRUE)
+})
+
+test_that("an exact fit leaves no residuals to draw", {
+  run <- pose(data.frame(x = 1:2, y = c(1, 3)), y ~ a + b * x) |> start_from(a = 0, b = 0) |> fit_local()
+  expect_refusal(plot_residuals(run), "solver", "as many parameters as rows")
+})

@@ -1,0 +1,55 @@
+test_that("a table with a units row is read with its units", {
+  lichen <- lichen_measurements()
+  expect_equal(dim(lichen), c(160, 5))
+  expect_equal(units_of(lichen), c(light = "umol m-2 s-1", uptake = "nmol g-1 s-1", uptake_sd = "nmol g-1 s-1"))
+  expect_type(lichen$light, "double")
+  expect_equal(which(is.na(lichen$uptake)), 47)
+  expect_output(print(lichen), "160 rows of 5 columns; 1 with something missing")
+})
+
+test_that("a units row is found only where there is one, and can be told", {
+  plain <- local_file(c("x,y", "1,2", "3,4"))
+  expect_equal(nrow(read_measurements(plain)), 2)
+  expect_length(units_of(read_measurements(plain)), 0)
+  text <- local_file(c("site,y", "north,2", "south,4"))
+  expect_equal(read_measurements(text)$site, c("north", "south"))
+  years <- local_file(c("x,y", "2001,2002", "1,2"))
+  expect_equal(unname(units_of(read_measurements(years, units = TRUE))), c("2001", "2002"))
+})
+
+test_that("tabs, semicolons, quotes and blank lines are understood", {
+  expect_equal(read_measurements(local_file(c("x\ty", "1\t2"), ".tsv"))$y, 2)
+  expect_equal(read_measurements(local_file(c("x;y", "1;2")))$y, 2)
+  quoted <- read_measurements(local_file(c("\"light level\",y", "1,2", "", "3,4")))
+  expect_equal(names(quoted), c("light level", "y"))
+  expect_equal(quoted$y, c(2, 4))
+})
+
+test_that("what cannot be read is refused with place and remedy", {
+  folder <- withr::local_tempdir()
+  writeLines("x,y\n1,2", file.path(folder, "lichen.csv"))
+  expect_refusal(read_measurements(file.path(folder, "lichens.csv")), "measurements", c("no file", "Did you mean", "lichen.csv"))
+  expect_refusal(read_measurements(folder), "measurements", "directory")
+  expect_refusal(read_measurements(42), "measurements", "one path")
+  empty <- local_file(character())
+  expect_refusal(read_measurements(empty), "measurements", c("is empty", "header row"))
+  expect_refusal(read_measurements(local_file(c("", "  "))), "measurements", "is empty")
+  expect_refusal(read_measurements(local_file("x,y")), "measurements", c("header but no data", "x,y"))
+  expect_refusal(read_measurements(local_file(c("x,y", "s,m"), ".csv"), units = TRUE), "measurements", "header but no data")
+  expect_refusal(read_measurements(local_file(c("x,y", "1,2", "3", "4,5"))), "measurements", c("2 entries", "Line 3 has 1"))
+  expect_refusal(read_measurements(local_file(c("x,y", "1,2", "3,4,5"))), "measurements", c("Line 3 has 3", "delimiter"))
+  expect_refusal(read_measurements(local_file(c("x,,y", "1,2,3"))), "measurements", c("needs a name", "column 2"))
+  expect_refusal(read_measurements(local_file(c("x,x", "1,2"))), "measurements", c("must differ", "x"))
+  expect_refusal(read_measurements(local_file(c("1,2", "3,4"))), "measurements", "no header row")
+})
+
+test_that("text among numbers is refused with row and column, unless it means missing", {
+  path <- local_file(c("x,y", "1,2", "2,n.d.", "3,4", "4,5"))
+  expect_refusal(read_measurements(path), "measurements", c("Column y", "row 2", "n.d.", "na"))
+  expect_equal(read_measurements(path, na = c("", "n.d."))$y, c(2, NA, 4, 5))
+})
+
+test_that("demo files are found by name", {
+  expect_true("lichen-light.csv" %in% demo_file())
+  expect_refusal(demo_file("lichen-lihgt.csv"), "file", "Did you mean lichen-light.csv?")
+})

@@ -1,0 +1,50 @@
+test_that("starts are taken from numbers, a vector, a list or a run", {
+  problem <- pose(decay(), y ~ a * exp(-b * x))
+  for (given in list(start_from(problem, a = 1, b = 2), start_from(problem, c(a = 1, b = 2)), start_from(problem, list(b = 2, a = 1)))) {
+    expect_equal(given$start, c(a = 1, b = 2))
+  }
+  run <- fit_local(start_from(problem, a = 1, b = 1))
+  expect_equal(start_from(problem, run)$start, coef(run))
+  expect_equal(start_from(start_from(problem, a = 1, b = 2), b = 3)$start, c(a = 1, b = 3))
+})
+
+test_that("a refit from the answer stays there", {
+  run <- fit_local(lichen_problem())
+  again <- fit_local(start_from(lichen_problem(), run))
+  expect_true(again$converged)
+  expect_equal(coef(again), coef(run), tolerance = 1e-12)
+})
+
+test_that("starts that cannot serve are refused", {
+  problem <- pose(decay(), y ~ a * exp(-rate * x))
+  expect_refusal(start_from(problem, rat = 1), "model", c("no parameter rat", "Did you mean rate?"))
+  expect_refusal(start_from(problem, x = 1), "model", "It is a column")
+  expect_refusal(start_from(problem, a = Inf), "model", c("a would start from", "finite"))
+  expect_refusal(start_from(problem, a = "1"), "model", "one finite number")
+  expect_refusal(start_from(problem, 1, 2), "model", "need names")
+  expect_refusal(fit_local(start_from(problem, a = 1)), "model", c("rate has no start", "start_from()"))
+  expect_refusal(fit_local(problem), "model", "Parameters a and rate have no start")
+})
+
+test_that("a start outside the conditions is moved inside, and said so", {
+  problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = -5, b = 1) |> subject_to(a > 0, b <= 0.5)
+  expect_message(run <- fit_local(problem), "a from -5 to 0.05")
+  expect_equal(run$start, c(a = 0.05, b = 0.5))
+  expect_no_message(fit_local(lichen_problem()))
+})
+
+test_that("a model without finite values at the start is refused with the rows", {
+  d <- decay()
+  expect_refusal(fit_local(start_from(pose(d, y ~ log(a)), a = -1)), "model", c("in every row", "a = -1", "logarithm"))
+  expect_refusal(fit_local(start_from(pose(d, y ~ a / x), a = 1)), "model", "in row 1 at the start")
+  expect_refusal(preview(start_from(pose(d, y ~ log(a)), a = -1)), "model", "in every row")
+})
+
+test_that("search boxes are finite and in order", {
+  problem <- pose(decay(), y ~ a * exp(-b * x))
+  expect_equal(search_within(problem, a = c(0, 2))$search_box, list(a = c(0, 2)))
+  expect_refusal(search_within(problem, a = c(2, 1)), "condition", "smaller one first")
+  expect_refusal(search_within(problem, a = c(0, Inf)), "condition", "finite")
+  expect_refusal(search_within(problem, k = c(0, 1)), "condition", "no parameter k")
+  expect_refusal(search_within(problem, c(0, 1)), "condition", "name of its parameter")
+})

@@ -1,0 +1,43 @@
+read_page <- function(path) paste(readLines(path, warn = FALSE), collapse = "\n")
+
+test_that("a report holds its pictures, answers and verdict", {
+  path <- withr::local_tempfile(fileext = ".html")
+  write_report(fit_local(lichen_problem()), path, title = "Lichen")
+  page <- read_page(path)
+  expect_match(page, "<h1>Lichen</h1>", fixed = TRUE)
+  expect_length(gregexpr("data:image/png;base64", page, fixed = TRUE)[[1]], 3)
+  expect_no_match(page, "src=\"(http|/)")
+  expect_match(page, "top = 9.227")
+  expect_match(page, "verdict good", fixed = TRUE)
+  expect_lt(file.size(path), 2e6)
+})
+
+test_that("text from data is escaped, and a run that stopped short is marked", {
+  data <- decay()
+  names(data) <- c("<b>x</b>", "y")
+  run <- pose(data, y ~ a * exp(-k * `<b>x</b>`)) |> start_from(a = 1, k = 5) |> fit_local(max_evaluations = 1)
+  path <- withr::local_tempfile(fileext = ".html")
+  write_report(run, path, title = "<script>alert(1)</script>")
+  page <- read_page(path)
+  expect_no_match(page, "<script|<b>x")
+  expect_match(page, "&lt;b&gt;x&lt;/b&gt;", fixed = TRUE)
+  expect_match(page, "verdict bad", fixed = TRUE)
+})
+
+test_that("reports replace a file whole or not at all", {
+  run <- fit_local(lichen_problem())
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "r.html")
+  writeLines("old", path)
+  expect_refusal(write_report(run, path, level = 2), "solver", "level")
+  expect_refusal(tundrel:::write_whole(path, function(beside) {
+    writeLines("half", beside)
+    stop("the disk is full")
+  }), "file", "the disk is full")
+  expect_equal(readLines(path), "old")
+  write_report(run, path)
+  expect_gt(file.size(path), 1e4)
+  expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "r.html")
+  expect_refusal(write_report(run, file.path(folder, "no", "r.html")), "file", "no directory")
+  expect_refusal(write_report(run, file.path(folder, "r.pdf")), "file", "ends in")
+})
