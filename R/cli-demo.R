@@ -8,12 +8,11 @@ command_demo <- function(arguments) {
   )
   if (is.null(given)) return(0L)
   out <- given$options$out
-  file <- demo_file("lichen-light.csv")
+  plan <- read_plan(system.file("examples", "lichen-light.yaml", package = "tundrel"))
+  problem <- plan_problem(plan)
   heading("Measurements")
-  lichen <- read_measurements(file)
-  print(lichen, n = 4)
+  print(problem$measurements, n = 4)
   heading("The problem, before fitting")
-  problem <- demo_problem(lichen)
   print(preview(problem))
   heading("The fit")
   run <- fit_local(problem)
@@ -22,7 +21,7 @@ command_demo <- function(arguments) {
   cat_table(demo_truth(run))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
   write_picture(plot_fit(problem), file.path(out, "start.png"))
-  files <- write_results(run, out, list(title = "Lichen light response"))
+  files <- write_results(run, out, list(title = plan$title))
   heading("Written")
   cat(paste0("  ", c(file.path(out, "start.png"), files), "\n"), sep = "")
   cat("\nStart with ", file.path(out, "report.html"), "\n", sep = "")
@@ -30,14 +29,6 @@ command_demo <- function(arguments) {
 }
 
 heading <- function(text) cat("\n", text, "\n", strrep("-", nchar(text)), "\n", sep = "")
-
-demo_problem <- function(lichen) {
-  pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-    start_from(top = 8, half = 150, dark = 1) |>
-    subject_to(top > 0, half > 0, dark >= 0, dark <= 3) |>
-    search_within(top = c(1, 40), half = c(10, 1000)) |>
-    judge_by(least_squares(sd = uptake_sd))
-}
 
 # How far the estimates lie from the parameters the demo data were made with.
 demo_truth <- function(run) {

@@ -37,15 +37,17 @@ complain <- function(e, code) {
   code
 }
 
-command_help <- function() c(
-  "tundrel: fit nonlinear models to measurements and defend the numbers",
-  "",
-  "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
-  "  tundrel run PLAN           carry out a plan",
-  "",
-  "Each command explains itself: tundrel run --help",
-  "Exit codes: 0 done and converged, 3 done but not converged, 2 bad input, 1 internal error."
-)
+command_help <- function() {
+  c(
+    "tundrel: fit nonlinear models to measurements and defend the numbers",
+    "",
+    "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
+    "  tundrel run PLAN           carry out a plan",
+    "",
+    "Each command explains itself: tundrel run --help",
+    "Exit codes: 0 done and converged, 3 done but not converged, 2 bad input, 1 internal error."
+  )
+}
 
 # Options of one command, or NULL after its help was shown.
 command_options <- function(arguments, usage, description, options = list(), n_positional = 0) {

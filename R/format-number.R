@@ -2,7 +2,8 @@
 format_number <- function(x, digits = 4) {
   vapply(x, function(one) {
     if (is.na(one)) return("")
-    format(signif(one, digits), digits = digits, trim = TRUE, scientific = abs(one) >= 1e6 || (one != 0 && abs(one) < 1e-4))
+    scientific <- abs(one) >= 1e6 || (one != 0 && abs(one) < 1e-4)
+    format(signif(one, digits), digits = digits, trim = TRUE, scientific = scientific)
   }, character(1), USE.NAMES = FALSE)
 }
 
@@ -14,7 +15,9 @@ format_seconds <- function(seconds) {
 }
 
 # "1 row", "2 rows".
-count_of <- function(n, noun) paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else paste0(noun, "s"))
+count_of <- function(n, noun) {
+  paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else paste0(noun, "s"))
+}
 
 # A table as text: numbers with four digits, missing cells empty.
 table_lines <- function(table) {
@@ -23,8 +26,7 @@ table_lines <- function(table) {
   table[] <- lapply(table, function(x) {
     if (is.numeric(x)) format_number(x) else ifelse(is.na(x), "", as.character(x))
   })
-  heads <- ifelse(is_text, formatC(names(table), flag = "-"), names(table))
-  columns <- Map(function(x, head, text) format(c(head, x), justify = if (text) "left" else "right"), table, heads, is_text)
+  columns <- Map(function(x, head, text) format(c(head, x), justify = if (text) "left" else "right"), table, names(table), is_text)
   trimws(do.call(paste, c(unname(columns), sep = "  ")), "right")
 }
 

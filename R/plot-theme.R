@@ -16,7 +16,7 @@ theme_tundrel <- function() {
     )
 }
 
-# "light [umol m-2 s-1]"
+# A name with its unit behind it in brackets.
 axis_label <- function(name, units) {
   unit <- units[name]
   if (length(unit) == 0 || is.na(unit)) name else paste0(name, " [", unit, "]")

@@ -10,7 +10,7 @@
 #' @importFrom Rcpp evalCpp
 #' @importFrom generics augment glance tidy
 #' @importFrom ggplot2 aes autoplot .data
-#' @importFrom stats coef fitted residuals
+#' @importFrom stats coef confint deviance df.residual fitted formula logLik nobs predict residuals sigma simulate vcov
 #' @importFrom tibble tibble as_tibble
 "_PACKAGE"
 
