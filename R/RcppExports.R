@@ -2,26 +2,30 @@
 # Generator token: 10BE3573-1514-4C36-9D1C-5A225CD40393
 
 core_operations <- function() {
-    .Call('_tundrel_core_operations', PACKAGE = 'tundrel')
+    .Call(`_tundrel_core_operations`)
 }
 
 core_evaluate <- function(nodes, root, columns, rows, x) {
-    .Call('_tundrel_core_evaluate', PACKAGE = 'tundrel', nodes, root, columns, rows, x)
+    .Call(`_tundrel_core_evaluate`, nodes, root, columns, rows, x)
+}
+
+core_jacobian <- function(nodes, root, columns, rows, x) {
+    .Call(`_tundrel_core_jacobian`, nodes, root, columns, rows, x)
 }
 
 core_row_errors <- function(nodes, root, columns, rows, x, factor, moving) {
-    .Call('_tundrel_core_row_errors', PACKAGE = 'tundrel', nodes, root, columns, rows, x, factor, moving)
+    .Call(`_tundrel_core_row_errors`, nodes, root, columns, rows, x, factor, moving)
 }
 
 core_unit_covariance <- function(factor) {
-    .Call('_tundrel_core_unit_covariance', PACKAGE = 'tundrel', factor)
+    .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
 core_fit <- function(problem, settings, start, budget, threads) {
-    .Call('_tundrel_core_fit', PACKAGE = 'tundrel', problem, settings, start, budget, threads)
+    .Call(`_tundrel_core_fit`, problem, settings, start, budget, threads)
 }
 
 core_linearise <- function(problem, x, threads) {
-    .Call('_tundrel_core_linearise', PACKAGE = 'tundrel', problem, x, threads)
+    .Call(`_tundrel_core_linearise`, problem, x, threads)
 }
 

@@ -47,3 +47,8 @@ need_package <- function(package, purpose, call = rlang::caller_env()) {
     "i" = "Get it with {.code install.packages(\"{package}\")}."
   ), call = call)
 }
+
+`%||%` <- function(x, y) if (is.null(x)) y else x
+
+# The same for single missing entries.
+`%|%` <- function(x, y) unname(ifelse(is.na(x), y, x))

@@ -1,32 +1,72 @@
 #' State what values make sense
 #'
-#' A condition is written as one would say it, in either direction. `>` and `<` keep a parameter
-#' strictly inside its limit, `>=` and `<=` allow the limit itself. No condition is needed for "no
-#' limit". Names that are not parameters stand for numbers in the calling environment.
+#' A condition is written as one would say it, in either direction, and sorted into what it is: a
+#' bound (`rate > 0`), a fixed parameter (`order == 1`), a tied one (`m == 1 - 1 / n`: eliminated, and
+#' still reported), a linear or a nonlinear equality or inequality between parameters. `>` and `<` keep
+#' a parameter strictly inside its limit, `>=` and `<=` allow the limit itself. No condition is needed
+#' for "no limit". Names that are not parameters stand for numbers in the calling environment.
 #'
 #' @param problem \[tundrel_problem] From [pose()].
-#' @param ... Conditions: comparisons of a parameter with a number, in either direction;
-#'   `between(parameter, low, high)`; several joined by `&`.
+#' @param ... Conditions: comparisons by `<`, `<=`, `>`, `>=` or `==`; `between(what, low, high)`;
+#'   several joined by `&`.
+#' @param text \[character] Conditions as text, for plans and programs; never evaluated.
+#' @param replace \[logical(1)] Drop all earlier conditions that name one of the parameters named
+#'   now? Otherwise the new ones are added.
+#' @param about \[character] For `drop_conditions()`: drop the conditions that name one of these
+#'   parameters, or are written like this (spaces aside). All conditions, if nothing is given.
 #'
-#' @return The problem with these conditions added to those it had.
+#' @return The problem with these conditions.
 #' @section Errors: `tundrel_error_condition` for a sentence that is not a condition, names something
-#'   unknown, or contradicts another: the sentences that clash are named.
+#'   unknown, cannot be met, or contradicts others: the sentences that clash are named.
+#' @seealso [conditions_table()]
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-#'   subject_to(top > 0, 1000 >= half, between(dark, 0, 3))
-subject_to <- function(problem, ...) {
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   subject_to(top > 0, 1000 >= half, between(dark, 0, 3), top >= 2 * dark)
+#' conditions_table(problem)
+#' problem |> subject_to(dark == 1.2, replace = TRUE)
+#' problem |> drop_conditions("half")
+subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   check_problem(problem)
   parameters <- names(problem$start)
+  stated <- list()
   for (quosure in rlang::enquos(...)) {
     written <- rlang::quo_get_expr(quosure)
     expr <- with_numbers(written, parameters, rlang::quo_get_env(quosure))
-    problem$conditions <- c(problem$conditions, parse_conditions(expr, parameters, expression_text(written)))
+    stated <- c(stated, parse_conditions(expr, parameters, expression_text(written)))
   }
-  check_contradictions(problem$conditions)
+  for (sentence in text) stated <- c(stated, parse_condition_text(sentence, parameters))
+  if (isTRUE(replace)) problem <- drop_conditions(problem, unlist(lapply(stated, named_parameters)))
+  problem$conditions <- c(problem$conditions, stated)
+  check_conditions(problem)
   problem
 }
+
+#' @rdname subject_to
+#' @export
+drop_conditions <- function(problem, about = NULL) {
+  check_problem(problem)
+  if (is.null(about)) {
+    problem$conditions <- list()
+    return(problem)
+  }
+  texts <- vapply(problem$conditions, `[[`, character(1), "text")
+  plain <- function(text) gsub("[[:space:]]", "", text)
+  for (one in about[!plain(about) %in% plain(c(names(problem$start), texts))]) {
+    refuse("condition", c(
+      "{.val {one}} is neither a parameter nor a condition as it was written.",
+      suggestion(one, c(texts, names(problem$start)), "choices")
+    ))
+  }
+  goes <- vapply(problem$conditions, function(c) {
+    plain(c$text) %in% plain(about) || any(named_parameters(c) %in% about)
+  }, logical(1))
+  problem$conditions <- problem$conditions[!goes]
+  problem
+}
+
+named_parameters <- function(condition) setdiff(all.vars(condition$expr), c("pi", "Inf"))
 
 # Replaces names that are not parameters by the numbers they have where the sentence was written.
 with_numbers <- function(expr, parameters, env) {
@@ -43,6 +83,37 @@ with_numbers <- function(expr, parameters, env) {
   }
 }
 
+# Refuses conditions that cannot all hold.
+check_conditions <- function(problem, call = rlang::caller_env()) {
+  conditions <- problem$conditions
+  clash <- clashing_conditions(conditions, names(problem$start))
+  if (!is.null(clash)) {
+    together <- if (length(clash) == 1) "can be satisfied by no values" else "cannot hold together"
+    refuse("condition", c(
+      "{cli::qty(length(clash))}Condition{?s} {.val {clash}} {together}.",
+      "i" = "Drop or change {cli::qty(length(clash))}{?it/one of them}."
+    ), call = call)
+  }
+  tryCatch(
+    parameter_status(problem),
+    tundrel_cycle = function(e) {
+      texts <- vapply(Filter(function(c) c$kind == "tied" && c$parameter %in% e$names, conditions), `[[`, character(1), "text")
+      refuse("condition", c(
+        "The ties {.val {unique(texts)}} go round in a circle.",
+        "i" = "Tie parameters to ones that are free."
+      ), call = call)
+    }
+  )
+  limits <- stated_limits(problem)
+  for (condition in conditions) {
+    if (can_hold(condition, limits)) next
+    refuse("condition", c(
+      "No values within the bounds satisfy {.val {condition$text}}.",
+      "i" = "Look at its sign and at the bounds of {.field {named_parameters(condition)}}."
+    ), call = call)
+  }
+}
+
 # The condition that limits a parameter most on one side, or NULL.
 tightest <- function(conditions, parameter, side) {
   mine <- Filter(function(c) c$kind == "bound" && c$parameter == parameter && c$side == side, conditions)
@@ -53,30 +124,8 @@ tightest <- function(conditions, parameter, side) {
   mine[[order(value, !open)[1]]]
 }
 
-check_contradictions <- function(conditions, call = rlang::caller_env()) {
-  parameters <- unique(vapply(conditions, `[[`, character(1), "parameter"))
-  for (parameter in parameters) {
-    low <- tightest(conditions, parameter, "lower")
-    high <- tightest(conditions, parameter, "upper")
-    impossible <- c(
-      if (!is.null(low) && low$value == Inf) low$text,
-      if (!is.null(high) && high$value == -Inf) high$text
-    )
-    if (length(impossible)) {
-      refuse("condition", "No finite value of {.field {parameter}} satisfies {.val {impossible[1]}}.", call = call)
-    }
-    if (is.null(low) || is.null(high)) next
-    if (low$value < high$value || (low$value == high$value && !low$open && !high$open)) next
-    texts <- unique(c(low$text, high$text))
-    refuse("condition", c(
-      "No value of {.field {parameter}} satisfies {.val {texts}}.",
-      "i" = "Drop or change one of the limits."
-    ), call = call)
-  }
-}
-
-# Limits of all parameters, in the model's order.
-problem_limits <- function(problem) {
+# Limits that bounds set on each parameter, in the model's order; a fixed one has both at its value.
+stated_limits <- function(problem) {
   parameters <- names(problem$start)
   limits <- list(
     lower = rep(-Inf, length(parameters)), upper = rep(Inf, length(parameters)),
@@ -91,5 +140,18 @@ problem_limits <- function(problem) {
       limits[[paste0(side, "_open")]][[parameter]] <- condition$open
     }
   }
+  for (condition in problem$conditions) {
+    if (condition$kind == "fixed") limits$lower[[condition$parameter]] <- limits$upper[[condition$parameter]] <- condition$value
+  }
   limits
+}
+
+# Limits of the free parameters only.
+free_limits <- function(problem, status) lapply(stated_limits(problem), `[`, status$free)
+
+# Conditions that are no limits on single free parameters: what only some solvers can honour. Bounds
+# on tied parameters are among them.
+joint_conditions <- function(problem, status) {
+  on_tied <- Filter(function(c) c$kind == "bound" && c$parameter %in% names(status$tied), problem$conditions)
+  c(status$others, on_tied)
 }

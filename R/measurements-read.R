@@ -170,8 +170,6 @@ new_measurements <- function(data, units = character()) {
 #' units_of(read_measurements(demo_file("lichen-light.csv")))
 units_of <- function(data) attr(data, "units", exact = TRUE) %||% character()
 
-`%||%` <- function(x, y) if (is.null(x)) y else x
-
 #' @export
 format.tundrel_measurements <- function(x, ...) {
   units <- units_of(x)

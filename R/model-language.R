@@ -101,10 +101,10 @@ value_names <- function(expr, call = rlang::caller_env()) {
   unique(found)
 }
 
-# Collects nodes for several expressions over the same columns and parameters. `add()` returns the
-# place of an expression's root; `nodes()` the flat list. Codes: 0 constant, -1 parameter, -2 column,
-# above 0 an operation of the core's table.
-node_collector <- function(columns, parameters, constants = numeric()) {
+# Collects nodes for several expressions over the same columns and parameters; `written_out` holds
+# expressions that stand for names. `add()` returns the place of an expression's root; `nodes()` the
+# flat list. Codes: 0 constant, -1 parameter, -2 column, above 0 an operation of the core's table.
+node_collector <- function(columns, parameters, constants = numeric(), written_out = list()) {
   table <- core_table()
   op <- a <- b <- c <- integer()
   value <- numeric()
@@ -123,6 +123,7 @@ node_collector <- function(columns, parameters, constants = numeric()) {
     if (name %in% names(constants)) return(push(0L, number = constants[[name]]))
     place <- match(name, parameters)
     if (!is.na(place)) return(push(-1L, place))
+    if (name %in% names(written_out)) return(add(written_out[[name]], call))
     if (name == "pi") return(push(0L, number = pi))
     refuse("model", "{.field {name}} has no meaning here.", call = call)
   }

@@ -35,7 +35,7 @@ plan_problem <- function(plan) {
   problem <- pose(data, plan_formula(plan), constants = plan_numbers(plan, "constants"))
   problem <- start_from(problem, plan_numbers(plan, "start"))
   if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!plan$search_within)
-  for (sentence in unlist(plan$subject_to)) problem <- add_condition_text(problem, sentence)
+  problem <- subject_to(problem, text = as.character(unlist(plan$subject_to)))
   judge_by(problem, plan_criterion(plan))
 }
 
@@ -78,14 +78,6 @@ plan_numbers <- function(plan, key, call = rlang::caller_env()) {
     refuse("plan", "The key {.field {key}} of {.file {plan$path}} must give a number for each name, as in {.code {{top: 8, half: 150}}}.", call = call)
   }
   unlist(given)
-}
-
-add_condition_text <- function(problem, sentence, call = rlang::caller_env()) {
-  expr <- tryCatch(rlang::parse_expr(sentence), error = function(e) NULL)
-  if (is.null(expr)) refuse("condition", "{.val {sentence}} is not a condition.", call = call)
-  problem$conditions <- c(problem$conditions, parse_conditions(expr, names(problem$start), sentence, call))
-  check_contradictions(problem$conditions, call)
-  problem
 }
 
 plan_criterion <- function(plan, call = rlang::caller_env()) {

@@ -14,7 +14,7 @@
 #'   plot_trace()
 plot_trace <- function(run) {
   trace <- trace_table(run)
-  parameters <- names(run$estimate)
+  parameters <- setdiff(run$status$all, names(run$status$fixed))
   long <- tibble(
     iteration = rep(trace$iteration, length(parameters)),
     parameter = factor(rep(parameters, each = nrow(trace)), parameters),

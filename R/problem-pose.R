@@ -77,19 +77,31 @@ print.tundrel_problem <- function(x, ...) {
   cat("Problem:  ", expression_text(x$model$formula), "\n", sep = "")
   cat("Criterion: ", format(x$criterion), "\n", sep = "")
   cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n\n", sep = "")
-  cat_table(parameter_table(x))
-  missing <- names(x$start)[is.na(x$start)]
+  cat_table(drop_empty(parameter_table(x)))
+  joint <- joint_conditions(x, parameter_status(x))
+  if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")
+  free <- parameter_status(x)$free
+  missing <- free[is.na(x$start[free])]
   if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from().\n", sep = "")
   invisible(x)
 }
 
 # One row a parameter: what has been said of it so far.
 parameter_table <- function(problem) {
-  limits <- problem_limits(problem)
+  limits <- stated_limits(problem)
+  status <- parameter_status(problem)
+  settled <- c(
+    vapply(status$fixed, function(x) paste("fixed at", format_number(x)), character(1)),
+    vapply(status$tied, function(x) paste("tied to", expression_text(x)), character(1))
+  )
+  parameters <- names(problem$start)
+  limits$lower[names(status$fixed)] <- -Inf
+  limits$upper[names(status$fixed)] <- Inf
   tibble(
-    parameter = names(problem$start), start = unname(problem$start),
+    parameter = parameters, start = unname(replace(problem$start, names(settled), NA)),
     lower = ifelse(is.finite(limits$lower), paste(ifelse(limits$lower_open, ">", ">="), format_number(limits$lower)), ""),
-    upper = ifelse(is.finite(limits$upper), paste(ifelse(limits$upper_open, "<", "<="), format_number(limits$upper)), "")
+    upper = ifelse(is.finite(limits$upper), paste(ifelse(limits$upper_open, "<", "<="), format_number(limits$upper)), ""),
+    status = unname(settled[parameters] %|% "")
   )
 }
 

@@ -28,6 +28,11 @@ choose_rows <- function(problem) {
   list(rows = which(keep), dropped = dropped)
 }
 
+# Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
+model_collector <- function(problem, status, columns) {
+  node_collector(columns, status$free, c(problem$model$constants, status$fixed), status$tied)
+}
+
 prepare_problem <- function(problem, call = rlang::caller_env()) {
   chosen <- choose_rows(problem)
   rows <- chosen$rows
@@ -44,15 +49,16 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
     weight <- weight[weight > 0]
   }
   model <- problem$model
-  collector <- node_collector(c(model$columns, if (!is.null(weight)) ".root_weight"), model$parameters, model$constants)
-  limits <- problem_limits(problem)
+  status <- parameter_status(problem)
+  collector <- model_collector(problem, status, c(model$columns, if (!is.null(weight)) ".root_weight"))
+  limits <- free_limits(problem, status)
   nothing <- tibble(row = integer(), reason = character())
   list(
     fitted = collector$add(model$expression, call), response = collector$add(model$response, call),
     root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
     nodes = collector$nodes(),
     columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
-    rows = length(rows), used = rows, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
+    rows = length(rows), used = rows, status = status, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
     lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
   )
 }

@@ -59,7 +59,7 @@ format.tundrel_preview <- function(x, ...) {
 #' @export
 print.tundrel_preview <- function(x, ...) {
   cat("At the start of ", expression_text(x$problem$model$formula), "\n\n", sep = "")
-  cat_table(parameter_table(x$problem))
+  cat_table(drop_empty(parameter_table(x$problem)))
   cat("\nValue:     ", format_number(x$value), " (", format(x$problem$criterion), ")\n", sep = "")
   cat("Rows:      ", format(x$n, big.mark = ","), " used, ", nrow(x$dropped), " dropped", dropped_reasons(x$dropped), "\n", sep = "")
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")

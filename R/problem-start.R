@@ -51,9 +51,9 @@ start_values <- function(given, call = rlang::caller_env()) {
   given
 }
 
-# The starting values a run begins with: all there, and inside the limits.
+# The starting values of the free parameters a run begins with: all there, and inside the limits.
 resolve_start <- function(problem, limits, call = rlang::caller_env()) {
-  start <- problem$start
+  start <- problem$start[limits$status$free]
   missing <- names(start)[is.na(start)]
   if (length(missing)) {
     unused <- setdiff(names(problem$measurements), problem$model$columns)

@@ -18,8 +18,8 @@
 #'   vcov residuals fitted predict confint logLik deviance nobs df.residual formula simulate` work.
 #' @section Errors: `tundrel_error_model` when a parameter has no start, or the model gives no finite
 #'   number at it; `tundrel_error_measurements` when there are fewer usable rows than parameters;
-#'   `tundrel_error_criterion` for unusable weights; `tundrel_error_solver` for an unknown solver or
-#'   an impossible budget.
+#'   `tundrel_error_criterion` for unusable weights; `tundrel_error_solver` for an unknown solver, one
+#'   that cannot honour a condition, or an impossible budget.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -40,9 +40,21 @@ fit_local <- function(problem, solver = "levenberg_marquardt", tolerance = 1e-10
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
   prepared <- prepare_at_start(problem)
   check_enough_rows(prepared)
+  check_honoured(solver, joint_conditions(problem, prepared$status))
   raw <- core_fit(prepared, c(solver$settings, tolerance = tolerance), prepared$start, budget, as.integer(threads))
   if (raw$reason == "failed") refuse_unusable_start(prepared, problem)
   new_run(problem, solver, prepared, raw)
+}
+
+# No solver so far honours more than limits on single parameters.
+check_honoured <- function(solver, joint, call = rlang::caller_env()) {
+  if (length(joint) == 0) return(invisible())
+  texts <- unique(vapply(joint, `[[`, character(1), "text"))
+  refuse("solver", c(
+    "{.val {solver$name}} cannot honour {.val {texts}}.",
+    "x" = "It knows limits on single parameters, fixed and tied parameters; no solver so far knows more.",
+    "i" = "Drop {cli::qty(length(texts))}{?it/them} with {.fn drop_conditions}, or tie a parameter instead."
+  ), call = call)
 }
 
 # A budget as the core takes it: NA for no limit.
@@ -53,11 +65,13 @@ check_budget <- function(x, name, least, call = rlang::caller_env()) {
 }
 
 new_run <- function(problem, solver, prepared, raw) {
+  # `estimate`, `factor` and `slope` are those of the free parameters
   parameters <- names(prepared$start)
   estimate <- stats::setNames(raw$x, parameters)
   structure(
     list(
       problem = problem, solver = solver, start = prepared$start, estimate = estimate, value = raw$value,
+      status = prepared$status, slope = stats::setNames(raw$slope, parameters),
       converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
       gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, factor = raw$factor,

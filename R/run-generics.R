@@ -20,7 +20,8 @@ spread_rows <- function(values, prepared, run) {
 #' of the weight. `deviance()` is the value of the criterion: the weighted sum of squares. `logLik()`
 #' is the complete normal log-likelihood, constants included, with the residual variance at its
 #' maximum-likelihood estimate and counted as a parameter. `vcov()` scales the inverse of the
-#' information by the squared residual scale; rows of parameters at a bound are `NA`.
+#' information by the squared residual scale and carries it on to tied parameters; rows of parameters
+#' at a bound are `NA`, those of fixed ones 0.
 #'
 #' @param object,x A run, from [fit_local()].
 #' @param newdata \[data.frame] Predictors to predict for; without it, the measurements.
@@ -47,16 +48,32 @@ NULL
 
 #' @rdname run-generics
 #' @export
-coef.tundrel_run <- function(object, ...) object$estimate
+coef.tundrel_run <- function(object, ...) all_values(object$status, object$estimate)
 
 #' @rdname run-generics
 #' @export
 vcov.tundrel_run <- function(object, ...) {
   held <- object$at_bound != ""
-  parameters <- names(object$estimate)
-  covariance <- matrix(NA_real_, length(parameters), length(parameters), dimnames = list(parameters, parameters))
+  free <- free_covariance(object, held)
+  slopes <- all_slopes(object$status, object$estimate)
+  covariance <- matrix(0, nrow(slopes), nrow(slopes), dimnames = list(rownames(slopes), rownames(slopes)))
+  # Entry by entry over the parameters that matter, so that what is undetermined spoils nothing else.
+  for (i in rownames(slopes)) {
+    for (j in rownames(slopes)) {
+      a <- slopes[i, ] != 0
+      b <- slopes[j, ] != 0
+      covariance[i, j] <- sum(outer(slopes[i, a], slopes[j, b]) * free[a, b])
+    }
+  }
+  covariance[names(held)[held], ] <- covariance[, names(held)[held]] <- NA
+  covariance
+}
+
+# Covariance of the free parameters; those held by a bound count as known.
+free_covariance <- function(run, held) {
+  covariance <- matrix(0, length(held), length(held), dimnames = list(names(held), names(held)))
   if (!all(held)) {
-    covariance[!held, !held] <- core_unit_covariance(object$factor[, !held, drop = FALSE]) * sigma_of(object)^2
+    covariance[!held, !held] <- core_unit_covariance(run$factor[, !held, drop = FALSE]) * sigma_of(run)^2
   }
   covariance
 }
@@ -97,6 +114,7 @@ predict.tundrel_run <- function(object, newdata = NULL, ...) {
 # Evaluates the model of a problem for new rows through a core function.
 model_rows <- function(problem, newdata, evaluate, ..., call = rlang::caller_env()) {
   model <- problem$model
+  status <- parameter_status(problem)
   if (!is.data.frame(newdata)) {
     refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
   }
@@ -108,7 +126,7 @@ model_rows <- function(problem, newdata, evaluate, ..., call = rlang::caller_env
     ), call = call)
   }
   for (name in model$predictors) check_number_column(newdata, name, call)
-  collector <- node_collector(model$predictors, model$parameters, model$constants)
+  collector <- model_collector(problem, status, model$predictors)
   root <- collector$add(model$expression)
   columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
   evaluate(collector$nodes(), root, columns, nrow(newdata), ...)

@@ -41,7 +41,10 @@ print.tundrel_run_summary <- function(x, ...) {
     measure = c("root mean square residual", "pseudo R-squared", "log-likelihood", "AIC", "AICc", "BIC"),
     value = c(g$rmse, g$pseudo_r2, g$log_lik, g$aic, g$aicc, g$bic)
   ))
-  correlation <- stats::cov2cor(stats::vcov(run))
+  known <- names(run$status$fixed)
+  covariance <- stats::vcov(run)
+  moving <- setdiff(rownames(covariance), known)
+  correlation <- stats::cov2cor(covariance[moving, moving, drop = FALSE])
   if (nrow(correlation) > 1) {
     cat("\nCorrelation of the estimates\n")
     lower <- ifelse(lower.tri(correlation), formatC(correlation, digits = 2, format = "f"), "")

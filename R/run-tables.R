@@ -73,7 +73,5 @@ augment.tundrel_run <- function(x, ...) residual_table(x)
 trace_table <- function(run) {
   check_run(run)
   trace <- run$trace
-  positions <- trace$x
-  colnames(positions) <- names(run$estimate)
-  tibble(tibble(!!!trace[setdiff(names(trace), "x")]), as_tibble(positions))
+  tibble(tibble(!!!trace[setdiff(names(trace), "x")]), as_tibble(all_values(run$status, trace$x)))
 }

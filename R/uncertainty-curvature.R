@@ -41,16 +41,24 @@ curvature_table <- function(run, level) {
   std_error <- sqrt(diag(vcov.tundrel_run(run)))
   freedom <- stats::df.residual(run)
   reach <- if (freedom > 0) stats::qt((1 + level) / 2, freedom) * std_error else NA_real_
-  limits <- problem_limits(run$problem)
-  estimate <- unname(run$estimate)
+  limits <- stated_limits(run$problem)
+  values <- coef(run)
+  estimate <- unname(values)
   lower <- unname(estimate - reach)
   upper <- unname(estimate + reach)
-  note <- ifelse(run$at_bound != "", paste("rests on its", run$at_bound, "bound"),
-    ifelse(is.infinite(std_error), "not determined by the data",
-      ifelse(!is.na(lower) & (lower < limits$lower | upper > limits$upper), "interval reaches past a bound", "")))
-  if (freedom <= 0) note <- ifelse(note == "", "no degrees of freedom left", note)
+  note <- ifelse(is.infinite(std_error), "not determined by the data",
+    ifelse(!is.na(lower) & (lower < limits$lower | upper > limits$upper), "interval reaches past a bound", ""))
+  if (freedom <= 0) note[] <- "no degrees of freedom left"
+  names(note) <- names(values)
+  resting <- names(run$at_bound)[run$at_bound != ""]
+  note[resting] <- paste("rests on its", run$at_bound[resting], "bound")
+  tied <- names(run$status$tied)
+  note[tied] <- trimws(paste0("tied to ", vapply(run$status$tied, expression_text, character(1)), ifelse(nzchar(note[tied]), "; ", ""), note[tied]))
+  fixed <- match(names(run$status$fixed), names(values))
+  note[fixed] <- "fixed"
+  std_error[fixed] <- lower[fixed] <- upper[fixed] <- NA
   tibble(
-    parameter = names(run$estimate), estimate = estimate, std_error = unname(std_error),
+    parameter = names(values), estimate = estimate, std_error = unname(std_error),
     lower = lower, upper = upper, level = level, by = "curvature", note = unname(note)
   )
 }

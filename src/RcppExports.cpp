@@ -36,6 +36,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_jacobian
+Rcpp::NumericMatrix core_jacobian(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_jacobian(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< int >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_jacobian(nodes, root, columns, rows, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_row_errors
 Rcpp::NumericVector core_row_errors(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericVector& x, const Rcpp::NumericMatrix& factor, const Rcpp::IntegerVector& moving);
 RcppExport SEXP _tundrel_core_row_errors(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP, SEXP factorSEXP, SEXP movingSEXP) {
@@ -96,6 +111,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_operations", (DL_FUNC) &_tundrel_core_operations, 0},
     {"_tundrel_core_evaluate", (DL_FUNC) &_tundrel_core_evaluate, 5},
+    {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 5},

@@ -29,6 +29,19 @@ Rcpp::NumericVector core_evaluate(const Rcpp::List& nodes, int root, const Rcpp:
   return out;
 }
 
+// Derivatives of an expression in each row: a row of the result a row, a column a parameter.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_jacobian(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows,
+                                  const Rcpp::NumericVector& x) {
+  TranslatedGraph t = graph_from_r(nodes);
+  const int p = static_cast<int>(x.size());
+  const std::vector<int> gradient = gradient_nodes(t.graph, t.node.at(root - 1), p);
+  Rcpp::NumericMatrix out(static_cast<int>(rows), p);
+  const Columns data = columns_from_r(columns, rows);
+  for (int j = 0; j < p; ++j) Program(t.graph, {gradient[j]}).run_all(x.begin(), data, &out(0, j));
+  return out;
+}
+
 // Standard error of an expression in each row, per unit of residual sd, from doubt about the
 // parameters `moving`, to which the columns of `factor` belong.
 // [[Rcpp::export]]

@@ -47,6 +47,11 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   return out + 1;
 }
 
+// Gradient of the value.
+Rcpp::NumericVector slope_to_r(const Verification& v) {
+  return vector_to_r(2 * v.at.factor.transpose() * v.at.projected);
+}
+
 }  // namespace
 
 // [[Rcpp::export]]
@@ -68,7 +73,7 @@ Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings,
       _["refused"] = static_cast<double>(run.refused), _["seconds"] = run.seconds,
       _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
       _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
-      _["factor"] = matrix_to_r(v.at.factor));
+      _["factor"] = matrix_to_r(v.at.factor), _["slope"] = slope_to_r(v));
 }
 
 // The triangle of the Jacobian at a point, with what it says of the point; an empty list where the

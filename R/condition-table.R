@@ -1,0 +1,48 @@
+#' The conditions, as a table
+#'
+#' @param x A problem, or a run.
+#' @return A tibble, one row a condition as written (two for `between()` and `&`): `condition`, `kind`
+#'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`), and for a run `slack` (distance to
+#'   the limit, in the units of the comparison; negative where it is violated), `active` (does the
+#'   answer rest on it?) and `multiplier` (how fast the value would improve if an inequality were
+#'   loosened, per unit; 0 where it is not active, `NA` for equalities).
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   subject_to(top > 0, half > 0, dark <= 1)
+#' conditions_table(problem)
+#' conditions_table(fit_local(problem))
+conditions_table <- function(x) {
+  is_run <- inherits(x, "tundrel_run")
+  if (!is_run) check_problem(x)
+  conditions <- (if (is_run) x$problem else x)$conditions
+  table <- tibble(
+    condition = vapply(conditions, `[[`, character(1), "text"),
+    kind = vapply(conditions, `[[`, character(1), "kind")
+  )
+  if (!is_run) return(table)
+  values <- coef(x)
+  table$slack <- vapply(conditions, condition_slack, numeric(1), values = values)
+  table$active <- vapply(conditions, condition_active, logical(1), run = x)
+  table$multiplier <- vapply(seq_along(conditions), function(i) {
+    if (conditions[[i]]$kind != "bound") return(NA_real_)
+    if (table$active[i]) abs(x$slope[[conditions[[i]]$parameter]]) else 0
+  }, numeric(1))
+  table
+}
+
+condition_slack <- function(condition, values) {
+  collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
+  root <- collector$add(condition$expr)
+  difference <- core_evaluate(collector$nodes(), root, list(), 1, values)
+  switch(condition$sense, ">=" = difference, "<=" = -difference, "==" = -abs(difference))
+}
+
+condition_active <- function(condition, run) {
+  if (condition$sense == "==") return(TRUE)
+  if (condition$kind != "bound" || !condition$parameter %in% names(run$at_bound)) return(FALSE)
+  if (run$at_bound[[condition$parameter]] != condition$side) return(FALSE)
+  identical(tightest(run$problem$conditions, condition$parameter, condition$side)$text, condition$text)
+}

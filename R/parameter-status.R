@@ -1,0 +1,78 @@
+# What each parameter of a problem is: free, fixed at a number, or tied to an expression. Ties are
+# written out in terms of free parameters, in whatever order they were stated.
+
+parameter_status <- function(problem) {
+  parameters <- names(problem$start)
+  fixed <- list()
+  tied <- list()
+  others <- list()
+  for (condition in problem$conditions) {
+    settled <- c(names(fixed), names(tied))
+    if (condition$kind == "fixed" && !condition$parameter %in% settled) {
+      fixed[[condition$parameter]] <- condition$value
+    } else if (condition$kind == "tied") {
+      tie <- usable_tie(condition, settled)
+      if (is.null(tie)) others <- c(others, list(condition)) else tied[[tie$parameter]] <- tie$expression
+    } else if (condition$kind %in% c("linear", "nonlinear")) {
+      others <- c(others, list(condition))
+    }
+  }
+  list(
+    all = parameters, free = setdiff(parameters, c(names(fixed), names(tied))),
+    fixed = unlist(fixed), tied = written_out(tied), others = others
+  )
+}
+
+# A tie of a parameter that is settled already may settle the lone parameter on its other side.
+usable_tie <- function(condition, settled) {
+  if (!condition$parameter %in% settled) return(list(parameter = condition$parameter, expression = condition$expression))
+  other <- condition$expression
+  if (is.symbol(other) && !as.character(other) %in% settled) {
+    return(list(parameter = as.character(other), expression = as.symbol(condition$parameter)))
+  }
+  NULL
+}
+
+# Ties with the ties they name put in their place.
+written_out <- function(tied) {
+  write <- function(expr, on_the_way) {
+    if (is.symbol(expr)) {
+      name <- as.character(expr)
+      if (!name %in% names(tied)) return(expr)
+      if (name %in% on_the_way) rlang::abort("cycle", class = "tundrel_cycle", names = c(on_the_way, name))
+      return(call("(", write(tied[[name]], c(on_the_way, name))))
+    }
+    if (is.call(expr)) expr[-1] <- lapply(as.list(expr)[-1], write, on_the_way = on_the_way)
+    expr
+  }
+  out <- lapply(names(tied), function(name) write(tied[[name]], name))
+  stats::setNames(out, names(tied))
+}
+
+# Values of all parameters, in the model's order, from those of the free ones. `free` may be a
+# matrix with a row for each set of values.
+all_values <- function(status, free) {
+  rows <- if (is.matrix(free)) nrow(free) else 1L
+  columns <- lapply(seq_along(status$free), function(i) if (is.matrix(free)) free[, i] else free[[i]])
+  collector <- node_collector(status$free, character(), status$fixed)
+  values <- lapply(status$all, function(name) {
+    if (name %in% status$free) return(columns[[match(name, status$free)]])
+    if (name %in% names(status$fixed)) return(rep(status$fixed[[name]], rows))
+    root <- collector$add(status$tied[[name]])
+    core_evaluate(collector$nodes(), root, columns, rows, numeric())
+  })
+  out <- matrix(unlist(values), rows, dimnames = list(NULL, status$all))
+  if (is.matrix(free)) out else out[1, ]
+}
+
+# Derivatives of all parameters with respect to the free ones: a row a parameter.
+all_slopes <- function(status, free) {
+  collector <- node_collector(character(), status$free, status$fixed)
+  slopes <- matrix(0, length(status$all), length(status$free), dimnames = list(status$all, status$free))
+  slopes[cbind(status$free, status$free)] <- 1
+  for (name in names(status$tied)) {
+    root <- collector$add(status$tied[[name]])
+    slopes[name, ] <- core_jacobian(collector$nodes(), root, list(), 1, free)
+  }
+  slopes
+}
