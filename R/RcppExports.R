@@ -25,6 +25,10 @@ core_fit <- function(problem, settings, start, budget, threads) {
     .Call(`_tundrel_core_fit`, problem, settings, start, budget, threads)
 }
 
+core_search_starts <- function(problem, points, finalists, iterations) {
+    .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
+}
+
 core_linearise <- function(problem, x, threads) {
     .Call(`_tundrel_core_linearise`, problem, x, threads)
 }

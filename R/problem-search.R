@@ -4,11 +4,13 @@
 #' lie outside. It also tells the size at which a parameter is expected, where its start is zero.
 #'
 #' @param problem \[tundrel_problem] From [pose()].
-#' @param ... For each parameter `name = c(low, high)`, two finite numbers in increasing order.
+#' @param ... For each parameter `name = c(low, high)`, two finite numbers in increasing order, or
+#'   `name = log_range(low, high)` where only the order of magnitude is known.
+#' @param low,high \[numeric(1)] Ends of a range that is searched on a logarithmic scale; above 0.
 #'
 #' @return The problem with this search box.
 #' @section Errors: `tundrel_error_condition` for a name that is no parameter, or values that are not
-#'   two finite increasing numbers.
+#'   two finite increasing numbers, or lie outside the conditions.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -31,9 +33,28 @@ search_within <- function(problem, ...) {
         "x" = "It is {.val {range}}."
       ))
     }
-    problem$search_box[[name]] <- as.numeric(range)
+    problem$search_box[[name]] <- range
+    check_box_within_limits(problem, name, range)
   }
   problem
+}
+
+#' @rdname search_within
+#' @export
+log_range <- function(low, high) {
+  check_number(low, "low", "condition", above = 0)
+  check_number(high, "high", "condition", above = low)
+  structure(c(low, high), log = TRUE)
+}
+
+check_box_within_limits <- function(problem, name, range, call = rlang::caller_env()) {
+  limits <- stated_limits(problem)
+  if (range[2] > limits$lower[[name]] && range[1] < limits$upper[[name]]) return(invisible())
+  mine <- Filter(function(c) c$kind %in% c("bound", "fixed") && c$parameter == name, problem$conditions)
+  refuse("condition", c(
+    "The range of {.field {name}} lies outside its conditions.",
+    "x" = "It goes from {range[1]} to {range[2]}, but {.val {vapply(mine, `[[`, '', 'text')}}."
+  ), call = call)
 }
 
 # The size at which each parameter is expected: its start, else its search box, else its limits.

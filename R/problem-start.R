@@ -1,8 +1,9 @@
 #' State starting values
 #'
 #' @param problem \[tundrel_problem] From [pose()].
-#' @param ... Starting values as `name = number`; or one named numeric vector or list; or one run,
-#'   whose answer is taken over. Parameters that are not mentioned keep what they had.
+#' @param ... Starting values as `name = number`; or one named numeric vector or list; or a table with a
+#'   column a parameter, such as [suggest_start()] makes, whose first row is taken; or one run, whose
+#'   answer is taken over. Parameters that are not mentioned keep what they had.
 #'
 #' @return The problem with these starts.
 #' @section Errors: `tundrel_error_model` for a name that is no parameter (the nearest is
@@ -40,6 +41,7 @@ start_values <- function(given, call = rlang::caller_env()) {
   if (length(given) == 1 && is.null(names(given))) {
     only <- given[[1]]
     if (inherits(only, "tundrel_run")) return(as.list(coef(only)))
+    if (is.data.frame(only)) return(start_of_row(only, call))
     if (is.list(only) || is.numeric(only)) given <- as.list(only)
   }
   if (length(given) == 0 || !rlang::is_named(given)) {
@@ -49,6 +51,11 @@ start_values <- function(given, call = rlang::caller_env()) {
     ), call = call)
   }
   given
+}
+
+start_of_row <- function(table, call) {
+  if (nrow(table) == 0) refuse("model", "A table of starts needs at least one row.", call = call)
+  as.list(table[1, setdiff(names(table), "value")])
 }
 
 # The starting values of the free parameters a run begins with: all there, and inside the limits.

@@ -175,14 +175,11 @@ formula.tundrel_run <- function(x, ...) x$problem$model$formula
 #' @export
 simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
   check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
-  if (!is.null(seed)) {
-    kept <- get0(".Random.seed", globalenv(), inherits = FALSE)
-    on.exit(if (is.null(kept)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", kept, globalenv()))
-    set.seed(seed)
-  }
   prepared <- prepared_of(object)
   mean <- fitted_rows(prepared, object$estimate)
   sd <- sigma_of(object) / root_weight_rows(prepared)
-  draws <- replicate(nsim, spread_rows(stats::rnorm(length(mean), mean, sd), prepared, object), simplify = FALSE)
+  draws <- with_seed(seed, {
+    replicate(nsim, spread_rows(stats::rnorm(length(mean), mean, sd), prepared, object), simplify = FALSE)
+  })
   as.data.frame(stats::setNames(draws, paste0("sim_", seq_len(nsim))))
 }

@@ -94,6 +94,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_search_starts
+Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists, int iterations);
+RcppExport SEXP _tundrel_core_search_starts(SEXP problemSEXP, SEXP pointsSEXP, SEXP finalistsSEXP, SEXP iterationsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
+    Rcpp::traits::input_parameter< int >::type finalists(finalistsSEXP);
+    Rcpp::traits::input_parameter< int >::type iterations(iterationsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_search_starts(problem, points, finalists, iterations));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_linearise
 Rcpp::List core_linearise(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads);
 RcppExport SEXP _tundrel_core_linearise(SEXP problemSEXP, SEXP xSEXP, SEXP threadsSEXP) {
@@ -115,6 +129,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 5},
+    {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
     {"_tundrel_core_linearise", (DL_FUNC) &_tundrel_core_linearise, 3},
     {NULL, NULL, 0}
 };

@@ -1,6 +1,7 @@
 #include "bridge.h"
 #include "core/solver/levenberg_marquardt.h"
 #include "core/solver/run_loop.h"
+#include "core/solver/start_search.h"
 
 namespace {
 
@@ -74,6 +75,23 @@ Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings,
       _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
       _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
       _["factor"] = matrix_to_r(v.at.factor), _["slope"] = slope_to_r(v));
+}
+
+// The best of many points to start from (the columns of `points`), with linear parameters eliminated.
+// [[Rcpp::export]]
+Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists,
+                              int iterations) {
+  const auto core_problem = problem_from_r(problem, 1);
+  const std::vector<int> linear = core_problem->linear_parameters();
+  const Eigen::Map<const Eigen::MatrixXd> tried(points.begin(), points.nrow(), points.ncol());
+  const std::vector<Start> found = search_starts(*core_problem, tried, linear, finalists, iterations);
+  Rcpp::NumericMatrix x(static_cast<int>(found.size()), points.nrow());
+  Rcpp::NumericVector value(found.size());
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    value[i] = found[i].value;
+    for (int j = 0; j < x.ncol(); ++j) x(i, j) = found[i].x[j];
+  }
+  return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["linear"] = places_to_r(linear));
 }
 
 // The triangle of the Jacobian at a point, with what it says of the point; an empty list where the

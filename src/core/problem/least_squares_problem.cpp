@@ -6,6 +6,7 @@
 
 #include "../expression/derivative.h"
 #include "../expression/kernel.h"
+#include "../expression/linearity.h"
 #include "segments.h"
 #include "triangular_factor.h"
 
@@ -63,6 +64,10 @@ double LeastSquaresProblem::value(const Eigen::VectorXd& x) {
   const double total = sum_of_squares(value_program_, x);
   if (!std::isfinite(total)) ++refused;
   return total;
+}
+
+std::vector<int> LeastSquaresProblem::linear_parameters() {
+  return tundrel::linear_parameters(graph_, residual_, size());
 }
 
 double LeastSquaresProblem::response_norm() {

@@ -1,0 +1,131 @@
+#' Suggest starting values
+#'
+#' Tries many points in the search box, gives the parameters that enter the model linearly their best
+#' values at each (variable projection), walks a few iterations on from the best, and ranks them by
+#' the criterion. For parameters without a range from [search_within()] or two finite bounds, a range
+#' is built from the data: from what the model does with a parameter it follows of which kind it is
+#' (say, of the kind of light, or of one over time), and so how large it may be.
+#'
+#' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
+#' @param n \[integer(1)] How many starts to return at most.
+#' @param samples \[integer(1)] How many points to try.
+#' @param seed \[integer(1)] Seed of the points tried.
+#'
+#' @return A tibble of class `tundrel_starts`, best first: `value` (the criterion there; over at most
+#'   1000 rows spread evenly through the table, for speed), then a column a free parameter. Hand it to
+#'   [start_from()], which takes its first row.
+#' @section Errors: `tundrel_error_model` when the model gives finite numbers at no point tried.
+#' @references Golub and Pereyra (1973) SIAM Journal on Numerical Analysis 10, 413-432.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
+#' starts <- suggest_start(problem)
+#' starts
+#' problem |> start_from(starts) |> fit_local()
+suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
+  check_problem(problem)
+  check_number(n, "n", "solver", above = 1, or_equal = TRUE)
+  check_number(samples, "samples", "solver", above = 1, or_equal = TRUE)
+  prepared <- thinned(prepare_problem(problem))
+  free <- prepared$status$free
+  scales <- parameter_scales(problem, prepared)
+  points <- with_seed(seed, {
+    vapply(free, function(name) draw_parameter(name, problem, prepared, scales, samples), numeric(samples))
+  })
+  points <- matrix(points, nrow = samples, dimnames = list(NULL, free))
+  if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], prepared), points)
+  prepared$typical <- apply(abs(points), 2, stats::median)
+  prepared$typical[prepared$typical == 0] <- 1
+  found <- core_search_starts(prepared, t(points), 20L, 25L)
+  if (length(found$value) == 0) {
+    refuse("model", c(
+      "The model gives no finite number at any of the {samples} points tried.",
+      "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
+    ))
+  }
+  best <- utils::head(seq_along(found$value), n)
+  colnames(found$x) <- free
+  table <- tibble(tibble(value = found$value[best]), as_tibble(found$x[best, , drop = FALSE]))
+  class(table) <- c("tundrel_starts", class(table))
+  table
+}
+
+# At most so many rows, evenly through the table.
+most_start_rows <- 1000
+
+thinned <- function(prepared) {
+  if (prepared$rows <= most_start_rows) return(prepared)
+  kept <- round(seq(1, prepared$rows, length.out = most_start_rows))
+  prepared$columns <- lapply(prepared$columns, `[`, kept)
+  prepared$rows <- length(kept)
+  prepared$used <- prepared$used[kept]
+  prepared
+}
+
+# For each free parameter the size to expect, and the predictor whose place on the axis it may be.
+parameter_scales <- function(problem, prepared) {
+  model <- problem$model
+  kinds <- parameter_kinds(model, prepared$status)
+  response <- response_rows(prepared)
+  size_of <- function(x) {
+    x <- abs(x[x != 0])
+    if (length(x)) stats::median(x) else 1
+  }
+  columns <- stats::setNames(prepared$columns[match(model$predictors, model$columns)], model$predictors)
+  sizes <- c(max(abs(response), 1e-300), vapply(columns, size_of, numeric(1)), abs(c(model$constants, unlist(as.list(prepared$status$fixed)))))
+  sizes[sizes == 0] <- 1
+  list(
+    size = stats::setNames(exp(as.vector(kinds %*% log(sizes))), rownames(kinds)),
+    along = apply(kinds, 1, function(k) {
+      is_place <- which(k == 1 & colnames(kinds) %in% model$predictors)
+      if (length(is_place) == 1 && sum(abs(k)) == 1) colnames(kinds)[is_place] else ""
+    }),
+    columns = columns
+  )
+}
+
+# Points for one parameter: within its search range, else within its bounds, else by its size.
+draw_parameter <- function(name, problem, prepared, scales, samples) {
+  low <- prepared$lower[[name]]
+  high <- prepared$upper[[name]]
+  box <- problem$search_box[[name]]
+  if (!is.null(box)) return(moved_inside_one(draw_range(box, samples), low, high))
+  size <- scales$size[[name]]
+  by_size <- size * 10^stats::runif(samples, -1.7, 1.3) * sample(c(1, 1, 1, -1), samples, TRUE)
+  place <- scales$along[[name]]
+  if (nzchar(place)) {
+    reach <- range(scales$columns[[place]])
+    width <- diff(reach)
+    spread <- width * 10^stats::runif(samples, -2.3, 0.7)
+    there <- stats::runif(samples, reach[1] - 0.1 * width, reach[2] + 0.1 * width)
+    pick <- stats::runif(samples)
+    by_size <- ifelse(pick < 0.5, there, ifelse(pick < 0.75, spread, by_size))
+  }
+  if (is.finite(low) && is.finite(high)) {
+    inside <- by_size > low & by_size < high
+    return(ifelse(inside & stats::runif(samples) < 0.5, by_size, stats::runif(samples, low, high)))
+  }
+  if (is.finite(low)) return(ifelse(by_size > low, by_size, low + abs(by_size)))
+  if (is.finite(high)) return(ifelse(by_size < high, by_size, high - abs(by_size)))
+  by_size
+}
+
+draw_range <- function(box, samples) {
+  if (isTRUE(attr(box, "log"))) return(exp(stats::runif(samples, log(box[1]), log(box[2]))))
+  stats::runif(samples, box[1], box[2])
+}
+
+# Drawn values that a limit forbids are taken to the middle between the limit and their neighbours.
+moved_inside_one <- function(x, low, high) {
+  good <- x > low & x < high
+  if (any(good)) x[!good] <- stats::median(x[good])
+  x
+}
+
+#' @export
+print.tundrel_starts <- function(x, ...) {
+  cat("Suggested starts, best first\n\n")
+  cat_table(x)
+  invisible(x)
+}

@@ -1,0 +1,10 @@
+# Evaluates `code` with R's generator at `seed`, the same on every platform, and leaves the generator
+# as it was; with a NULL seed, `code` draws on as the session does.
+with_seed <- function(seed, code) {
+  if (is.null(seed)) return(code)
+  check_number(seed, "seed", "solver")
+  kept <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  on.exit(if (is.null(kept)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", kept, globalenv()))
+  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+  code
+}

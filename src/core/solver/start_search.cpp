@@ -1,0 +1,67 @@
+#include "start_search.h"
+
+#include <algorithm>
+#include <limits>
+
+#include "levenberg_marquardt.h"
+#include "linear_step.h"
+
+namespace tundrel {
+namespace {
+
+// Starts closer than this, relative to their typical sizes, count as the same.
+constexpr double kSameStart = 1e-3;
+
+bool close_together(const Problem& problem, const Eigen::VectorXd& a, const Eigen::VectorXd& b) {
+  for (int i = 0; i < a.size(); ++i) {
+    const double size = std::max({std::fabs(a[i]), std::fabs(b[i]), 1e-6 * problem.bounds().typical[i]});
+    if (std::fabs(a[i] - b[i]) > kSameStart * size) return false;
+  }
+  return true;
+}
+
+Start walked_on(Problem& problem, const Start& from, int iterations) {
+  LevenbergMarquardt solver({});
+  solver.start(problem, from.x);
+  for (int k = 0; k < iterations && solver.status().reason == StopReason::none; ++k) solver.iterate(problem);
+  if (solver.status().reason == StopReason::failed || !(solver.status().value < from.value)) return from;
+  return {solver.status().x, solver.status().value};
+}
+
+}  // namespace
+
+Eigen::VectorXd eliminate_linear(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& linear) {
+  const Linearisation at = problem.linearise(x);
+  if (!at.usable || linear.empty()) return x;
+  Eigen::VectorXd scale = at.factor.colwise().norm().transpose();
+  std::vector<int> felt;
+  for (int i : linear)
+    if (scale[i] > 0) felt.push_back(i);
+  const Eigen::VectorXd step =
+      bounded_step(problem, x, at, felt, scale, std::numeric_limits<double>::infinity());
+  Eigen::VectorXd to = x;
+  for (int i : felt) to[i] = problem.bounds().moved(i, x[i], step[i]);
+  return to;
+}
+
+std::vector<Start> search_starts(Problem& problem, const Eigen::MatrixXd& points, const std::vector<int>& linear,
+                                 int finalists, int iterations) {
+  std::vector<Start> tried;
+  for (int k = 0; k < points.cols(); ++k) {
+    const Eigen::VectorXd x = eliminate_linear(problem, points.col(k), linear);
+    const double value = problem.value(x);
+    if (std::isfinite(value)) tried.push_back({x, value});
+  }
+  const auto better = [](const Start& a, const Start& b) { return a.value < b.value; };
+  std::stable_sort(tried.begin(), tried.end(), better);
+  if (static_cast<int>(tried.size()) > finalists) tried.resize(finalists);
+  for (Start& start : tried) start = walked_on(problem, start, iterations);
+  std::stable_sort(tried.begin(), tried.end(), better);
+  std::vector<Start> apart;
+  for (const Start& start : tried)
+    if (std::none_of(apart.begin(), apart.end(), [&](const Start& a) { return close_together(problem, a.x, start.x); }))
+      apart.push_back(start);
+  return apart;
+}
+
+}  // namespace tundrel
