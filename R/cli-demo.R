@@ -32,8 +32,7 @@ heading <- function(text) cat("\n", text, "\n", strrep("-", nchar(text)), "\n", 
 
 # How far the estimates lie from the parameters the demo data were made with.
 demo_truth <- function(run) {
-  need_package("yaml", "to read the demo's truth")
-  truth <- unlist(yaml::read_yaml(demo_file("lichen-light-truth.yaml"))$truth)[names(coef(run))]
+  truth <- unlist(read_yaml_file(demo_file("lichen-light-truth.yaml"), "file")$truth)[names(coef(run))]
   std_error <- sqrt(diag(stats::vcov(run)))
   tibble(
     parameter = names(truth), truth = unname(truth), estimate = unname(coef(run)),

@@ -9,33 +9,49 @@
 #' @param sd An expression of columns: the standard deviation of each response, above zero. The same
 #'   as `weights = 1 / sd^2`. Give one of the two, or neither for plain least squares.
 #'
+#' @param relative \[character(1)] Take residuals as shares: of the `"observed"` or the `"fitted"`
+#'   value. For noise that grows in proportion; `sigma` is then a share too. `NULL` for plain residuals.
+#'
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: `tundrel_error_criterion` when both are given; when the problem is used, also
-#'   for weights that are negative or missing (rows named).
+#'   for weights that are negative or missing, and for observations of zero where residuals are shares
+#'   of them (rows named).
 #' @export
 #' @examples
 #' least_squares()
 #' least_squares(sd = uptake_sd)
-least_squares <- function(weights, sd) {
+#' least_squares(relative = "observed")
+least_squares <- function(weights, sd, relative = NULL) {
   new_least_squares(
     if (!missing(weights)) rlang::enexpr(weights),
-    if (!missing(sd)) rlang::enexpr(sd)
+    if (!missing(sd)) rlang::enexpr(sd),
+    relative
   )
 }
 
 # `weights` and `sd` are expressions, or NULL.
-new_least_squares <- function(weights = NULL, sd = NULL, call = rlang::caller_env()) {
+new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, call = rlang::caller_env()) {
+  if (!is.null(relative) && !(rlang::is_string(relative) && relative %in% c("observed", "fitted"))) {
+    refuse("criterion", c("{.arg relative} must be {.val observed} or {.val fitted}.", "x" = "It is {.val {relative}}."), call = call)
+  }
+  if (!is.null(relative) && !is.null(sd)) {
+    refuse("criterion", "Give {.arg sd} or {.arg relative}, not both: each says how large the noise is.", call = call)
+  }
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
-  structure(list(name = "least_squares", weights = weights, sd = sd), class = "tundrel_criterion")
+  structure(list(name = "least_squares", weights = weights, sd = sd, relative = relative), class = "tundrel_criterion")
 }
 
 #' @export
 format.tundrel_criterion <- function(x, ...) {
-  if (!is.null(x$sd)) return(paste0("least squares, sd = ", expression_text(x$sd)))
-  if (!is.null(x$weights)) return(paste0("least squares, weights = ", expression_text(x$weights)))
-  "plain least squares"
+  parts <- c(
+    if (!is.null(x$sd)) paste("sd =", expression_text(x$sd)),
+    if (!is.null(x$weights)) paste("weights =", expression_text(x$weights)),
+    if (!is.null(x$relative)) paste("relative to the", x$relative, "value")
+  )
+  if (length(parts) == 0) return("plain least squares")
+  paste0("least squares, ", paste(parts, collapse = ", "))
 }
 
 #' @export
@@ -86,6 +102,20 @@ precision_expression <- function(criterion) criterion$weights %||% criterion$sd
 
 # Square roots of the weights of `rows`, or NULL for plain least squares.
 root_weights <- function(problem, rows, call = rlang::caller_env()) {
+  stated <- stated_root_weights(problem, rows, call)
+  if (!identical(problem$criterion$relative, "observed")) return(stated)
+  observed <- abs(evaluate_on_rows(problem$model$response, problem, rows))
+  if (any(observed == 0)) {
+    refuse("criterion", c(
+      "Residuals cannot be shares of observations that are zero.",
+      "x" = "The response is zero in {name_rows(rows[observed == 0])}.",
+      "i" = "Leave these rows out, or use {.code least_squares(relative = \"fitted\")} or weights."
+    ), call = call)
+  }
+  (stated %||% 1) / observed
+}
+
+stated_root_weights <- function(problem, rows, call) {
   criterion <- problem$criterion
   expr <- precision_expression(criterion)
   if (is.null(expr)) return(NULL)
@@ -105,7 +135,7 @@ root_weights <- function(problem, rows, call = rlang::caller_env()) {
 
 # An expression of columns, evaluated for some rows of the measurements.
 evaluate_on_rows <- function(expr, problem, rows) {
-  columns <- intersect(value_names(expr), names(problem$measurements))
+  columns <- intersect(value_names(expr), c(names(problem$measurements), problem$model$columns))
   collector <- node_collector(columns, character(), problem$model$constants)
   root <- collector$add(expr)
   core_evaluate(collector$nodes(), root, number_columns(problem$measurements, columns, rows), length(rows), numeric())

@@ -6,12 +6,20 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
       "i" = "For example {.code uptake ~ top * light / (half + light)}."
     ), call = call)
   }
-  columns <- names(data)
-  constants <- check_constants(constants, columns, call)
-  response <- rlang::f_lhs(formula)
-  expression <- rlang::f_rhs(formula)
+  constants <- check_constants(constants, names(data), call)
+  response <- written_shapes(rlang::f_lhs(formula), call)
+  expression <- written_shapes(rlang::f_rhs(formula), call)
+  derived <- grep("^lag\\(", union(all.vars(response), all.vars(expression)), value = TRUE)
+  columns <- c(names(data), derived[source_column(derived) %in% names(data)])
 
   response_names <- setdiff(value_names(response, call), names(constants))
+  misnamed <- setdiff(derived, columns)
+  if (length(misnamed)) {
+    refuse("model", c(
+      "{.code {misnamed[1]}} is no lag of a column.",
+      suggestion(source_column(misnamed[1]), names(data), "columns")
+    ), call = call)
+  }
   unknown <- setdiff(response_names, c(columns, "pi"))
   if (length(unknown)) {
     refuse("model", c(
@@ -67,7 +75,7 @@ check_constants <- function(constants, columns, call) {
 }
 
 check_number_column <- function(data, name, call) {
-  column <- data[[name]]
+  column <- column_of(data, name)
   if (is.numeric(column) || is.logical(column)) {
     if (any(!is.na(column))) return(invisible())
     refuse("measurements", "Column {.field {name}} is missing (NA) in every row.", call = call)

@@ -7,14 +7,10 @@ plan_keys <- c(
 )
 
 read_plan <- function(path, call = rlang::caller_env()) {
-  need_package("yaml", "to read plans")
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) {
     refuse("plan", "There is no plan {.file {path}}.", call = call)
   }
-  plan <- tryCatch(
-    yaml::read_yaml(path, eval.expr = FALSE),
-    error = function(e) refuse("plan", c("{.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), call = call)
-  )
+  plan <- read_yaml_file(path, "plan", call)
   if (!is.list(plan) || !rlang::is_named(plan)) {
     refuse("plan", c("{.file {path}} is not a plan.", "i" = "A plan has keys such as {.field measurements} and {.field model}."), call = call)
   }
@@ -60,14 +56,7 @@ plan_expression <- function(plan, key, text, call = rlang::caller_env()) {
 }
 
 plan_formula <- function(plan, call = rlang::caller_env()) {
-  expr <- plan_expression(plan, "model", plan$model, call)
-  if (!rlang::is_call(expr, "~", n = 2)) {
-    refuse("plan", c(
-      "The key {.field model} of {.file {plan$path}} must be a formula.",
-      "x" = "It is {.val {plan$model}}.", "i" = "For example: uptake ~ top * light / (half + light)"
-    ), call = call)
-  }
-  rlang::new_formula(expr[[2]], expr[[3]], env = emptyenv())
+  formula_from_text(plan$model, plan$path, call)
 }
 
 plan_numbers <- function(plan, key, call = rlang::caller_env()) {
@@ -87,9 +76,10 @@ plan_criterion <- function(plan, call = rlang::caller_env()) {
     refuse("plan", c("The criterion of {.file {plan$path}} is not known.", "i" = "So far there is {.val least_squares}."), call = call)
   }
   arguments <- given$least_squares
-  for (key in setdiff(names(arguments), c("weights", "sd"))) {
-    refuse("plan", c("{.field least_squares} has no {.field {key}}.", suggestion(key, c("weights", "sd"), "keys")), call = call)
+  keys <- c("weights", "sd", "relative")
+  for (key in setdiff(names(arguments), keys)) {
+    refuse("plan", c("{.field least_squares} has no {.field {key}}.", suggestion(key, keys, "keys")), call = call)
   }
-  expressions <- lapply(arguments, function(text) plan_expression(plan, "criterion", text, call))
-  new_least_squares(expressions$weights, expressions$sd, call)
+  expressions <- lapply(arguments[setdiff(names(arguments), "relative")], function(text) plan_expression(plan, "criterion", text, call))
+  new_least_squares(expressions$weights, expressions$sd, arguments$relative, call)
 }

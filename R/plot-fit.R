@@ -2,11 +2,13 @@
 #'
 #' For a run: the fitted curve with a band that shows how well the curve itself is known (95 %,
 #' pointwise, from the curvature of the criterion). For a problem: the curve at its start. With one
-#' predictor the curve is drawn against it; with none, against the row; with several, fitted values
-#' are drawn against observed ones beside the line on which both are equal.
+#' predictor the curve is drawn against it; with none, against the row. With several, fitted values are
+#' drawn against observed ones, beside the line on which both are equal, and both against each
+#' predictor.
 #'
 #' @param x A run from [fit_local()], or a problem with a start.
-#' @return A ggplot.
+#' @param components \[logical(1)] Draw the terms of a sum one by one as well? Only with one predictor.
+#' @return A ggplot; a patchwork of them with several predictors.
 #' @section Errors: As for [fit_local()] where a problem's start is not complete.
 #' @export
 #' @examples
@@ -15,18 +17,18 @@
 #'   start_from(top = 8, half = 150, dark = 1)
 #' plot_fit(problem)
 #' plot_fit(fit_local(problem))
-plot_fit <- function(x) {
+plot_fit <- function(x, components = FALSE) {
   if (inherits(x, "tundrel_problem")) {
     prepared <- prepare_at_start(x)
-    draw_fit(x, prepared, prepared$start, NULL)
+    draw_fit(x, prepared, prepared$start, NULL, components)
   } else {
     check_run(x)
-    draw_fit(x$problem, prepared_of(x), x$estimate, x)
+    draw_fit(x$problem, prepared_of(x), x$estimate, x, components)
   }
 }
 
 #' @export
-autoplot.tundrel_run <- function(object, ...) plot_fit(object)
+autoplot.tundrel_run <- function(object, ...) plot_fit(object, ...)
 
 #' @export
 autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
@@ -35,23 +37,26 @@ autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
 plot.tundrel_run <- function(x, ...) print(plot_fit(x))
 
 # A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, prepared, at, run) {
+draw_fit <- function(problem, prepared, at, run, components) {
   points <- data.frame(
     response = response_rows(prepared), fitted = fitted_rows(prepared, at),
-    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared) else NA_real_
+    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_
   )
   labels <- ggplot2::labs(
     title = if (is.null(run)) "The model at its start" else "The fitted model",
-    subtitle = expression_text(problem$model$formula), caption = fit_caption(problem, prepared, run)
+    subtitle = model_subtitle(problem), caption = fit_caption(problem, prepared, run)
   )
   predictors <- problem$model$predictors
-  plot <- if (length(predictors) > 1) {
-    draw_observed_fitted(points, problem)
-  } else {
-    points$x <- if (length(predictors)) prepared$columns[[match(predictors, problem$model$columns)]] else prepared$used
-    draw_curve(points, problem, at, run)
+  columns <- prepared$columns[match(predictors, problem$model$columns)]
+  if (length(predictors) > 1) {
+    panels <- c(list(draw_observed_fitted(points, problem)), Map(draw_against, predictors, columns, list(points), list(problem)))
+    whole <- patchwork::wrap_plots(unname(panels), guides = "collect")
+    return(whole + patchwork::plot_annotation(
+      title = labels$title, subtitle = labels$subtitle, caption = labels$caption, theme = theme_tundrel()
+    ))
   }
-  plot + labels + theme_tundrel()
+  points$x <- if (length(predictors)) columns[[1]] else prepared$used
+  draw_curve(points, problem, at, run, components) + labels + theme_tundrel()
 }
 
 fit_caption <- function(problem, prepared, run) {
@@ -59,13 +64,13 @@ fit_caption <- function(problem, prepared, run) {
     count_of(prepared$rows, "row"),
     if (nrow(prepared$dropped)) paste(nrow(prepared$dropped), "left out"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
-    if (!is.null(run)) "band: 95 % for the curve",
+    if (!is.null(run) && length(problem$model$predictors) < 2) "band: 95 % for the curve",
     if (!is.null(run) && !run$converged) paste0("NOT converged (", run$stop_reason, ")")
   )
   paste(parts, collapse = "; ")
 }
 
-draw_curve <- function(points, problem, at, run) {
+draw_curve <- function(points, problem, at, run, components) {
   predictor <- problem$model$predictors
   curve <- curve_table(points$x, problem, at, run)
   is_start <- is.null(run)
@@ -81,6 +86,7 @@ draw_curve <- function(points, problem, at, run) {
   }
   plot +
     ggplot2::geom_point(aes(y = .data$response), colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    (if (components) component_lines(curve$x, problem, at)) +
     ggplot2::geom_line(
       aes(y = .data$fitted), curve, colour = ink[[if (is_start) "start" else "fit"]], linewidth = 0.9,
       linetype = if (is_start) "dashed" else "solid"
@@ -112,9 +118,40 @@ curve_table <- function(x, problem, at, run, level = 0.95) {
   grid[is.finite(grid$fitted), ]
 }
 
+# Every term of the sum as a line of its own, told apart by colour and line type.
+component_lines <- function(x, problem, at) {
+  parts <- model_components(problem$model)
+  rows <- stats::setNames(data.frame(x), problem$model$predictors)
+  table <- data.frame(
+    x = rep(x, length(parts)), part = factor(rep(names(parts), each = length(x)), names(parts)),
+    y = unlist(lapply(parts, function(part) model_rows(problem, rows, core_evaluate, at, expression = part)), use.names = FALSE)
+  )
+  list(
+    ggplot2::geom_line(aes(y = .data$y, colour = .data$part, linetype = .data$part), table, linewidth = 0.8),
+    ggplot2::scale_colour_manual(values = rep(unname(ink[c("start", "term2", "term3", "term4", "zero")]), length.out = length(parts)), name = NULL),
+    ggplot2::scale_linetype_manual(values = rep(c("dashed", "longdash", "dotdash", "dotted"), length.out = length(parts)), name = NULL),
+    ggplot2::guides(colour = ggplot2::guide_legend(ncol = 2), linetype = ggplot2::guide_legend(ncol = 2))
+  )
+}
+
 draw_observed_fitted <- function(points, problem) {
   ggplot2::ggplot(points, aes(.data$response, .data$fitted)) +
     ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +
     ggplot2::geom_point(colour = ink[["fit"]], alpha = point_alpha(nrow(points)), size = 1.8) +
-    ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem)))
+    ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem))) +
+    theme_tundrel()
+}
+
+# Observed and fitted values against one of several predictors.
+draw_against <- function(predictor, x, points, problem) {
+  table <- data.frame(
+    x = rep(x, 2), y = c(points$response, points$fitted),
+    what = factor(rep(c("observed", "fitted"), each = nrow(points)), c("observed", "fitted"))
+  )
+  ggplot2::ggplot(table, aes(.data$x, .data$y, colour = .data$what, shape = .data$what)) +
+    ggplot2::geom_point(alpha = point_alpha(nrow(points)), size = 1.8) +
+    ggplot2::scale_colour_manual(values = unname(ink[c("data", "fit")]), name = NULL) +
+    ggplot2::scale_shape_manual(values = c(16, 2), name = NULL) +
+    ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem)) +
+    theme_tundrel()
 }

@@ -39,7 +39,7 @@ plot_residuals <- function(run) {
   }
   patchwork::wrap_plots(against_fitted, against_predictor, quantiles, in_order, ncol = 2) +
     patchwork::plot_annotation(
-      title = "Standardised residuals", subtitle = expression_text(model$formula),
+      title = "Standardised residuals", subtitle = model_subtitle(run$problem),
       caption = "Most should lie within 2 of zero, without pattern. Rows beyond 3 are numbered.",
       theme = theme_tundrel()
     )

@@ -1,6 +1,7 @@
 # One look for all figures. The colours are told apart by colour-blind readers (Okabe and Ito, 2008);
 # line type or shape always says the same as colour.
-ink <- c(data = "#333333", fit = "#0072B2", band = "#56B4E9", start = "#D55E00", zero = "#8A8A8A", flag = "#CC3311")
+ink <- c(data = "#333333", fit = "#0072B2", band = "#56B4E9", start = "#D55E00", zero = "#8A8A8A", flag = "#CC3311",
+         term2 = "#009E73", term3 = "#CC79A7", term4 = "#E69F00")
 
 theme_tundrel <- function() {
   ggplot2::theme_minimal(base_size = 13) +
@@ -26,3 +27,6 @@ response_label <- function(problem) {
   response <- problem$model$response
   if (is.symbol(response)) axis_label(as.character(response), problem$units) else expression_text(response)
 }
+
+# The model under a title, on as many lines as it needs.
+model_subtitle <- function(problem) paste(strwrap(expression_text(problem$model$formula), 105, exdent = 4), collapse = "\n")

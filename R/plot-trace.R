@@ -32,7 +32,7 @@ plot_trace <- function(run) {
   patchwork::wrap_plots(top, panels, ncol = 1) +
     patchwork::plot_annotation(
       title = paste0(run$solver$name, ": ", if (run$converged) "converged" else "NOT converged", " (", run$stop_reason, ")"),
-      subtitle = expression_text(run$problem$model$formula), theme = theme_tundrel()
+      subtitle = model_subtitle(run$problem), theme = theme_tundrel()
     )
 }
 

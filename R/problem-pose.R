@@ -7,11 +7,21 @@
 #' The model language has arithmetic and powers, comparison and logic inside `ifelse()`, `exp expm1
 #' log log2 log10 log1p sqrt abs sign floor ceiling`, `pmin` and `pmax` (also written `min` and
 #' `max`; row by row), the trigonometric and hyperbolic functions and their inverses, `atan2`,
-#' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis besselJ0 besselJ1`.
+#' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis besselJ0 besselJ1`, and
+#' `voigt(u, a)`, the real part of the Faddeeva function.
+#'
+#' Shapes take their arguments by place or by name: `peak_gauss(x, height, centre, fwhm)`,
+#' `peak_lorentz(x, height, centre, fwhm)`, `peak_voigt(x, height, centre, fwhm_gauss, fwhm_lorentz)`
+#' (the convolution of both), `peak_pseudo_voigt(x, height, centre, fwhm, mix)`, `step_logistic(x,
+#' height, centre, width)`, `step_gauss(x, height, centre, width)`. `fwhm` is the full width at half
+#' the height. For series, `lag(column)` and `lag(column, steps)` are the column so many rows before,
+#' and `difference(column)` its change from the row before.
 #'
 #' @param data \[data.frame] The measurements, one row each.
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
-#'   columns.
+#'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
+#' @param ... For such a model: which column each of its names stands for, as `x = light`. A name that
+#'   is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
 #'
 #' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
@@ -23,14 +33,34 @@
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' pose(lichen, uptake ~ top * light / (half + light) - dark)
-pose <- function(data, model, constants = numeric()) {
+pose <- function(data, model, ..., constants = numeric()) {
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }
   if (nrow(data) == 0) refuse("measurements", "{.arg data} has no rows.")
+  if (inherits(model, "tundrel_model")) return(pose_catalogue(data, model, rlang::ensyms(...), constants))
+  rlang::check_dots_empty()
   parsed <- parse_model(model, data, constants)
   warn_of_lookalikes(parsed, names(data))
   new_problem(data, parsed)
+}
+
+# A model from the catalogue or a file, for some columns.
+pose_catalogue <- function(data, model, columns, constants, call = rlang::caller_env()) {
+  columns <- vapply(columns, as.character, character(1))
+  formula <- model_formula(model, columns, data, call)
+  constants <- c(unlist(model$constants), constants)
+  clash <- intersect(names(model$parameters), names(data))
+  if (length(clash)) {
+    refuse("model", c(
+      "The model's parameter {.field {clash[1]}} has the name of a column.",
+      "i" = "Rename the column before posing."
+    ), call = call)
+  }
+  problem <- new_problem(data, parse_model(formula, data, constants, call))
+  problem$look <- model$look
+  problem$about <- model[c("title", "reference")]
+  subject_to(problem, text = model$conditions)
 }
 
 new_problem <- function(data, model) {

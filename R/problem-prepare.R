@@ -4,7 +4,7 @@
 number_columns <- function(data, columns, rows) {
   all_rows <- length(rows) == nrow(data)
   lapply(columns, function(name) {
-    column <- as.double(data[[name]])
+    column <- as.double(column_of(data, name))
     if (all_rows) column else column[rows]
   })
 }
@@ -16,7 +16,7 @@ choose_rows <- function(problem) {
   dropped <- list()
   for (name in problem$model$columns) {
     # anyNA() and range() look without building a vector as long as the table
-    column <- data[[name]]
+    column <- column_of(data, name)
     if (!anyNA(column) && all(is.finite(range(column)))) next
     bad <- keep & !is.finite(column)
     if (any(bad)) {
@@ -58,6 +58,7 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
     root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
     nodes = collector$nodes(),
     columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
+    relative_to_fitted = identical(problem$criterion$relative, "fitted"),
     rows = length(rows), used = rows, status = status, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
     lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
   )
@@ -74,9 +75,10 @@ prepare_at_start <- function(problem, call = rlang::caller_env()) {
 fitted_rows <- function(prepared, x) core_evaluate(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
 response_rows <- function(prepared) core_evaluate(prepared$nodes, prepared$response, prepared$columns, prepared$rows, numeric(0))
 
-root_weight_rows <- function(prepared) {
-  if (prepared$root_weight == 0) return(rep(1, prepared$rows))
-  prepared$columns[[length(prepared$columns)]]
+# Roots of the weights at a point: it matters where residuals are shares of the fitted value.
+root_weight_rows <- function(prepared, x) {
+  weight <- if (prepared$root_weight == 0) rep(1, prepared$rows) else prepared$columns[[length(prepared$columns)]]
+  if (prepared$relative_to_fitted) weight / abs(fitted_rows(prepared, x)) else weight
 }
 
 # Rows at which the model gives no finite number: in all of them at a start, no solver can begin.

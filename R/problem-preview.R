@@ -26,7 +26,7 @@ preview <- function(problem) {
   fitted <- fitted_rows(prepared, prepared$start)
   response <- response_rows(prepared)
   residual <- response - fitted
-  largest <- utils::head(order(-abs(residual * root_weight_rows(prepared))), 5)
+  largest <- utils::head(order(-abs(residual * root_weight_rows(prepared, prepared$start))), 5)
   structure(
     list(
       problem = problem, value = at_start$value, n = prepared$rows, n_free = length(prepared$start),

@@ -34,7 +34,7 @@ residual_table <- function(run) {
 row_diagnostics <- function(run, prepared) {
   fitted <- fitted_rows(prepared, run$estimate)
   residual <- response_rows(prepared) - fitted
-  weight <- root_weight_rows(prepared)
+  weight <- root_weight_rows(prepared, run$estimate)
   moving <- run$at_bound == ""
   leverage <- (weight * fitted_errors(run, prepared))^2
   leverage <- pmin(leverage, 1)

@@ -25,6 +25,8 @@ spread_rows <- function(values, prepared, run) {
 #'
 #' @param object,x A run, from [fit_local()].
 #' @param newdata \[data.frame] Predictors to predict for; without it, the measurements.
+#' @param components \[logical(1)] Also give the terms of a sum one by one? Then a tibble with `fitted`
+#'   and a column a term, named as it is written.
 #' @param parm \[character] Parameters to report; all by default.
 #' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
 #' @param nsim \[integer(1)] Number of simulated responses.
@@ -101,24 +103,30 @@ residuals.tundrel_run <- function(object, type = c("response", "weighted"), ...)
   type <- rlang::arg_match(type)
   prepared <- prepared_of(object)
   raw <- response_rows(prepared) - fitted_rows(prepared, object$estimate)
-  spread_rows(if (type == "weighted") raw * root_weight_rows(prepared) else raw, prepared, object)
+  spread_rows(if (type == "weighted") raw * root_weight_rows(prepared, object$estimate) else raw, prepared, object)
 }
 
 #' @rdname run-generics
 #' @export
-predict.tundrel_run <- function(object, newdata = NULL, ...) {
-  if (is.null(newdata)) return(fitted(object))
-  model_rows(object$problem, newdata, core_evaluate, object$estimate)
+predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, ...) {
+  if (is.null(newdata) && !components) return(fitted(object))
+  data <- newdata %||% object$problem$measurements
+  fitted <- model_rows(object$problem, data, core_evaluate, object$estimate)
+  if (!components) return(fitted)
+  parts <- lapply(model_components(object$problem$model), function(part) {
+    model_rows(object$problem, data, core_evaluate, object$estimate, expression = part)
+  })
+  tibble(fitted = fitted, !!!parts)
 }
 
-# Evaluates the model of a problem for new rows through a core function.
-model_rows <- function(problem, newdata, evaluate, ..., call = rlang::caller_env()) {
+# Evaluates the model of a problem, or a part of it, for new rows through a core function.
+model_rows <- function(problem, newdata, evaluate, ..., expression = problem$model$expression, call = rlang::caller_env()) {
   model <- problem$model
   status <- parameter_status(problem)
   if (!is.data.frame(newdata)) {
     refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
   }
-  missing <- setdiff(model$predictors, names(newdata))
+  missing <- setdiff(source_column(model$predictors), names(newdata))
   if (length(missing)) {
     refuse("measurements", c(
       "{.arg newdata} lacks the predictor {.field {missing[1]}}.",
@@ -127,7 +135,7 @@ model_rows <- function(problem, newdata, evaluate, ..., call = rlang::caller_env
   }
   for (name in model$predictors) check_number_column(newdata, name, call)
   collector <- model_collector(problem, status, model$predictors)
-  root <- collector$add(model$expression)
+  root <- collector$add(expression)
   columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
   evaluate(collector$nodes(), root, columns, nrow(newdata), ...)
 }
@@ -150,7 +158,7 @@ confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
   prepared <- prepared_of(object)
-  log_weight <- if (prepared$root_weight > 0) 2 * sum(log(root_weight_rows(prepared))) else 0
+  log_weight <- 2 * sum(log(root_weight_rows(prepared, object$estimate)))
   value <- -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight / 2
   structure(value, df = length(object$estimate) + 1, nobs = n, class = "logLik")
 }
@@ -177,7 +185,7 @@ simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
   check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
   prepared <- prepared_of(object)
   mean <- fitted_rows(prepared, object$estimate)
-  sd <- sigma_of(object) / root_weight_rows(prepared)
+  sd <- sigma_of(object) / root_weight_rows(prepared, object$estimate)
   draws <- with_seed(seed, {
     replicate(nsim, spread_rows(stats::rnorm(length(mean), mean, sd), prepared, object), simplify = FALSE)
   })

@@ -39,7 +39,7 @@ NULL
 glance.tundrel_run <- function(x, ...) {
   prepared <- prepared_of(x)
   response <- response_rows(prepared)
-  weight <- root_weight_rows(prepared)^2
+  weight <- root_weight_rows(prepared, x$estimate)^2
   rss <- sum((response - fitted_rows(prepared, x$estimate))^2)
   centre <- sum(weight * response) / sum(weight)
   likelihood <- stats::logLik(x)

@@ -92,6 +92,8 @@ draw_parameter <- function(name, problem, prepared, scales, samples) {
   box <- problem$search_box[[name]]
   if (!is.null(box)) return(moved_inside_one(draw_range(box, samples), low, high))
   size <- scales$size[[name]]
+  look <- unlist(problem$look[[name]])
+  if (!is.null(look)) return(size * exp(stats::runif(samples, log(look[1]), log(look[2]))))
   by_size <- size * 10^stats::runif(samples, -1.7, 1.3) * sample(c(1, 1, 1, -1), samples, TRUE)
   place <- scales$along[[name]]
   if (nzchar(place)) {

@@ -3,10 +3,10 @@
 #
 #   Rscript data-raw/lichen-light.R
 
-seed <- 20260711
+source("data-raw/write-demo.R")
 truth <- list(top = 9.2, half = 130, dark = 1.4)
 
-set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion")
+begin_demo(seed <- 20260711)
 light <- c(0, 10, 20, 35, 50, 70, 95, 120, 150, 185, 225, 270, 320, 380, 450, 530, 620, 730, 850, 1000)
 table <- expand.grid(replicate = 1:2, light = light, thallus = c("T1", "T2", "T3", "T4"), stringsAsFactors = FALSE)
 uptake <- with(truth, top * table$light / (half + table$light) - dark)
@@ -16,14 +16,5 @@ table$uptake <- sprintf("%.3f", uptake + rnorm(nrow(table), sd = sd))
 table$uptake_sd <- sprintf("%.3f", sd)
 table$uptake[47] <- "NA"  # a chamber that was not closed
 
-columns <- c("thallus", "replicate", "light", "uptake", "uptake_sd")
-units <- c("", "", "umol m-2 s-1", "nmol g-1 s-1", "nmol g-1 s-1")
-lines <- c(
-  paste(columns, collapse = ","), paste(units, collapse = ","),
-  do.call(paste, c(unname(table[columns]), sep = ","))
-)
-writeLines(lines, "inst/extdata/lichen-light.csv")
-writeLines(
-  c(paste("seed:", seed), "truth:", paste0("  ", names(truth), ": ", unlist(truth))),
-  "inst/extdata/lichen-light-truth.yaml"
-)
+table <- table[c("thallus", "replicate", "light", "uptake", "uptake_sd")]
+write_demo("lichen-light", table, c(light = "umol m-2 s-1", uptake = "nmol g-1 s-1", uptake_sd = "nmol g-1 s-1"), seed, truth)

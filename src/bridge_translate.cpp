@@ -45,9 +45,11 @@ std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, i
     return i > 0 ? t.node.at(i - 1) : -1;
   };
   const int response = node("response"), root_weight = node("root_weight");
-  const int residual = least_squares_residual(t.graph, response, node("fitted"), root_weight);
-  const int weighted_response =
-      least_squares_residual(t.graph, response, t.graph.constant(0), root_weight);
+  const bool relative_to_fitted = problem["relative_to_fitted"];
+  const int residual = least_squares_residual(t.graph, response, node("fitted"), root_weight, relative_to_fitted);
+  // What residuals are measured against; relative ones against 1.
+  const int weighted_response = least_squares_residual(
+      t.graph, relative_to_fitted ? t.graph.constant(1) : response, t.graph.constant(0), root_weight, false);
   Bounds bounds;
   bounds.lower = vector_from_r(problem["lower"]);
   bounds.upper = vector_from_r(problem["upper"]);

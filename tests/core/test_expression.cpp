@@ -73,6 +73,18 @@ TEST_CASE("the exponential is right where it overflows, underflows or is not a n
   }
 }
 
+TEST_CASE("the Faddeeva function meets its known values on both axes and far out") {
+  for (double x : {0.0, 0.3, 1.7, 4.0}) CHECK(faddeeva(x, 0).real() == Approx(std::exp(-x * x)).epsilon(1e-13).margin(1e-14));
+  for (double y : {0.1, 1.0, 3.0, 8.0}) CHECK(faddeeva(0, y).real() == Approx(std::exp(y * y) * std::erfc(y)).epsilon(1e-13));
+  // continuous where the two ways of computing it meet
+  for (double y : {0.0, 0.5, 5.0, 14.0}) {
+    const double x = std::sqrt(225 - y * y);
+    const std::complex<double> inside = faddeeva(x * (1 - 1e-14), y), outside = faddeeva(x * (1 + 1e-14), y);
+    CHECK(std::abs(inside - outside) < 1e-13 * std::abs(outside));
+  }
+  CHECK(std::isnan(faddeeva(1, -0.1).real()));
+}
+
 TEST_CASE("derivatives of log gamma meet known values") {
   const double euler = 0.57721566490153286061, pi = 3.14159265358979323846;
   CHECK(polygamma(0, 1) == Approx(-euler).epsilon(1e-15));

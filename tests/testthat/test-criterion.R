@@ -39,3 +39,36 @@ test_that("unusable weights are refused with their rows", {
   expect_refusal(least_squares(weights = w, sd = w), "criterion", "not both")
   expect_refusal(judge_by(pose(line_data, y ~ a * x), "squares"), "criterion", "must be a criterion")
 })
+
+test_that("relative residuals meet the closed form of a line through zero", {
+  d <- data.frame(x = 1:5, y = c(1.1, 1.9, 3.2, 3.9, 5.3))
+  fit <- function(relative) pose(d, y ~ b * x) |> start_from(b = 2) |> judge_by(least_squares(relative = relative)) |> fit_local()
+  observed <- fit("observed")
+  z <- d$x / d$y
+  expect_equal(coef(observed)[["b"]], sum(z) / sum(z^2), tolerance = 1e-12)
+  expect_equal(observed$value, sum((1 - coef(observed)[["b"]] * z)^2), tolerance = 1e-12)
+  fitted_shares <- fit("fitted")
+  u <- d$y / d$x
+  expect_equal(coef(fitted_shares)[["b"]], sum(u^2) / sum(u), tolerance = 1e-12)
+  sd <- sqrt(fitted_shares$value / 5) * fitted(fitted_shares)
+  expect_equal(as.numeric(logLik(fitted_shares)), sum(dnorm(d$y, fitted(fitted_shares), sd, log = TRUE)))
+})
+
+test_that("observations of zero have no relative residuals", {
+  d <- data.frame(x = 1:5, y = c(1.1, 0, 3.2, 0, 5.3))
+  problem <- pose(d, y ~ b * x) |> start_from(b = 2)
+  expect_refusal(fit_local(judge_by(problem, least_squares(relative = "observed"))), "criterion", c("zero in rows 2 and 4", "fitted"))
+  expect_true(fit_local(judge_by(problem, least_squares(relative = "fitted")))$converged)
+  expect_refusal(least_squares(relative = "mean"), "criterion", "observed")
+  expect_refusal(least_squares(sd = s, relative = "fitted"), "criterion", "not both")
+})
+
+test_that("two predictors under a relative criterion find the demo's truth", {
+  problem <- pose(read_measurements(demo_file("soil-respiration.csv")), flux ~ at_ten * factor^((temperature - 10) / 10) * moisture / (wet + moisture)) |>
+    subject_to(at_ten > 0, factor > 0, wet > 0) |>
+    judge_by(least_squares(relative = "fitted"))
+  run <- fit_local(start_from(problem, suggest_start(problem)))
+  truth <- unlist(yaml::read_yaml(demo_file("soil-respiration-truth.yaml"))$truth)
+  expect_lt(max(abs(coef(run) - truth[names(coef(run))]) / sqrt(diag(vcov(run)))), 3)
+  expect_equal(sigma(run), 0.08, tolerance = 0.2)
+})

@@ -25,7 +25,9 @@ test_that("a problem is drawn at its start, without a band", {
 test_that("several predictors, or none, are drawn as well", {
   d <- transform(decay(), z = rep(1:2, 10))
   two <- pose(d, y ~ a * exp(-b * x) + k * z) |> start_from(a = 1, b = 1, k = 0) |> fit_local()
-  expect_match(plot_fit(two)$labels$x, "observed y")
+  panels <- plot_fit(two)
+  expect_match(panels[[1]]$labels$x, "observed y")
+  expect_equal(layer_data(panels[[3]], 1)$y, c(d$y, fitted(two)))
   none <- pose(d, y ~ a) |> start_from(a = 0) |> fit_local()
   expect_equal(plot_fit(none)$labels$x, "row")
   expect_s3_class(plot_residuals(none), "patchwork")

@@ -65,6 +65,15 @@ class Rules {
       case Op::bessel_j:
         return mul(num(0.5), sub(g.apply(Op::bessel_j, a, -1, -1, n.value - 1),
                                  g.apply(Op::bessel_j, a, -1, -1, n.value + 1)));
+      // w' = -2 z w + 2 i / sqrt(pi) for w = voigt + i voigt_companion at z = a + i b
+      case Op::voigt:
+      case Op::voigt_companion: {
+        const int re = g.apply(Op::voigt, a, b), im = g.apply(Op::voigt_companion, a, b);
+        const int along_real = mul(num(-2), sub(mul(a, re), mul(b, im)));
+        const int along_imaginary = sub(num(2 / std::sqrt(kPi)), mul(num(2), add(mul(a, im), mul(b, re))));
+        if ((n.op == Op::voigt) == (which == 0)) return along_real;
+        return n.op == Op::voigt ? neg(along_imaginary) : along_imaginary;
+      }
       case Op::atan2: {
         const int squares = add(mul(a, a), mul(b, b));
         return which == 0 ? div(b, squares) : neg(div(a, squares));

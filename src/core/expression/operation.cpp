@@ -34,6 +34,7 @@ const OperationInfo kTable[] = {
     {Op::pnorm, "pnorm", 1, 0},    {Op::dnorm, "dnorm", 1, 0},
     {Op::plogis, "plogis", 1, 0},  {Op::qlogis, "qlogis", 1, 0},
     {Op::bessel_j, "besselJ0", 1, 0}, {Op::bessel_j, "besselJ1", 1, 1},
+ {Op::voigt, "voigt", 2, 0},
     {Op::min, "pmin", 2, 0},       {Op::max, "pmax", 2, 0},
 };
 
@@ -49,6 +50,7 @@ int arity_of(Op op) {
     case Op::constant: case Op::parameter: case Op::column:
       return 0;
     case Op::add: case Op::subtract: case Op::multiply: case Op::divide: case Op::power:
+    case Op::voigt: case Op::voigt_companion:
     case Op::atan2: case Op::min: case Op::max: case Op::beta: case Op::power_log: case Op::gated:
     case Op::less: case Op::less_equal: case Op::greater: case Op::greater_equal: case Op::equal:
     case Op::not_equal: case Op::both: case Op::either:
@@ -106,6 +108,8 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::plogis: return logistic_probability(a);
     case Op::qlogis: return std::log(a / (1 - a));
     case Op::bessel_j: return bessel_j(static_cast<int>(value), a);
+    case Op::voigt: return faddeeva(a, b).real();
+    case Op::voigt_companion: return faddeeva(a, b).imag();
     case Op::atan2: return std::atan2(a, b);
     case Op::min: return missing ? NAN : a < b ? a : b;
     case Op::max: return missing ? NAN : a > b ? a : b;

@@ -17,6 +17,8 @@ enum class Op {
   polygamma,  // order in the node's value, 0 for digamma
   bessel_j,   // order in the node's value
   // two arguments
+  voigt,            // real part of the Faddeeva function at a + i b, b not negative
+  voigt_companion,  // its imaginary part
   atan2, min, max, beta,
   power_log,  // x^y log(x)^k with k in the node's value; arises in derivatives of powers
   gated,      // a * b, but 0 where either is 0: keeps branches that are not taken out of derivatives

@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <limits>
+#include <vector>
 
 namespace tundrel {
 namespace {
@@ -43,6 +44,46 @@ double bessel_j(int order, double x) {
   // Negative orders arise in derivatives: J(-n) = (-1)^n J(n).
   const double sign = order < 0 && order % 2 != 0 ? -1 : 1;
   return sign * ::jn(std::abs(order), x);
+}
+
+namespace {
+
+using Complex = std::complex<double>;
+
+// Coefficients of Weideman's polynomial, by the discrete Fourier transform that defines them.
+struct Weideman {
+  static constexpr int kTerms = 64;
+  double scale = std::sqrt(kTerms / std::sqrt(2.0));
+  std::vector<double> coefficient = std::vector<double>(kTerms);
+
+  Weideman() {
+    const int m = 2 * kTerms;
+    for (int n = 1; n <= kTerms; ++n) {
+      double sum = 0;
+      for (int k = -m + 1; k < m; ++k) {
+        const double theta = k * kPi / m, t = scale * std::tan(theta / 2);
+        sum += std::exp(-t * t) * (scale * scale + t * t) * std::cos(n * theta);
+      }
+      coefficient[n - 1] = sum / (2 * m);
+    }
+  }
+};
+
+}  // namespace
+
+Complex faddeeva(double x, double y) {
+  const Complex z(x, y), i(0, 1);
+  if (std::isnan(x) || std::isnan(y) || y < 0) return Complex(kNaN, kNaN);
+  if (std::norm(z) > 225) {
+    Complex tail = 0;
+    for (int k = 12; k >= 1; --k) tail = 0.5 * k / (z - tail);
+    return i / std::sqrt(kPi) / (z - tail);
+  }
+  static const Weideman table;
+  const Complex below = table.scale - i * z, ratio = (table.scale + i * z) / below;
+  Complex sum = 0;
+  for (int n = Weideman::kTerms; n >= 1; --n) sum = sum * ratio + table.coefficient[n - 1];
+  return 2.0 * sum / (below * below) + 1 / std::sqrt(kPi) / below;
 }
 
 double power_log(double x, double y, int k) {

@@ -1,5 +1,6 @@
 // Special functions that the C++ library lacks.
 #pragma once
+#include <complex>
 
 namespace tundrel {
 
@@ -10,6 +11,11 @@ double polygamma(int n, double x);
 
 // Bessel function of the first kind of whole order, any sign of the argument.
 double bessel_j(int order, double x);
+
+// exp(-z^2) erfc(-i z) at z = x + i y in the upper half plane; not a number below it. Rational
+// approximation by Weideman (1994, SIAM Journal on Numerical Analysis 31, 1497-1518), Laplace's
+// continued fraction far out.
+std::complex<double> faddeeva(double x, double y);
 
 // x^y log(x)^k, continued by its limit 0 at x = 0 for y > 0.
 double power_log(double x, double y, int k);

@@ -1,0 +1,155 @@
+#' Models to choose from
+#'
+#' The catalogue holds common models: each says what its parameters mean, of which kind they are, which
+#' conditions come naturally, and where the formula comes from. `model()` gives one of them,
+#' `read_model()` one that was kept in a file by `save_model()`: the same format, checked when it is
+#' read, and never code. Hand it to [pose()] with the columns its predictors and response stand for.
+#'
+#' @param name \[character(1)] Name of a model in the catalogue.
+#' @param path \[character(1)] File to read or write, ending in `.yaml`.
+#' @param x A model, or a problem whose model and conditions are to be kept.
+#' @param title \[character(1)] What the model is called.
+#' @param meaning \[character] What parameters mean, named by parameter.
+#' @param reference \[character(1)] Where the formula comes from.
+#'
+#' @return `models()`: a tibble `model title formula parameters`. `model()` and `read_model()`: an
+#'   object of class `tundrel_model`. `save_model()`: `path`, invisibly.
+#' @section Errors: `tundrel_error_model` for an unknown name; `tundrel_error_file` for a file that
+#'   does not hold a model, has a key that models do not know, or more than the model language.
+#' @export
+#' @examples
+#' models()
+#' model("saturating_uptake")
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, model("cooperative_binding"), x = light, y = uptake)
+#' problem |> start_from(suggest_start(problem))
+models <- function() {
+  names <- catalogue_names()
+  all <- lapply(names, model)
+  tibble(
+    model = names, title = vapply(all, `[[`, character(1), "title"),
+    formula = vapply(all, function(m) expression_text(m$formula), character(1)),
+    parameters = vapply(all, function(m) paste(names(m$parameters), collapse = ", "), character(1))
+  )
+}
+
+catalogue_folder <- function() system.file("models", package = "tundrel")
+catalogue_names <- function() sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$"))
+
+#' @rdname models
+#' @export
+model <- function(name) {
+  known <- catalogue_names()
+  if (!rlang::is_string(name) || !name %in% known) {
+    refuse("model", c("There is no model {.val {name}}.", suggestion(as.character(name)[1], known, "models")))
+  }
+  read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
+}
+
+model_keys <- c("title", "formula", "parameters", "conditions", "look", "constants", "reference", "example")
+
+# Files and formulas larger than any honest one are not looked into.
+most_model_bytes <- 1e5
+most_formula_characters <- 1e4
+
+#' @rdname models
+#' @export
+read_model <- function(path) {
+  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no model file {.file {path}}.")
+  if (file.size(path) > most_model_bytes) {
+    refuse("file", "{.file {path}} is too large to be a model ({format(file.size(path), big.mark = ',')} bytes).")
+  }
+  raw <- read_yaml_file(path, "file")
+  if (!is.list(raw) || !rlang::is_named(raw)) refuse("file", "{.file {path}} does not hold a model.")
+  for (key in setdiff(names(raw), model_keys)) {
+    refuse("file", c("{.file {path}} has a key that models do not know: {.field {key}}.", suggestion(key, model_keys, "keys")))
+  }
+  if (!rlang::is_string(raw$formula)) refuse("file", "{.file {path}} lacks the key {.field formula}.")
+  new_model(raw, formula_from_text(raw$formula, path))
+}
+
+# Parses the text of a formula and checks that it holds the model language only.
+formula_from_text <- function(text, path, call = rlang::caller_env()) {
+  if (!rlang::is_string(text) || nchar(text) > most_formula_characters) {
+    refuse("file", "The formula in {.file {path}} must be one text of at most {most_formula_characters} characters.", call = call)
+  }
+  expr <- tryCatch(rlang::parse_expr(text), error = function(e) NULL)
+  if (!rlang::is_call(expr, "~", n = 2)) {
+    refuse("file", c(
+      "The formula in {.file {path}} must have a response and an expression.",
+      "x" = "It is {.val {substr(text, 1, 60)}}.", "i" = "For example: y ~ top * x / (half + x)"
+    ), call = call)
+  }
+  for (side in as.list(expr)[2:3]) value_names(written_shapes(side, call), call)
+  rlang::new_formula(expr[[2]], expr[[3]], env = emptyenv())
+}
+
+new_model <- function(raw, formula) {
+  structure(
+    list(
+      title = as.character(raw$title %||% expression_text(formula)), formula = formula, parameters = raw$parameters,
+      conditions = as.character(unlist(raw$conditions)), look = raw$look, constants = raw$constants,
+      reference = as.character(raw$reference %||% ""), example = raw$example
+    ),
+    class = "tundrel_model"
+  )
+}
+
+#' @rdname models
+#' @export
+save_model <- function(x, path, title = NULL, meaning = character(), reference = "") {
+  need_package("yaml", "to write models")
+  if (inherits(x, "tundrel_problem")) x <- model_of_problem(x, title, meaning, reference)
+  if (!inherits(x, "tundrel_model")) {
+    refuse("model", c("{.arg x} must be a model or a problem.", "x" = "It is {.obj_type_friendly {x}}."))
+  }
+  raw <- unclass(x)
+  raw$formula <- expression_text(x$formula)
+  raw$conditions <- as.list(x$conditions)
+  raw <- Filter(length, raw)
+  write_whole(path, function(beside) yaml::write_yaml(raw, beside))
+}
+
+model_of_problem <- function(problem, title, meaning, reference) {
+  parameters <- names(problem$start)
+  described <- lapply(stats::setNames(nm = parameters), function(p) list(meaning = if (p %in% names(meaning)) meaning[[p]] else ""))
+  new_model(
+    list(
+      title = title, parameters = described, conditions = unique(vapply(problem$conditions, `[[`, character(1), "text")),
+      constants = as.list(problem$model$constants), reference = reference
+    ),
+    problem$model$formula
+  )
+}
+
+#' @export
+format.tundrel_model <- function(x, ...) paste0("model: ", x$title, ": ", expression_text(x$formula))
+
+#' @export
+print.tundrel_model <- function(x, ...) {
+  cat(x$title, "\n  ", expression_text(x$formula), "\n\n", sep = "")
+  parts <- function(key) vapply(x$parameters, function(p) as.character(p[[key]] %||% ""), character(1))
+  if (length(x$parameters)) {
+    cat_table(drop_empty(tibble(parameter = names(x$parameters), meaning = parts("meaning"), `of the kind` = parts("unit"))))
+  }
+  if (length(x$conditions)) cat("\nConditions: ", paste(x$conditions, collapse = "; "), "\n", sep = "")
+  if (nzchar(x$reference)) cat("Reference:  ", x$reference, "\n", sep = "")
+  invisible(x)
+}
+
+# The formula of a model with columns in the place of its own names.
+model_formula <- function(model, columns, data, call = rlang::caller_env()) {
+  own <- setdiff(all.vars(model$formula), c(names(model$parameters), names(model$constants), "pi"))
+  for (name in setdiff(names(columns), own)) {
+    refuse("model", c("The model has no {.field {name}} to stand for a column.", suggestion(name, own, "names")), call = call)
+  }
+  wanted <- setdiff(own, c(names(columns), names(data)))
+  if (length(wanted)) {
+    refuse("model", c(
+      "Which column is {.field {wanted[1]}} of the model?",
+      "i" = "Say it as in {.code pose(data, model, {paste0(own, ' = ...', collapse = ', ')})}."
+    ), call = call)
+  }
+  swap <- lapply(columns, as.symbol)
+  rlang::new_formula(substituted(rlang::f_lhs(model$formula), swap), substituted(rlang::f_rhs(model$formula), swap), env = emptyenv())
+}

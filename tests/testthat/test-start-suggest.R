@@ -1,0 +1,45 @@
+test_that("published problems need no hand-made start", {
+  for (name in setdiff(names(published), c("two_decays", "three_decays"))) {
+    problem <- pose(published[[name]]$data, published[[name]]$model)
+    run <- fit_local(start_from(problem, suggest_start(problem)))
+    expect_gt(digits_of(run$value, published[[name]]$rss), 8)
+  }
+})
+
+test_that("kinds of parameters follow from the model", {
+  kinds <- function(formula, data) {
+    problem <- pose(data, formula)
+    k <- tundrel:::parameter_kinds(problem$model, tundrel:::parameter_status(problem))
+    apply(k, 1, function(row) paste0(colnames(k)[row != 0], "^", row[row != 0], collapse = " "))
+  }
+  d <- data.frame(x = 1:3, y = 1:3)
+  expect_equal(kinds(y ~ top * x / (half + x) - dark, d), c(top = ".response^1", half = "x^1", dark = ".response^1"))
+  expect_equal(kinds(y ~ a * exp(-k * x), d), c(a = ".response^1", k = "x^-1"))
+  expect_equal(kinds(y ~ a * x^n / (h^n + x^n), d)[["h"]], "x^1")
+  expect_equal(kinds(y ~ a + b * x + c * x^2, d)[["c"]], ".response^1 x^-2")
+})
+
+test_that("suggestions keep to the search box, the conditions and the seed", {
+  problem <- pose(lichen_measurements(), uptake ~ top * light / (half + light) - dark) |>
+    subject_to(top > 0, half > 0, between(dark, 0, 1))
+  starts <- suggest_start(problem)
+  expect_true(all(starts$dark >= 0 & starts$dark <= 1))
+  expect_identical(starts, suggest_start(problem))
+  expect_false(is.unsorted(starts$value))
+  expect_lte(nrow(suggest_start(problem, n = 2)), 2)
+  expect_equal(unname(start_from(problem, starts)$start["half"]), starts$half[1])
+  boxed <- suggest_start(search_within(problem, half = log_range(10, 1000)))
+  expect_equal(boxed$half[1], starts$half[1], tolerance = 1e-3)
+  expect_output(print(starts), "best first")
+  before <- .Random.seed
+  suggest_start(problem)
+  expect_identical(.Random.seed, before)
+})
+
+test_that("what cannot be suggested is refused with a remedy", {
+  expect_refusal(suggest_start(pose(decay(), y ~ log(-1 - a^2))), "model", c("at any of the 600 points", "search_within()"))
+  problem <- subject_to(pose(decay(), y ~ a * exp(-k * x)), k > 0)
+  expect_refusal(search_within(problem, k = c(-2, -1)), "condition", c("outside its conditions", "k > 0"))
+  expect_refusal(search_within(problem, k = log_range(-1, 2)), "condition", "above 0")
+  expect_refusal(search_within(problem, k = log_range(2, 1)), "condition", "high")
+})
