@@ -29,6 +29,10 @@ core_search_starts <- function(problem, points, finalists, iterations) {
     .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
 }
 
+core_values <- function(problem, points) {
+    .Call(`_tundrel_core_values`, problem, points)
+}
+
 core_linearise <- function(problem, x, threads) {
     .Call(`_tundrel_core_linearise`, problem, x, threads)
 }

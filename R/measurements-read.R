@@ -1,17 +1,25 @@
 #' Read a table of measurements
 #'
-#' Reads comma- or tab-separated text with one header row and, often, a row of units beneath it.
-#' Columns are numbers or text; a column that is nearly all numbers but holds some text is refused
-#' with the places named, since it would otherwise silently become text.
+#' Reads a table with one header row and, often, units: in a row of their own beneath it, or in brackets
+#' behind the names. Columns are numbers or text; a column that is nearly all numbers but holds some
+#' text is refused with the places named, since it would otherwise silently become text.
 #'
-#' @param file \[character(1)] Path of a text file. The delimiter (comma, tab or semicolon) is
-#'   taken from the header row.
+#' @param file \[character(1)] Path of a text file (comma-, tab- or semicolon-separated; the header row
+#'   tells which) or of an `.xlsx` file.
+#' @param text \[character] The table itself, as pasted from a spreadsheet or a mail; instead of `file`.
+#' @param sheet \[character(1) or integer(1)] Sheet of an `.xlsx` file; the first one by default.
+#' @param range \[character(1)] Cells of an `.xlsx` file, such as `"B3:F40"`; all by default.
 #' @param units \[logical(1)] Is the second row a row of units? `NA`, the default, finds out: it is
 #'   one when it holds no number but stands above columns of numbers.
 #' @param na \[character] Entries that mean "missing".
+#' @param decimal \[character(1)] Decimal mark, `"."` or `","`. `NA`, the default, finds out: it is a
+#'   comma where columns are not separated by commas and numbers are written with one.
+#' @param comment \[character(1)] Lines that begin with this are left out.
 #'
 #' @return A tibble of class `tundrel_measurements`, one row a measurement; its attribute `units`
 #'   names the unit of each column that has one. Row numbers in messages count data rows from 1.
+#'   `summary()` says what was read: columns with type, unit, range and missing entries, duplicate
+#'   rows and replicates.
 #' @section Errors: `tundrel_error_measurements` for a file that is absent or empty, a header
 #'   without data, rows with too many or too few entries, unusable headers, and text among numbers.
 #' @export
@@ -19,32 +27,49 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' lichen
 #' units_of(lichen)
-read_measurements <- function(file, units = NA, na = c("", "NA")) {
+#' summary(lichen)
+#' read_measurements(text = c("depth [cm]\tday", "3,5\t1", "7,25\t2"))
+read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, units = NA, na = c("", "NA"), decimal = NA,
+                              comment = "#") {
+  if (!is.null(text)) {
+    file <- tempfile("pasted-")
+    on.exit(unlink(file))
+    writeLines(text, file)
+  }
   check_file(file)
-  top <- readr::read_lines(file, n_max = 3, progress = FALSE)
+  if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) return(read_sheet(file, sheet, range, units, na))
+  plain <- without_comments(file, comment)
+  if (plain != file) on.exit(unlink(plain), add = TRUE)
+  read_delimited(plain, file, units, na, decimal)
+}
+
+read_delimited <- function(plain, file, units, na, decimal) {
+  top <- readr::read_lines(plain, n_max = 3, progress = FALSE)
   if (!any(nzchar(trimws(top)))) {
     refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."))
   }
   delim <- guess_delimiter(top[1])
-  header <- split_line(top[1], delim)
-  check_header(header, file)
+  header <- named_units(split_line(top[1], delim))
   if (length(top) < 2) {
     refuse("measurements", c("{.file {file}} holds a header but no data.", "x" = "Its only line is: {.val {top[1]}}."))
   }
+  if (is.na(decimal)) decimal <- guess_decimal(top[-1], delim)
+  check_header(header$name, file)
   second <- split_line(top[2], delim)
   third <- if (length(top) >= 3) split_line(top[3], delim) else character()
-  if (is.na(units)) units <- looks_like_units(second, third, na)
-  check_ragged(file, delim, length(header))
+  if (is.na(units)) units <- looks_like_units(second, third, na, decimal)
+  check_ragged(plain, file, delim, length(header$name))
   data <- readr::read_delim(
-    file, delim = delim, col_names = header, skip = if (units) 2 else 1, na = na,
+    plain, delim = delim, col_names = header$name, skip = if (units) 2 else 1, na = na,
+    locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","),
     trim_ws = TRUE, show_col_types = FALSE, progress = FALSE, lazy = FALSE, guess_max = 1e5
   )
   if (nrow(data) == 0) {
     refuse("measurements", c("{.file {file}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
   check_parsed(data, file)
-  for (name in names(data)) refuse_text_among_numbers(data[[name]], name, file)
-  new_measurements(data, if (units) stats::setNames(second, header) else character())
+  for (name in names(data)) refuse_text_among_numbers(data[[name]], name, file, decimal)
+  new_measurements(data, known_units(header, if (units) second))
 }
 
 check_file <- function(file, call = rlang::caller_env()) {
@@ -64,10 +89,31 @@ check_file <- function(file, call = rlang::caller_env()) {
   }
 }
 
+# The file itself, or a copy without comment lines where it has some. Only whole lines count: a unit
+# may hold the same mark.
+without_comments <- function(file, comment) {
+  if (!nzchar(comment)) return(file)
+  lines <- readr::read_lines(file, progress = FALSE)
+  remarks <- startsWith(lines, comment)
+  if (!any(remarks)) return(file)
+  copy <- tempfile("without-comments-")
+  readr::write_lines(lines[!remarks], copy)
+  copy
+}
+
 guess_delimiter <- function(line) {
+  outside_quotes <- gsub("\"[^\"]*\"", "", line)
   marks <- c("\t", ";", ",")
-  counts <- vapply(marks, function(m) lengths(regmatches(line, gregexpr(m, line, fixed = TRUE))), integer(1))
-  if (all(counts == 0)) "," else marks[which.max(counts)]
+  counts <- vapply(marks, function(m) lengths(regmatches(outside_quotes, gregexpr(m, outside_quotes, fixed = TRUE))), integer(1))
+  if (all(counts == 0)) "," else marks[which.max(counts > 0)]
+}
+
+guess_decimal <- function(lines, delim) {
+  if (delim == ",") return(".")
+  entries <- unlist(strsplit(lines, delim, fixed = TRUE))
+  with_comma <- grepl("^\\s*[-+]?[0-9]+,[0-9]+([eE][-+]?[0-9]+)?\\s*$", entries)
+  with_point <- grepl("^\\s*[-+]?[0-9]*\\.[0-9]+", entries)
+  if (any(with_comma) && !any(with_point)) "," else "."
 }
 
 split_line <- function(line, delim) {
@@ -77,6 +123,23 @@ split_line <- function(line, delim) {
   )
   fields <- unlist(fields, use.names = FALSE)
   ifelse(is.na(fields), "", fields)
+}
+
+# "depth [cm]" and "depth (cm)" are a name and its unit.
+named_units <- function(header) {
+  bracketed <- "^(.*\\S)\\s*[\\[(]([^][()]*)[])]$"
+  has_unit <- grepl(bracketed, header)
+  list(
+    name = ifelse(has_unit, sub(bracketed, "\\1", header), header),
+    unit = ifelse(has_unit, sub(bracketed, "\\2", header), "")
+  )
+}
+
+# Units from a row of their own go before those in brackets.
+known_units <- function(header, row = NULL) {
+  unit <- header$unit
+  if (!is.null(row)) unit <- ifelse(nzchar(row), row, unit)
+  stats::setNames(unit, header$name)
 }
 
 check_header <- function(header, file, call = rlang::caller_env()) {
@@ -103,28 +166,31 @@ check_header <- function(header, file, call = rlang::caller_env()) {
   }
 }
 
-is_number_text <- function(x) !is.na(suppressWarnings(as.numeric(x)))
-
-looks_like_units <- function(second, third, na) {
-  stated <- second[!second %in% na]
-  if (length(stated) == 0 || any(is_number_text(stated))) return(FALSE)
-  if (length(third) != length(second)) return(FALSE)
-  any(!second %in% na & is_number_text(third))
+is_number_text <- function(x, decimal = ".") {
+  if (decimal == ",") x <- gsub(",", ".", x, fixed = TRUE)
+  !is.na(suppressWarnings(as.numeric(x)))
 }
 
-check_ragged <- function(file, delim, n_columns, call = rlang::caller_env()) {
-  counts <- readr::count_fields(file, readr::tokenizer_delim(delim))
+looks_like_units <- function(second, third, na, decimal = ".") {
+  stated <- second[!second %in% na]
+  if (length(stated) == 0 || any(is_number_text(stated, decimal))) return(FALSE)
+  if (length(third) != length(second)) return(FALSE)
+  any(!second %in% na & is_number_text(third, decimal))
+}
+
+check_ragged <- function(plain, file, delim, n_columns, call = rlang::caller_env()) {
+  counts <- readr::count_fields(plain, readr::tokenizer_delim(delim))
   # A line of one empty field is a blank line, which is skipped in reading.
   wrong <- which(counts != n_columns & counts > 0)
   if (n_columns > 1 && length(wrong)) {
-    blank <- !nzchar(trimws(readr::read_lines(file, progress = FALSE)[wrong]))
+    blank <- !nzchar(trimws(readr::read_lines(plain, progress = FALSE)[wrong]))
     wrong <- wrong[!blank]
   }
   if (length(wrong) == 0) return(invisible())
   line <- wrong[1]
   refuse("measurements", c(
     "Every line of {.file {file}} must have {n_columns} entr{?y/ies}, as the header has.",
-    "x" = "Line {line} has {counts[line]}{if (length(wrong) > 1) paste0(', and so have ', length(wrong) - 1, ' more lines a wrong number')}.",
+    "x" = "Line {line}{if (plain != file) ' (not counting comments)'} has {counts[line]}{if (length(wrong) > 1) paste0(', and so have ', length(wrong) - 1, ' more lines a wrong number')}.",
     "i" = "Look for a missing or an extra delimiter; text that holds the delimiter needs quotes."
   ), call = call)
 }
@@ -142,10 +208,10 @@ check_parsed <- function(data, file, call = rlang::caller_env()) {
 }
 
 # A text column of which at least half are numbers was meant to be numbers.
-refuse_text_among_numbers <- function(x, name, file, call = rlang::caller_env()) {
+refuse_text_among_numbers <- function(x, name, file, decimal = ".", call = rlang::caller_env()) {
   if (!is.character(x)) return(invisible())
   there <- !is.na(x)
-  number <- is_number_text(x)
+  number <- is_number_text(x, decimal)
   if (!any(there) || mean(number[there]) < 0.5 || all(number[there])) return(invisible())
   rows <- which(there & !number)
   refuse("measurements", c(
@@ -153,44 +219,4 @@ refuse_text_among_numbers <- function(x, name, file, call = rlang::caller_env())
     "x" = "{name_rows(rows)}: {.val {utils::head(unique(x[rows]), 3)}}.",
     "i" = "Mend the file, or, if this stands for a missing value, add it to {.arg na}."
   ), call = call)
-}
-
-new_measurements <- function(data, units = character()) {
-  units <- units[nzchar(units)]
-  tibble::new_tibble(as.list(data), nrow = nrow(data), units = units, class = "tundrel_measurements")
-}
-
-#' Units of measurements
-#'
-#' @param data \[data.frame] Measurements, as from [read_measurements()].
-#' @return \[character] The unit of each column that has one, named by column; empty where none is
-#'   known.
-#' @export
-#' @examples
-#' units_of(read_measurements(demo_file("lichen-light.csv")))
-units_of <- function(data) attr(data, "units", exact = TRUE) %||% character()
-
-#' @export
-format.tundrel_measurements <- function(x, ...) {
-  units <- units_of(x)
-  missing <- sum(!stats::complete.cases(x))
-  parts <- c(
-    paste("measurements:", count_of(nrow(x), "row"), "of", count_of(ncol(x), "column")),
-    if (missing > 0) paste(missing, "with something missing"),
-    if (length(units)) paste0("units: ", paste0(names(units), " [", units, "]", collapse = ", "))
-  )
-  paste(parts, collapse = "; ")
-}
-
-#' @export
-print.tundrel_measurements <- function(x, ...) {
-  cat(strwrap(format(x), exdent = 2), sep = "\n")
-  print(tibble::as_tibble(unclass_measurements(x)), ...)
-  invisible(x)
-}
-
-unclass_measurements <- function(x) {
-  attr(x, "units") <- NULL
-  class(x) <- setdiff(class(x), "tundrel_measurements")
-  x
 }

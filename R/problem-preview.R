@@ -3,22 +3,28 @@
 #' Replaces the spreadsheet in which starting values are tried by hand: the value of the criterion at
 #' the start, which rows take part, and where the curve at the start misses most.
 #'
-#' @param problem \[tundrel_problem] With a start for every parameter.
+#' @param problem \[tundrel_problem] With a start for every parameter, unless `starts` has them.
+#' @param starts \[data.frame] Several starts, a row each, with a column a parameter, such as
+#'   [suggest_start()] makes: they are set side by side.
 #'
 #' @return A list of class `tundrel_preview`: `value`, `n`, `n_free`, `df_residual`, `start`,
 #'   `dropped` (tibble `row reason`), `misses` (tibble of the largest misses: `row response fitted
-#'   residual`), `unfelt` (parameters whose change does not change the fit at the start), `undetermined` (how
-#'   many directions in the parameters the data do not tell apart there). Its print is for people.
+#'   residual`), `unfelt` (parameters whose change does not change the fit at the start), `alike` (tibble
+#'   `first second cosine`: pairs of parameters whose changes do nearly the same), `undetermined` (how
+#'   many directions in the parameters the data do not tell apart there), `at_bound` (parameters that
+#'   rest on a bound at the start). With `starts`, a tibble: `start`, `value`, then a column a parameter.
+#'   Their prints are for people.
 #' @section Errors: As for [fit_local()].
-#' @seealso [plot_fit()] draws the curve at the start over the data.
+#' @seealso [plot_start()] draws the curve at one or several starts over the data.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   preview()
-preview <- function(problem) {
+preview <- function(problem, starts = NULL) {
   check_problem(problem)
+  if (!is.null(starts)) return(preview_starts(problem, starts))
   prepared <- prepare_at_start(problem)
   check_enough_rows(prepared)
   at_start <- core_linearise(prepared, prepared$start, 1L)
@@ -35,10 +41,46 @@ preview <- function(problem) {
         row = prepared$used[largest], response = response[largest], fitted = fitted[largest],
         residual = residual[largest]
       ),
-      unfelt = names(prepared$start)[at_start$dead], undetermined = at_start$n_alive - at_start$rank
+      unfelt = names(prepared$start)[at_start$dead], alike = alike_pairs(at_start$factor, names(prepared$start)),
+      at_bound = names(Filter(nzchar, bounds_reached(prepared$start, prepared))), undetermined = at_start$n_alive - at_start$rank
     ),
     class = "tundrel_preview"
   )
+}
+
+# The value at each of several starts.
+preview_starts <- function(problem, starts) {
+  if (!is.data.frame(starts) || nrow(starts) == 0) {
+    refuse("model", c("{.arg starts} must be a table with a row for each start.", "x" = "It is {.obj_type_friendly {starts}}."))
+  }
+  rows <- lapply(seq_len(nrow(starts)), function(i) {
+    prepared <- prepare_at_start(start_from(problem, starts[i, ]))
+    at_start <- core_linearise(prepared, prepared$start, 1L)
+    c(value = if (length(at_start)) at_start$value else NA, prepared$start)
+  })
+  table <- as_tibble(do.call(rbind, rows))
+  table <- tibble(start = seq_len(nrow(table)), !!!table)
+  class(table) <- c("tundrel_start_values", class(table))
+  table
+}
+
+#' @export
+print.tundrel_start_values <- function(x, ...) {
+  cat("Starts side by side (value: the criterion there)\n\n")
+  cat_table(x)
+  best <- which.min(x$value)
+  if (length(best)) cat("\nLowest: start ", x$start[best], "\n", sep = "")
+  invisible(x)
+}
+
+# Columns of the Jacobian that point nearly the same way.
+alike_above <- 0.999
+
+alike_pairs <- function(factor, parameters) {
+  norms <- sqrt(colSums(factor^2))
+  cosine <- crossprod(factor) / outer(norms, norms)
+  pairs <- which(lower.tri(cosine) & abs(cosine) > alike_above, arr.ind = TRUE)
+  tibble(first = parameters[pairs[, 2]], second = parameters[pairs[, 1]], cosine = cosine[pairs])
 }
 
 check_enough_rows <- function(prepared, call = rlang::caller_env()) {
@@ -65,6 +107,10 @@ print.tundrel_preview <- function(x, ...) {
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")
   if (length(x$unfelt)) cat("Careful:   the criterion does not feel ", paste(x$unfelt, collapse = ", "), " at this start\n", sep = "")
   if (x$undetermined > 0) cat("Careful:   the data leave ", count_of(x$undetermined, "combination"), " of the parameters open at this start\n", sep = "")
+  for (i in seq_len(nrow(x$alike))) {
+    cat("Careful:   ", x$alike$first[i], " and ", x$alike$second[i], " do nearly the same here (cosine ", format_number(x$alike$cosine[i], 6), ")\n", sep = "")
+  }
+  if (length(x$at_bound)) cat("Careful:   ", paste(x$at_bound, collapse = ", "), " at a bound\n", sep = "")
   cat("\nLargest misses\n")
   cat_table(x$misses)
   invisible(x)

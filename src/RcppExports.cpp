@@ -108,6 +108,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_values
+Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points);
+RcppExport SEXP _tundrel_core_values(SEXP problemSEXP, SEXP pointsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_values(problem, points));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_linearise
 Rcpp::List core_linearise(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads);
 RcppExport SEXP _tundrel_core_linearise(SEXP problemSEXP, SEXP xSEXP, SEXP threadsSEXP) {
@@ -130,6 +142,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 5},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
+    {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_linearise", (DL_FUNC) &_tundrel_core_linearise, 3},
     {NULL, NULL, 0}
 };

@@ -94,6 +94,16 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
   return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["linear"] = places_to_r(linear));
 }
 
+// The value of the criterion at each column of `points`.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points) {
+  const auto core_problem = problem_from_r(problem, 1);
+  const Eigen::Map<const Eigen::MatrixXd> x(points.begin(), points.nrow(), points.ncol());
+  Rcpp::NumericVector out(points.ncol());
+  for (int k = 0; k < points.ncol(); ++k) out[k] = core_problem->value(x.col(k));
+  return out;
+}
+
 // The triangle of the Jacobian at a point, with what it says of the point; an empty list where the
 // model is not finite.
 // [[Rcpp::export]]

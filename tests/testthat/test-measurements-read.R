@@ -53,3 +53,42 @@ test_that("demo files are found by name", {
   expect_true("lichen-light.csv" %in% demo_file())
   expect_refusal(demo_file("lichen-lihgt.csv"), "file", "Did you mean lichen-light.csv?")
 })
+
+test_that("decimal commas, comments, pasted text and NA codes are understood", {
+  comma <- read_measurements(local_file(c("x;y", "1,5;2", "2,25;-3,5e2")))
+  expect_equal(comma$x, c(1.5, 2.25))
+  expect_equal(comma$y, c(2, -350))
+  expect_equal(read_measurements(local_file(c("x;y", "1.5;2", "2.25;3")))$x, c(1.5, 2.25))
+  pasted <- read_measurements(text = c("# from the logger", "depth [cm]\tday", "3,5\t1", "# a break", "7,25\t2"))
+  expect_equal(pasted$depth, c(3.5, 7.25))
+  expect_equal(units_of(pasted), c(depth = "cm"))
+  expect_equal(read_measurements(text = "x,y\n1,-999\n2,3", na = c("", "-999"))$y, c(NA, 3))
+  expect_equal(read_measurements(text = c("x,y", "#/m2,g", "1,2"))$y, 2)
+})
+
+test_that("units come from brackets and rows, and a name may hold spaces and delimiters", {
+  both <- read_measurements(text = c("\"light, mean (umol)\",y [g],z", ",mg,", "1,2,3"))
+  expect_equal(names(both), c("light, mean", "y", "z"))
+  expect_equal(units_of(both), c("light, mean" = "umol", y = "mg"))
+})
+
+test_that("spreadsheets are read by sheet and range, with all their digits", {
+  skip_if_not_installed("readxl")
+  path <- test_path("data", "thaw.xlsx")
+  first <- read_measurements(path)
+  expect_equal(names(first), c("probe", "day", "depth"))
+  expect_equal(units_of(first), c(day = "d", depth = "cm"))
+  expect_identical(first$depth, c(1.1, 2.2 / 3, NA, 7))
+  second <- read_measurements(path, sheet = "offset", range = "B3:C5")
+  expect_equal(second, tibble::tibble(x = c(1, 2), y = c(4, 5)), ignore_attr = TRUE)
+  expect_refusal(read_measurements(path, sheet = "none"), "measurements", c("cannot be read", "first", "offset"))
+})
+
+test_that("a summary says what was read", {
+  s <- summary(lichen_measurements())
+  expect_equal(s$columns$missing, c(0, 0, 0, 1, 0))
+  expect_equal(s$columns$unit[3], "umol m-2 s-1")
+  expect_output(print(s), "20 values of light")
+  twice <- read_measurements(text = c("x,y", "1,2", "1,2", "3,4"))
+  expect_equal(summary(twice)$duplicates, 2)
+})

@@ -1,0 +1,77 @@
+new_measurements <- function(data, units = character()) {
+  units <- units[nzchar(units)]
+  tibble::new_tibble(as.list(data), nrow = nrow(data), units = units, class = "tundrel_measurements")
+}
+
+#' Units of measurements
+#'
+#' @param data \[data.frame] Measurements, as from [read_measurements()].
+#' @return \[character] The unit of each column that has one, named by column; empty where none is
+#'   known.
+#' @export
+#' @examples
+#' units_of(read_measurements(demo_file("lichen-light.csv")))
+units_of <- function(data) attr(data, "units", exact = TRUE) %||% character()
+
+#' @export
+format.tundrel_measurements <- function(x, ...) {
+  units <- units_of(x)
+  missing <- sum(!stats::complete.cases(x))
+  parts <- c(
+    paste("measurements:", count_of(nrow(x), "row"), "of", count_of(ncol(x), "column")),
+    if (missing > 0) paste(missing, "with something missing"),
+    if (length(units)) paste0("units: ", paste0(names(units), " [", units, "]", collapse = ", "))
+  )
+  paste(parts, collapse = "; ")
+}
+
+#' @export
+print.tundrel_measurements <- function(x, ...) {
+  cat(strwrap(format(x), exdent = 2), sep = "\n")
+  print(tibble::as_tibble(unclass_measurements(x)), ...)
+  invisible(x)
+}
+
+unclass_measurements <- function(x) {
+  attr(x, "units") <- NULL
+  class(x) <- setdiff(class(x), "tundrel_measurements")
+  x
+}
+
+#' @export
+summary.tundrel_measurements <- function(object, ...) {
+  data <- unclass_measurements(object)
+  units <- units_of(object)
+  span <- function(x) if (is.numeric(x) && any(is.finite(x))) range(x, na.rm = TRUE) else c(NA, NA)
+  of_columns <- function(f, kind) unname(vapply(data, f, kind))
+  columns <- tibble(
+    column = names(data), type = of_columns(function(x) if (is.numeric(x)) "number" else class(x)[1], character(1)),
+    unit = unname(units[names(data)] %|% ""), missing = of_columns(function(x) sum(is.na(x)), integer(1)),
+    distinct = of_columns(function(x) length(unique(x[!is.na(x)])), integer(1)),
+    smallest = of_columns(function(x) span(x)[1], numeric(1)), largest = of_columns(function(x) span(x)[2], numeric(1))
+  )
+  structure(
+    list(rows = nrow(data), columns = columns, duplicates = which(duplicated(data)), replicates = replicate_columns(data)),
+    class = "tundrel_measurements_summary"
+  )
+}
+
+# Number columns whose values come back, as those of replicates do: how many distinct ones there are.
+replicate_columns <- function(data) {
+  values <- lapply(data[vapply(data, is.numeric, logical(1))], function(x) x[!is.na(x)])
+  counts <- vapply(values, function(x) length(unique(x)), integer(1))
+  sizes <- vapply(values, length, integer(1))
+  counts[counts > 1 & counts <= sizes / 2]
+}
+
+#' @export
+print.tundrel_measurements_summary <- function(x, ...) {
+  cat(count_of(x$rows, "row"), "\n\n", sep = "")
+  cat_table(drop_empty(x$columns))
+  if (length(x$duplicates)) cat("\nRepeated word for word: ", name_rows(x$duplicates), "\n", sep = "")
+  if (length(x$replicates)) {
+    told <- paste0(x$replicates, " values of ", names(x$replicates))
+    cat("\nReplicates: ", paste(told, collapse = ", "), " come back over and over\n", sep = "")
+  }
+  invisible(x)
+}

@@ -1,0 +1,80 @@
+#' Draw the ground a solver walks on
+#'
+#' The value of the criterion over one parameter as a curve, over two as filled contours; ground that a
+#' condition forbids is shaded, and the start and points of interest are marked.
+#'
+#' @param scan A scan, from [scan_grid()]; or a problem, which is then scanned over the parameters that
+#'   `...` gives, as in [scan_grid()].
+#' @param ... For a problem: what to scan.
+#' @param runs A run or a list of runs whose path, start and end are drawn.
+#' @param log_value \[logical(1)] Contours and axis of the value on a logarithmic scale? `NA` decides by
+#'   its range.
+#' @return A ggplot.
+#' @section Errors: As for [scan_grid()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 5, half = 60, dark = 1.4) |>
+#'   subject_to(half <= 250)
+#' plot_landscape(problem, top = c(4, 14), half = c(20, 300), runs = fit_local(problem))
+plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
+  if (inherits(scan, "tundrel_problem")) scan <- scan_grid(scan, ...)
+  if (!inherits(scan, "tundrel_scan")) {
+    refuse("model", c("{.arg scan} must be a scan or a problem.", "x" = "It is {.obj_type_friendly {scan}}."))
+  }
+  runs <- if (inherits(runs, "tundrel_run")) list(runs) else runs
+  for (run in runs) check_run(run)
+  scanned <- attr(scan, "scanned")
+  problem <- attr(scan, "problem")
+  finite <- scan$value[!is.na(scan$value)]
+  if (is.na(log_value)) log_value <- length(finite) > 0 && min(finite) > 0 && max(finite) > 30 * min(finite)
+  plot <- if (length(scanned) == 2) draw_ground(scan, scanned, log_value) else draw_valley(scan, scanned, log_value)
+  plot + path_layers(runs, scanned) +
+    ggplot2::labs(
+      title = "The criterion around the parameters", subtitle = model_subtitle(problem),
+      caption = paste0(
+        if (attr(scan, "refit")) "Other parameters at their best; " else "Other parameters at their start; ",
+        "shaded: a condition forbids it", if (length(runs)) "; path from start (circle) to end (cross)"
+      )
+    ) +
+    theme_tundrel()
+}
+
+draw_ground <- function(scan, scanned, log_value) {
+  scan$height <- if (log_value) log10(scan$value) else scan$value
+  low <- min(scan$height, na.rm = TRUE)
+  # Contours lie close around the lowest ground, where it matters.
+  levels <- unique(low + (max(scan$height, na.rm = TRUE) - low) * seq(0, 1, length.out = 16)^2)
+  ggplot2::ggplot(scan, aes(.data[[scanned[1]]], .data[[scanned[2]]])) +
+    ggplot2::geom_raster(aes(fill = .data$height)) +
+    ggplot2::geom_contour(aes(z = .data$height), breaks = levels, colour = "white", linewidth = 0.3, na.rm = TRUE) +
+    ggplot2::geom_raster(data = scan[!scan$inside, ], fill = "#555555", alpha = 0.45) +
+    ggplot2::scale_fill_viridis_c(name = if (log_value) "log10 of\nthe value" else "value", direction = -1, na.value = "white") +
+    ggplot2::theme(legend.position = "right")
+}
+
+draw_valley <- function(scan, scanned, log_value) {
+  plot <- ggplot2::ggplot(scan, aes(.data[[scanned]], .data$value)) +
+    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE) +
+    ggplot2::geom_point(data = scan[!scan$inside & !is.na(scan$value), ], colour = ink[["zero"]], shape = 4) +
+    ggplot2::labs(y = "value of the criterion")
+  if (log_value) plot + ggplot2::scale_y_log10() else plot
+}
+
+path_layers <- function(runs, scanned) {
+  if (length(scanned) == 1) {
+    ends <- data.frame(x = vapply(runs, function(r) coef(r)[[scanned]], numeric(1)), y = vapply(runs, `[[`, numeric(1), "value"))
+    return(ggplot2::geom_point(aes(.data$x, .data$y), ends, colour = ink[["flag"]], shape = 4, size = 4, stroke = 1.5))
+  }
+  lapply(runs, function(run) {
+    path <- trace_table(run)[scanned]
+    names(path) <- c("x", "y")
+    list(
+      ggplot2::geom_path(aes(.data$x, .data$y), path, colour = ink[["flag"]], linewidth = 0.7),
+      ggplot2::geom_point(aes(.data$x, .data$y), path, colour = ink[["flag"]], size = 1.3),
+      ggplot2::geom_point(aes(.data$x, .data$y), path[1, ], colour = ink[["flag"]], shape = 1, size = 4, stroke = 1.3),
+      ggplot2::geom_point(aes(.data$x, .data$y), path[nrow(path), ], colour = ink[["flag"]], shape = 4, size = 4, stroke = 1.5)
+    )
+  })
+}

@@ -1,0 +1,54 @@
+#' Draw the curve at one or several starts
+#'
+#' @param problem \[tundrel_problem] With a start for every parameter, unless `starts` has them.
+#' @param starts \[data.frame] Several starts, a row each, such as [suggest_start()] makes; the first
+#'   six are drawn.
+#' @return A ggplot: the measurements, and a curve a start, told apart by colour and line type and
+#'   labelled by the value of the criterion. With more than one predictor, fitted against observed
+#'   values.
+#' @section Errors: As for [preview()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
+#' plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1))
+plot_start <- function(problem, starts = NULL) {
+  check_problem(problem)
+  if (is.null(starts)) return(plot_fit(problem))
+  values <- preview(problem, utils::head(starts, 6))
+  prepared <- prepare_problem(problem)
+  free <- prepared$status$free
+  predictors <- problem$model$predictors
+  response <- response_rows(prepared)
+  x <- if (length(predictors) == 1) prepared$columns[[match(predictors, problem$model$columns)]] else prepared$used
+  label <- paste0("start ", values$start, ": value ", format_number(values$value))
+  curves <- lapply(seq_len(nrow(values)), function(i) {
+    at <- unlist(values[i, free])
+    line <- if (length(predictors) == 1) {
+      curve_table(x, problem, at, NULL)[c("x", "fitted")]
+    } else {
+      data.frame(x = response, fitted = fitted_rows(prepared, at))
+    }
+    data.frame(line, start = factor(label[i], label))
+  })
+  curves <- do.call(rbind, curves)
+  marks <- list(
+    ggplot2::scale_colour_manual(values = unname(ink[c("fit", "start", "term2", "term3", "term4", "zero")]), name = NULL),
+    ggplot2::labs(title = "The model at several starts", subtitle = model_subtitle(problem)),
+    theme_tundrel(),
+    ggplot2::guides(colour = ggplot2::guide_legend(ncol = 3), linetype = ggplot2::guide_legend(ncol = 3))
+  )
+  if (length(predictors) > 1) {
+    return(
+      ggplot2::ggplot(curves, aes(.data$x, .data$fitted, colour = .data$start)) +
+        ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +
+        ggplot2::geom_point(alpha = 0.6) +
+        ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem))) + marks
+    )
+  }
+  ggplot2::ggplot(mapping = aes(.data$x)) +
+    ggplot2::geom_point(aes(y = .data$response), data.frame(x, response), colour = ink[["data"]], alpha = point_alpha(length(x))) +
+    ggplot2::geom_line(aes(y = .data$fitted, colour = .data$start, linetype = .data$start), curves, linewidth = 0.9) +
+    ggplot2::scale_linetype_discrete(name = NULL) +
+    ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem)) + marks
+}

@@ -1,0 +1,113 @@
+#' Scan the criterion over a grid
+#'
+#' The value of the criterion over a grid of one or two parameters, the others held at the start or at
+#' their best for each point of the grid: what the ground looks like before, or after, a solver walks on
+#' it.
+#'
+#' @param problem \[tundrel_problem] With a start for every free parameter that is not scanned.
+#' @param ... One or two parameters with the values to try, as `half = seq(50, 300, 10)`; or with a range
+#'   of two numbers or a [log_range()], which is filled evenly.
+#' @param refit \[logical(1)] Give the other parameters their best values at each point? Otherwise they
+#'   stay at the start.
+#' @param points \[integer(1)] How many values a range is filled with.
+#'
+#' @return A tibble of class `tundrel_scan`: a column for each scanned parameter, then `value` (`NA` where
+#'   the model gives no finite number) and `inside` (do all conditions hold there?); with `refit`, also
+#'   the other parameters. [plot_landscape()] draws it.
+#' @section Errors: `tundrel_error_model` for an unknown parameter or values that are not finite numbers.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 9, half = 130, dark = 1.4)
+#' scan_grid(problem, half = c(50, 300), points = 5)
+scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
+  check_problem(problem)
+  check_number(points, "points", "model", above = 2, or_equal = TRUE)
+  axes <- scan_axes(problem, list(...), points)
+  grid <- expand.grid(axes)
+  scanned <- names(axes)
+  problem$start[scanned] <- vapply(axes, `[[`, numeric(1), 1)
+  prepared <- prepare_at_start(problem)
+  inside <- conditions_hold(problem, prepared, grid)
+  if (refit) {
+    rows <- lapply(seq_len(nrow(grid)), function(i) refitted(problem, unlist(grid[i, , drop = FALSE])))
+    table <- tibble(as_tibble(grid), as_tibble(do.call(rbind, rows)))
+  } else {
+    free <- prepared$status$free
+    places <- matrix(prepared$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
+    places[, scanned] <- as.matrix(grid)
+    table <- tibble(as_tibble(grid), value = core_values(prepared, t(places)))
+  }
+  table$value[!is.finite(table$value)] <- NA
+  table$inside <- inside
+  structure(table, problem = problem, scanned = scanned, refit = refit, class = c("tundrel_scan", class(table)))
+}
+
+scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
+  free <- parameter_status(problem)$free
+  if (!length(axes) %in% 1:2 || !rlang::is_named(axes)) {
+    refuse("model", c("Scan one or two parameters.", "i" = "For example {.code scan_grid(problem, half = c(50, 300))}."), call = call)
+  }
+  for (name in names(axes)) {
+    if (!name %in% free) {
+      refuse("model", c("There is no free parameter {.field {name}} to scan.", suggestion(name, free, "free parameters")), call = call)
+    }
+    values <- axes[[name]]
+    if (!is.numeric(values) || length(values) < 2 || !all(is.finite(values))) {
+      refuse("model", "The values of {.field {name}} must be two or more finite numbers.", call = call)
+    }
+    if (length(values) > 2) next
+    axes[[name]] <- if (isTRUE(attr(values, "log"))) {
+      exp(seq(log(values[1]), log(values[2]), length.out = points))
+    } else {
+      seq(values[1], values[2], length.out = points)
+    }
+  }
+  lapply(axes, as.numeric)
+}
+
+# TRUE where all conditions hold, the other parameters at their start.
+conditions_hold <- function(problem, prepared, grid) {
+  status <- prepared$status
+  places <- matrix(prepared$start, nrow(grid), length(status$free), byrow = TRUE, dimnames = list(NULL, status$free))
+  places[, names(grid)] <- as.matrix(grid)
+  values <- all_values(status, places)
+  holds <- rep(TRUE, nrow(grid))
+  for (condition in problem$conditions) {
+    collector <- node_collector(status$all, character(), stats::setNames(Inf, "Inf"))
+    root <- collector$add(condition$expr)
+    columns <- lapply(seq_along(status$all), function(i) values[, i])
+    difference <- core_evaluate(collector$nodes(), root, columns, nrow(grid), numeric())
+    holds <- holds & switch(condition$sense,
+      ">=" = if (condition$open) difference > 0 else difference >= 0,
+      "<=" = if (condition$open) difference < 0 else difference <= 0,
+      # an equality is a line on the grid, which no point need hit
+      "==" = TRUE
+    )
+  }
+  holds
+}
+
+# The other parameters at their best with these ones fixed.
+refitted <- function(problem, fixed) {
+  others <- setdiff(parameter_status(problem)$free, names(fixed))
+  if (length(others) == 0) {
+    prepared <- prepare_at_start(start_from(problem, as.list(fixed)))
+    return(c(value = core_values(prepared, matrix(prepared$start))))
+  }
+  sentences <- paste(names(fixed), "==", format(fixed, digits = 17))
+  run <- tryCatch(
+    fit_local(drop_bounds(problem, names(fixed)) |> subject_to(text = sentences)),
+    tundrel_error = function(e) NULL
+  )
+  if (is.null(run)) return(c(value = NA, stats::setNames(rep(NA_real_, length(others)), others)))
+  c(value = run$value, coef(run)[others])
+}
+
+# Outside its bounds a scanned parameter is looked at all the same.
+drop_bounds <- function(problem, parameters) {
+  kept <- vapply(problem$conditions, function(c) !(c$kind == "bound" && c$parameter %in% parameters), logical(1))
+  problem$conditions <- problem$conditions[kept]
+  problem
+}
