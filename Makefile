@@ -14,6 +14,8 @@ install: setup $(INSTALLED)
 
 $(INSTALLED): $(SOURCES)
 	@mkdir -p $(LIBRARY)
+	@# R compiles again what changed itself, but does not know which file includes which header.
+	@if [ -n "$$(find src -name '*.h' -newer $@ 2>/dev/null)" ] || [ ! -e $@ ]; then find src -name '*.o' -delete; fi
 	@echo "Installing tundrel into $(LIBRARY) ..."
 	@$(QUIET) R CMD INSTALL --no-test-load --library=$(LIBRARY) . > build/install.log 2>&1 \
 	  || { tail -n 40 build/install.log; echo "The whole log is in build/install.log"; exit 1; }

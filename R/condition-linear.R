@@ -2,9 +2,6 @@
 # constant; NULL where the expression is not linear.
 linear_form <- function(expr, parameters, call = rlang::caller_env()) {
   plain <- function(constant) list(coefficients = stats::setNames(numeric(length(parameters)), parameters), constant = constant)
-  combine <- function(a, b, wa, wb) {
-    list(coefficients = wa * a$coefficients + wb * b$coefficients, constant = wa * a$constant + wb * b$constant)
-  }
   walk <- function(e) {
     if (!any(all.vars(e) %in% parameters)) return(plain(constant_value(e, call)))
     if (is.symbol(e)) {
@@ -15,17 +12,24 @@ linear_form <- function(expr, parameters, call = rlang::caller_env()) {
     name <- called_name(e, call)
     parts <- lapply(as.list(e)[-1], walk)
     if (any(vapply(parts, is.null, logical(1)))) return(NULL)
-    is_constant <- vapply(parts, function(p) all(p$coefficients == 0), logical(1))
-    if (name == "(" || (name == "+" && length(parts) == 1)) return(parts[[1]])
-    if (name == "-" && length(parts) == 1) return(combine(parts[[1]], plain(0), -1, 0))
-    if (name == "+") return(combine(parts[[1]], parts[[2]], 1, 1))
-    if (name == "-") return(combine(parts[[1]], parts[[2]], 1, -1))
-    if (name == "*" && is_constant[1]) return(combine(parts[[2]], plain(0), parts[[1]]$constant, 0))
-    if (name == "*" && is_constant[2]) return(combine(parts[[1]], plain(0), parts[[2]]$constant, 0))
-    if (name == "/" && is_constant[2]) return(combine(parts[[1]], plain(0), 1 / parts[[2]]$constant, 0))
-    NULL
+    if (length(parts) == 1) parts <- c(list(plain(0)), parts)  # -a is 0 - a
+    combined_form(name, parts[[1]], parts[[2]])
   }
   walk(expr)
+}
+
+# The form of a call from those of its two arguments; NULL where the call is not linear in them.
+combined_form <- function(name, a, b) {
+  scaled <- function(form, by) list(coefficients = by * form$coefficients, constant = by * form$constant)
+  constant <- function(form) all(form$coefficients == 0)
+  switch(name,
+    "(" = b,
+    "+" = list(coefficients = a$coefficients + b$coefficients, constant = a$constant + b$constant),
+    "-" = list(coefficients = a$coefficients - b$coefficients, constant = a$constant - b$constant),
+    "*" = if (constant(a)) scaled(b, a$constant) else if (constant(b)) scaled(a, b$constant),
+    "/" = if (constant(b)) scaled(a, 1 / b$constant),
+    NULL
+  )
 }
 
 # The value of an expression without parameters.

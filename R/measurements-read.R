@@ -187,10 +187,11 @@ check_ragged <- function(plain, file, delim, n_columns, call = rlang::caller_env
     wrong <- wrong[!blank]
   }
   if (length(wrong) == 0) return(invisible())
-  line <- wrong[1]
+  line <- paste0(wrong[1], if (plain != file) " (not counting comments)")
+  others <- if (length(wrong) > 1) paste0("; ", length(wrong) - 1, " more have a wrong number, too")
   refuse("measurements", c(
     "Every line of {.file {file}} must have {n_columns} entr{?y/ies}, as the header has.",
-    "x" = "Line {line}{if (plain != file) ' (not counting comments)'} has {counts[line]}{if (length(wrong) > 1) paste0(', and so have ', length(wrong) - 1, ' more lines a wrong number')}.",
+    "x" = "Line {line} has {counts[wrong[1]]}{others}.",
     "i" = "Look for a missing or an extra delimiter; text that holds the delimiter needs quotes."
   ), call = call)
 }

@@ -110,7 +110,13 @@ save_model <- function(x, path, title = NULL, meaning = character(), reference =
   write_whole(path, function(beside) yaml::write_yaml(raw, beside))
 }
 
-model_of_problem <- function(problem, title, meaning, reference) {
+model_of_problem <- function(problem, title, meaning, reference, call = rlang::caller_env()) {
+  if (!is.null(problem$own)) {
+    refuse("model", c(
+      "A model file holds the model language only, and this problem calls a function of your own.",
+      "i" = "Write the function out as a formula to keep it."
+    ), call = call)
+  }
   parameters <- names(problem$start)
   described <- lapply(stats::setNames(nm = parameters), function(p) list(meaning = if (p %in% names(meaning)) meaning[[p]] else ""))
   new_model(

@@ -17,7 +17,7 @@ read_plan <- function(path, call = rlang::caller_env()) {
   for (key in setdiff(names(plan), plan_keys)) {
     refuse("plan", c("{.file {path}} has a key that plans do not know: {.field {key}}.", suggestion(key, plan_keys, "keys")), call = call)
   }
-  for (key in c("measurements", "model", "start")) {
+  for (key in c("measurements", "model")) {
     if (is.null(plan[[key]])) refuse("plan", "{.file {path}} lacks the key {.field {key}}.", call = call)
   }
   plan$folder <- dirname(path)
@@ -25,14 +25,18 @@ read_plan <- function(path, call = rlang::caller_env()) {
   plan
 }
 
-# The problem a plan poses.
+# The problem a plan poses; where it states no start, one is suggested.
 plan_problem <- function(plan) {
   data <- read_measurements(plan_path(plan, plan$measurements))
   problem <- pose(data, plan_formula(plan), constants = plan_numbers(plan, "constants"))
-  problem <- start_from(problem, plan_numbers(plan, "start"))
   if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!plan$search_within)
   problem <- subject_to(problem, text = as.character(unlist(plan$subject_to)))
-  judge_by(problem, plan_criterion(plan))
+  problem <- judge_by(problem, plan_criterion(plan))
+  start <- plan_numbers(plan, "start")
+  if (length(start)) problem <- start_from(problem, start)
+  status <- parameter_status(problem)
+  if (anyNA(problem$start[status$free])) problem <- start_from(problem, suggest_start(problem))
+  problem
 }
 
 # Paths in a plan are relative to the plan.

@@ -37,7 +37,13 @@ autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
 plot.tundrel_run <- function(x, ...) print(plot_fit(x))
 
 # A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, prepared, at, run, components) {
+draw_fit <- function(problem, prepared, at, run, components, call = rlang::caller_env()) {
+  if (!is.null(problem$own$fun)) {
+    refuse("model", c(
+      "A function that returns its {problem$own$kind} has no curve to draw.",
+      "i" = "Look at {.fn plot_landscape}, or, of a run, at {.fn plot_residuals}."
+    ), call = call)
+  }
   points <- data.frame(
     response = response_rows(prepared), fitted = fitted_rows(prepared, at),
     spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_

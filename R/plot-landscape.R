@@ -30,12 +30,12 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
   finite <- scan$value[!is.na(scan$value)]
   if (is.na(log_value)) log_value <- length(finite) > 0 && min(finite) > 0 && max(finite) > 30 * min(finite)
   plot <- if (length(scanned) == 2) draw_ground(scan, scanned, log_value) else draw_valley(scan, scanned, log_value)
-  plot + path_layers(runs, scanned) +
+  plot + path_layers(runs, scanned) + (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
       caption = paste0(
         if (attr(scan, "refit")) "Other parameters at their best; " else "Other parameters at their start; ",
-        "shaded: a condition forbids it", if (length(runs)) "; path from start (circle) to end (cross)"
+        "shaded: a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
       )
     ) +
     theme_tundrel()
@@ -47,7 +47,7 @@ draw_ground <- function(scan, scanned, log_value) {
   # Contours lie close around the lowest ground, where it matters.
   levels <- unique(low + (max(scan$height, na.rm = TRUE) - low) * seq(0, 1, length.out = 16)^2)
   ggplot2::ggplot(scan, aes(.data[[scanned[1]]], .data[[scanned[2]]])) +
-    ggplot2::geom_raster(aes(fill = .data$height)) +
+    ggplot2::geom_raster(aes(fill = .data$height), interpolate = TRUE) +
     ggplot2::geom_contour(aes(z = .data$height), breaks = levels, colour = "white", linewidth = 0.3, na.rm = TRUE) +
     ggplot2::geom_raster(data = scan[!scan$inside, ], fill = "#555555", alpha = 0.45) +
     ggplot2::scale_fill_viridis_c(name = if (log_value) "log10 of\nthe value" else "value", direction = -1, na.value = "white") +
@@ -55,11 +55,24 @@ draw_ground <- function(scan, scanned, log_value) {
 }
 
 draw_valley <- function(scan, scanned, log_value) {
+  step <- min(diff(sort(unique(scan[[scanned]])))) / 2
+  forbidden <- scan[!scan$inside, ]
   plot <- ggplot2::ggplot(scan, aes(.data[[scanned]], .data$value)) +
+    ggplot2::geom_rect(
+      aes(xmin = .data[[scanned]] - step, xmax = .data[[scanned]] + step, ymin = if (log_value) 0 else -Inf, ymax = Inf),
+      forbidden, fill = "#555555", alpha = 0.25
+    ) +
     ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE) +
-    ggplot2::geom_point(data = scan[!scan$inside & !is.na(scan$value), ], colour = ink[["zero"]], shape = 4) +
     ggplot2::labs(y = "value of the criterion")
   if (log_value) plot + ggplot2::scale_y_log10() else plot
+}
+
+# Where the problem starts.
+start_layer <- function(problem, scanned) {
+  at <- problem$start[scanned]
+  if (anyNA(at)) return(NULL)
+  if (length(scanned) == 1) return(ggplot2::geom_vline(xintercept = at, colour = ink[["start"]], linetype = "dashed"))
+  ggplot2::annotate("point", at[[1]], at[[2]], colour = ink[["start"]], shape = 1, size = 4, stroke = 1.3)
 }
 
 path_layers <- function(runs, scanned) {

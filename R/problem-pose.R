@@ -17,12 +17,22 @@
 #' the height. For series, `lag(column)` and `lag(column, steps)` are the column so many rows before,
 #' and `difference(column)` its change from the row before.
 #'
-#' @param data \[data.frame] The measurements, one row each.
+#' A formula may call functions of your own (defined in your session, not in a package): R then
+#' evaluates it, derivatives are taken by differences, and printing says so.
+#'
+#' @param data \[data.frame] The measurements, one row each. Or, for what no formula says, a function of
+#'   one named vector of parameters.
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
 #'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
 #' @param ... For such a model: which column each of its names stands for, as `x = light`. A name that
 #'   is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
+#' @param parameters \[character] For a function: the names of its parameters.
+#' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
+#'   made small, or the `"value"` itself?
+#' @param goal \[character(1)] For a function that returns a value: `"minimise"` or `"maximise"`.
+#' @param gradient \[function] For a function that returns a value: its derivatives with respect to all
+#'   parameters, in their order. Checked against differences at the start.
 #'
 #' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
 #'   squares until [judge_by()] says otherwise.
@@ -33,7 +43,17 @@
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' pose(lichen, uptake ~ top * light / (half + light) - dark)
-pose <- function(data, model, ..., constants = numeric()) {
+#'
+#' curve <- function(light, top, half) top * tanh(light / half)
+#' pose(lichen, uptake ~ curve(light, top, half) - dark)
+#'
+#' valley <- function(p) c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]])
+#' pose(valley, parameters = c("a", "b"), returns = "residuals") |>
+#'   start_from(a = -1, b = 1) |>
+#'   fit_local()
+pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
+                 gradient = NULL) {
+  if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }
@@ -42,7 +62,9 @@ pose <- function(data, model, ..., constants = numeric()) {
   rlang::check_dots_empty()
   parsed <- parse_model(model, data, constants)
   warn_of_lookalikes(parsed, names(data))
-  new_problem(data, parsed)
+  problem <- new_problem(data, parsed)
+  if (length(parsed$own)) problem$own <- list(kind = "model")
+  problem
 }
 
 # A model from the catalogue or a file, for some columns.
@@ -97,6 +119,19 @@ warn_of_lookalikes <- function(model, columns) {
   }
 }
 
+# The formula, or what stands in its place, and who evaluates it.
+problem_text <- function(problem) {
+  switch(problem$own$kind %||% "formula",
+    formula = expression_text(problem$model$formula),
+    model = paste0(
+      expression_text(problem$model$formula), "\n           (evaluated by R: it calls ", paste0(problem$model$own, "()", collapse = ", "),
+      "; derivatives by differences)"
+    ),
+    residuals = "the residuals that an R function returns (derivatives by differences)",
+    value = paste(problem$own$goal, "the value that an R function returns")
+  )
+}
+
 #' @export
 format.tundrel_problem <- function(x, ...) {
   paste0("problem: ", expression_text(x$model$formula), ", ", format(x$criterion))
@@ -104,9 +139,10 @@ format.tundrel_problem <- function(x, ...) {
 
 #' @export
 print.tundrel_problem <- function(x, ...) {
-  cat("Problem:  ", expression_text(x$model$formula), "\n", sep = "")
-  cat("Criterion: ", format(x$criterion), "\n", sep = "")
-  cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n\n", sep = "")
+  cat("Problem:   ", problem_text(x), "\n", sep = "")
+  if (!identical(x$own$kind, "value")) cat("Criterion: ", format(x$criterion), "\n", sep = "")
+  if (is.null(x$own$fun)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
+  cat("\n")
   cat_table(drop_empty(parameter_table(x)))
   joint <- joint_conditions(x, parameter_status(x))
   if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")

@@ -34,6 +34,7 @@ model_collector <- function(problem, status, columns) {
 }
 
 prepare_problem <- function(problem, call = rlang::caller_env()) {
+  if (!is.null(problem$own$fun)) return(prepare_function(problem))
   chosen <- choose_rows(problem)
   rows <- chosen$rows
   if (length(rows) == 0) {
@@ -53,8 +54,8 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
   collector <- model_collector(problem, status, c(model$columns, if (!is.null(weight)) ".root_weight"))
   limits <- free_limits(problem, status)
   nothing <- tibble(row = integer(), reason = character())
-  list(
-    fitted = collector$add(model$expression, call), response = collector$add(model$response, call),
+  prepared <- list(
+    fitted = if (is.null(problem$own)) collector$add(model$expression, call) else 0L, response = collector$add(model$response, call),
     root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
     nodes = collector$nodes(),
     columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
@@ -62,6 +63,38 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
     rows = length(rows), used = rows, status = status, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
     lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
   )
+  if (is.null(problem$own)) return(prepared)
+  columns <- stats::setNames(prepared$columns[seq_along(model$columns)], model$columns)
+  prepared$own_model <- own_model(problem, status, columns, prepared$rows)
+  as_function_problem(problem, prepared)
+}
+
+# What the core needs of a problem whose residuals R computes.
+as_function_problem <- function(problem, prepared) {
+  weighted <- response_rows(prepared) * (if (prepared$root_weight == 0) 1 else prepared$columns[[length(prepared$columns)]])
+  prepared$response_norm <- if (prepared$relative_to_fitted) sqrt(prepared$rows) else sqrt(sum(weighted^2))
+  prepared$residual_function <- own_residuals(problem, prepared)
+  prepared
+}
+
+# The same for a function that was posed itself.
+prepare_function <- function(problem) {
+  status <- parameter_status(problem)
+  start <- problem$start[status$free]
+  rows <- if (anyNA(start)) 1L else own_rows(problem, status, start)
+  prepared <- c(
+    list(
+      fitted = 0L, response = 0L, root_weight = 0L, nodes = list(), columns = list(), relative_to_fitted = FALSE,
+      rows = rows, used = seq_len(rows), status = status, dropped = tibble(row = integer(), reason = character())
+    ),
+    free_limits(problem, status)
+  )
+  prepared$own_model <- function(x) {
+    attempt <- call_own(problem, status, x, rows)
+    if (!is.null(attempt$value)) attempt$value <- -attempt$value
+    attempt
+  }
+  as_function_problem(problem, prepared)
 }
 
 # A prepared problem with the sizes its solver needs, at a start that is inside the limits.
@@ -69,11 +102,20 @@ prepare_at_start <- function(problem, call = rlang::caller_env()) {
   prepared <- prepare_problem(problem, call)
   prepared$start <- resolve_start(problem, prepared, call)
   prepared$typical <- typical_sizes(problem, prepared$start, prepared)
+  check_own(problem, prepared, call)
   prepared
 }
 
-fitted_rows <- function(prepared, x) core_evaluate(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
-response_rows <- function(prepared) core_evaluate(prepared$nodes, prepared$response, prepared$columns, prepared$rows, numeric(0))
+fitted_rows <- function(prepared, x) {
+  if (!is.null(prepared$own_model)) return(numbers_or_nan(prepared$own_model(x), prepared$rows))
+  core_evaluate(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
+}
+
+# Residuals from a function have no response: they count as misses of zero.
+response_rows <- function(prepared) {
+  if (prepared$response == 0) return(numeric(prepared$rows))
+  core_evaluate(prepared$nodes, prepared$response, prepared$columns, prepared$rows, numeric(0))
+}
 
 # Roots of the weights at a point: it matters where residuals are shares of the fitted value.
 root_weight_rows <- function(prepared, x) {

@@ -26,6 +26,7 @@ preview <- function(problem, starts = NULL) {
   check_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
   prepared <- prepare_at_start(problem)
+  if (identical(problem$own$kind, "value")) return(preview_value(problem, prepared))
   check_enough_rows(prepared)
   at_start <- core_linearise(prepared, prepared$start, 1L)
   if (length(at_start) == 0) refuse_unusable_start(prepared, problem)
@@ -48,6 +49,20 @@ preview <- function(problem, starts = NULL) {
   )
 }
 
+# Of a function that returns the value itself there is little more to say than that.
+preview_value <- function(problem, prepared) {
+  structure(
+    list(
+      problem = problem, value = own_value(problem, prepared$status, prepared$start), n = 0L, n_free = length(prepared$start),
+      df_residual = NA_integer_, start = prepared$start, dropped = prepared$dropped,
+      misses = tibble(row = integer(), response = numeric(), fitted = numeric(), residual = numeric()), unfelt = character(),
+      alike = tibble(first = character(), second = character(), cosine = numeric()), undetermined = 0L,
+      at_bound = names(Filter(nzchar, bounds_reached(prepared$start, prepared)))
+    ),
+    class = "tundrel_preview"
+  )
+}
+
 # The value at each of several starts.
 preview_starts <- function(problem, starts) {
   if (!is.data.frame(starts) || nrow(starts) == 0) {
@@ -55,10 +70,10 @@ preview_starts <- function(problem, starts) {
   }
   rows <- lapply(seq_len(nrow(starts)), function(i) {
     prepared <- prepare_at_start(start_from(problem, starts[i, ]))
-    at_start <- core_linearise(prepared, prepared$start, 1L)
-    c(value = if (length(at_start)) at_start$value else NA, prepared$start)
+    c(value = problem_values(problem, prepared, matrix(prepared$start)), prepared$start)
   })
   table <- as_tibble(do.call(rbind, rows))
+  table$value[!is.finite(table$value)] <- NA
   table <- tibble(start = seq_len(nrow(table)), !!!table)
   class(table) <- c("tundrel_start_values", class(table))
   table
@@ -100,8 +115,12 @@ format.tundrel_preview <- function(x, ...) {
 
 #' @export
 print.tundrel_preview <- function(x, ...) {
-  cat("At the start of ", expression_text(x$problem$model$formula), "\n\n", sep = "")
+  cat("At the start of ", problem_text(x$problem), "\n\n", sep = "")
   cat_table(drop_empty(parameter_table(x$problem)))
+  if (identical(x$problem$own$kind, "value")) {
+    cat("\nValue:     ", format_number(x$value), "\n", sep = "")
+    return(invisible(x))
+  }
   cat("\nValue:     ", format_number(x$value), " (", format(x$problem$criterion), ")\n", sep = "")
   cat("Rows:      ", format(x$n, big.mark = ","), " used, ", nrow(x$dropped), " dropped", dropped_reasons(x$dropped), "\n", sep = "")
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")

@@ -38,8 +38,12 @@ report_page <- function(run, title, level) {
     h$h1(title),
     report_answer(run, table, level),
     report_parameters(run, table, level),
-    h$h2("The fitted curve"),
-    report_picture(plot_fit(run), paste("Measurements and fitted curve of", expression_text(formula(run)))),
+    if (is.null(run$problem$own$fun)) {
+      htmltools::tagList(
+        h$h2("The fitted curve"),
+        report_picture(plot_fit(run), paste("Measurements and fitted curve of", expression_text(formula(run))))
+      )
+    },
     h$h2("What is left over"),
     report_picture(plot_residuals_or_null(run), "Standardised residuals against fitted values, the predictor, normal quantiles and row order"),
     report_fit_table(run),
@@ -84,7 +88,7 @@ report_answer <- function(run, table, level) {
 report_parameters <- function(run, table, level) {
   shown <- tibble(
     parameter = table$parameter, estimate = table$estimate, `standard error` = table$std_error,
-    lower = table$lower, upper = table$upper, start = unname(run$start), note = table$note
+    lower = table$lower, upper = table$upper, start = unname(run$start[table$parameter]), note = table$note
   )
   htmltools::tagList(
     htmltools::tags$h2("Parameters"),

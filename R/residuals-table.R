@@ -22,6 +22,7 @@ residual_table <- function(run) {
   parts <- row_diagnostics(run, prepared)
   columns <- lapply(parts, spread_rows, prepared = prepared, run = run)
   data <- unclass_measurements(run$problem$measurements)
+  if (!is.null(run$problem$own$fun)) data <- tibble(row = prepared$used)
   taken <- intersect(names(columns), names(data))
   if (length(taken)) {
     cli::cli_inform(c("i" = "{cli::qty(taken)}Column{?s} {.field {taken}} of the measurements {?is/are} replaced."))
@@ -57,6 +58,9 @@ row_diagnostics <- function(run, prepared) {
 # Standard errors of the fitted values per unit of residual scale.
 fitted_errors <- function(run, prepared) {
   moving <- which(run$at_bound == "")
+  if (!is.null(run$problem$own)) {
+    return(own_row_errors(function(x) fitted_rows(prepared, x), run$estimate, run$factor[, moving, drop = FALSE], moving))
+  }
   core_row_errors(
     prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, run$estimate,
     run$factor[, moving, drop = FALSE], moving

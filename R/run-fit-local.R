@@ -39,11 +39,22 @@ fit_local <- function(problem, solver = "levenberg_marquardt", tolerance = 1e-10
   )
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
   prepared <- prepare_at_start(problem)
+  check_has_residuals(problem, solver)
   check_enough_rows(prepared)
   check_honoured(solver, joint_conditions(problem, prepared$status))
   raw <- core_fit(prepared, c(solver$settings, tolerance = tolerance), prepared$start, budget, as.integer(threads))
   if (raw$reason == "failed") refuse_unusable_start(prepared, problem)
   new_run(problem, solver, prepared, raw)
+}
+
+# Least-squares solvers need residuals, and no other solver is there so far.
+check_has_residuals <- function(problem, solver, call = rlang::caller_env()) {
+  if (!identical(problem$own$kind, "value")) return(invisible())
+  refuse("solver", c(
+    "{.val {solver$name}} needs residuals, and this function returns a value.",
+    "x" = "No solver so far works on a value alone.",
+    "i" = "Where the value is a sum of squares, pose the function with {.code returns = \"residuals\"}."
+  ), call = call)
 }
 
 # No solver so far honours more than limits on single parameters.

@@ -5,6 +5,7 @@ prepared_of <- function(run) prepare_problem(run$problem)
 
 # Values for all rows of the measurements, NA where a row took no part.
 spread_rows <- function(values, prepared, run) {
+  if (!is.null(run$problem$own$fun)) return(values)
   all <- rep(NA_real_, nrow(run$problem$measurements))
   all[prepared$used] <- values
   all
@@ -134,10 +135,25 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
     ), call = call)
   }
   for (name in model$predictors) check_number_column(newdata, name, call)
+  columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
+  if (!is.null(problem$own)) {
+    values <- own_model(problem, status, stats::setNames(columns, model$predictors), nrow(newdata), expression)
+    return(own_rows_through(evaluate, function(x) numbers_or_nan(values(x), nrow(newdata)), ...))
+  }
   collector <- model_collector(problem, status, model$predictors)
   root <- collector$add(expression)
-  columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
   evaluate(collector$nodes(), root, columns, nrow(newdata), ...)
+}
+
+# What a core function would give, for a function of the user's.
+own_rows_through <- function(evaluate, f, x, factor = NULL, moving = NULL) {
+  if (identical(evaluate, core_evaluate)) f(x) else own_row_errors(f, x, factor, moving)
+}
+
+# Standard errors of rows per unit of residual scale, from differences.
+own_row_errors <- function(f, x, factor, moving) {
+  slopes <- matrix(own_jacobian(f, x, abs(x)), ncol = length(x))[, moving, drop = FALSE]
+  sqrt(pmax(0, rowSums((slopes %*% core_unit_covariance(factor)) * slopes)))
 }
 
 #' @rdname run-generics

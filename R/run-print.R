@@ -8,7 +8,7 @@ format.tundrel_run <- function(x, ...) {
 
 #' @export
 print.tundrel_run <- function(x, ...) {
-  cat("Run of ", x$solver$name, " on ", expression_text(x$problem$model$formula), "\n", sep = "")
+  cat("Run of ", x$solver$name, " on ", problem_text(x$problem), "\n", sep = "")
   cat(strwrap(stop_line(x), exdent = 2), sep = "\n")
   cat("\n")
   table <- suppressWarnings(uncertainty(x), classes = "tundrel_warning_uncertainty")
@@ -20,7 +20,8 @@ print.tundrel_run <- function(x, ...) {
 
 size_line <- function(x) {
   paste0(
-    "Value ", format_number(x$value), " (", format(x$problem$criterion), "), sigma ", format_number(sigma_of(x)), "; ",
+    "Value ", format_number(x$value), " (", format(x$problem$criterion), ")",
+    if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
     count_of(x$n, "row"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; ",
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."
   )

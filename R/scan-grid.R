@@ -27,21 +27,29 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   axes <- scan_axes(problem, list(...), points)
   grid <- expand.grid(axes)
   scanned <- names(axes)
-  problem$start[scanned] <- vapply(axes, `[[`, numeric(1), 1)
-  prepared <- prepare_at_start(problem)
+  unset <- scanned[is.na(problem$start[scanned])]
+  posed <- problem
+  posed$start[unset] <- vapply(axes[unset], `[[`, numeric(1), 1)
+  prepared <- prepare_at_start(posed)
   inside <- conditions_hold(problem, prepared, grid)
   if (refit) {
-    rows <- lapply(seq_len(nrow(grid)), function(i) refitted(problem, unlist(grid[i, , drop = FALSE])))
+    rows <- lapply(seq_len(nrow(grid)), function(i) refitted(posed, unlist(grid[i, , drop = FALSE])))
     table <- tibble(as_tibble(grid), as_tibble(do.call(rbind, rows)))
   } else {
     free <- prepared$status$free
     places <- matrix(prepared$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
     places[, scanned] <- as.matrix(grid)
-    table <- tibble(as_tibble(grid), value = core_values(prepared, t(places)))
+    table <- tibble(as_tibble(grid), value = problem_values(problem, prepared, t(places)))
   }
   table$value[!is.finite(table$value)] <- NA
   table$inside <- inside
   structure(table, problem = problem, scanned = scanned, refit = refit, class = c("tundrel_scan", class(table)))
+}
+
+# The value of the criterion at each column of `points`, in the user's sign.
+problem_values <- function(problem, prepared, points) {
+  if (!identical(problem$own$kind, "value")) return(core_values(prepared, points))
+  apply(points, 2, function(x) own_value(problem, prepared$status, x))
 }
 
 scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
@@ -94,7 +102,7 @@ refitted <- function(problem, fixed) {
   others <- setdiff(parameter_status(problem)$free, names(fixed))
   if (length(others) == 0) {
     prepared <- prepare_at_start(start_from(problem, as.list(fixed)))
-    return(c(value = core_values(prepared, matrix(prepared$start))))
+    return(c(value = problem_values(problem, prepared, matrix(prepared$start))))
   }
   sentences <- paste(names(fixed), "==", format(fixed, digits = 17))
   run <- tryCatch(

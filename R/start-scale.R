@@ -13,40 +13,44 @@ parameter_kinds <- function(model, status) {
     if (is.null(a) || is.null(b)) return(invisible())
     demands[[length(demands) + 1]] <<- c(a$own - b$own, b$base - a$base)
   }
-  times <- function(a, b, power) list(own = a$own + power * b$own, base = a$base + power * b$base)
+  of_name <- function(name) {
+    kind <- none
+    if (name %in% parameters) kind$own[[name]] <- 1
+    if (name %in% bases) kind$base[[name]] <- 1
+    kind
+  }
   names_parameter <- function(e) any(all.vars(e) %in% c(parameters, names(status$tied)))
   walk <- function(e) {
-    if (is.symbol(e)) {
-      name <- as.character(e)
-      kind <- none
-      if (name %in% parameters) kind$own[[name]] <- 1 else if (name %in% names(status$tied)) return(walk(status$tied[[name]]))
-      else if (name %in% bases) kind$base[[name]] <- 1
-      return(kind)
-    }
+    if (is.symbol(e) && as.character(e) %in% names(status$tied)) return(walk(status$tied[[as.character(e)]]))
+    if (is.symbol(e)) return(of_name(as.character(e)))
     if (!is.call(e)) return(none)
-    name <- as.character(e[[1]])
     arguments <- as.list(e)[-1]
-    kinds <- lapply(arguments, walk)
-    or_none <- lapply(kinds, function(k) k %||% none)
-    if (name == "(") return(kinds[[1]])
-    if (name == "*") return(times(or_none[[1]], or_none[[2]], 1))
-    if (name == "/") return(times(or_none[[1]], or_none[[2]], -1))
-    if (name == "sqrt") return(times(none, or_none[[1]], 0.5))
-    if (name == "^") return(kind_of_power(arguments, or_none, none, demand_same, times, names_parameter))
-    if (name %in% c("+", "-", "pmin", "pmax", "min", "max", "<", "<=", ">", ">=", "==", "!=")) {
-      result <- kind_of_sum(arguments, kinds, demand_same, names_parameter)
-      return(if (name %in% c("<", "<=", ">", ">=", "==", "!=")) none else result)
-    }
-    if (name == "ifelse") return(kind_of_sum(arguments[-1], kinds[-1], demand_same, names_parameter))
-    if (name %in% c("abs", "floor", "ceiling")) return(kinds[[1]])
-    if (names_parameter(e)) for (kind in kinds) demand_same(kind, none)
-    none
+    kind_of_call(as.character(e[[1]]), arguments, lapply(arguments, walk), none, demand_same, names_parameter)
   }
-  response <- none
-  response$base[[".response"]] <- 1
-  whole <- walk(model$expression)
+  whole <- walk(model$expression) %||% of_name(".response")
+  response <- of_name(".response")
   demands <- c(list(c(whole$own - response$own, response$base - whole$base)), demands)
   solve_demands(do.call(rbind, demands), parameters, bases)
+}
+
+# The kind of a call from those of its arguments; states on the way which kinds must be the same.
+kind_of_call <- function(name, arguments, kinds, none, demand_same, names_parameter) {
+  known <- lapply(kinds, function(k) k %||% none)
+  times <- function(a, b, power) list(own = a$own + power * b$own, base = a$base + power * b$base)
+  comparing <- c("<", "<=", ">", ">=", "==", "!=")
+  if (name %in% c("(", "abs", "floor", "ceiling")) return(kinds[[1]])
+  if (name == "*") return(times(known[[1]], known[[2]], 1))
+  if (name == "/") return(times(known[[1]], known[[2]], -1))
+  if (name == "sqrt") return(times(none, known[[1]], 0.5))
+  if (name == "^") return(kind_of_power(arguments, known, none, demand_same, times, names_parameter))
+  if (name == "ifelse") return(kind_of_sum(arguments[-1], kinds[-1], demand_same, names_parameter))
+  if (name %in% c("+", "-", "pmin", "pmax", "min", "max", comparing)) {
+    kind <- kind_of_sum(arguments, kinds, demand_same, names_parameter)
+    return(if (name %in% comparing) none else kind)
+  }
+  if (!name %in% language_functions()) return(NULL)  # a function of the user's own tells nothing
+  for (i in seq_along(kinds)) if (names_parameter(arguments[[i]])) demand_same(kinds[[i]], none)
+  none
 }
 
 # A number added to something with parameters has no unit; added to a column it has the column's.

@@ -25,6 +25,12 @@
 #' problem |> start_from(starts) |> fit_local()
 suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   check_problem(problem)
+  if (!is.null(problem$own$fun)) {
+    refuse("model", c(
+      "Nothing is known of a function's parameters to suggest starts from.",
+      "i" = "State starts with {.fn start_from}, or look around with {.fn scan_grid}."
+    ))
+  }
   check_number(n, "n", "solver", above = 1, or_equal = TRUE)
   check_number(samples, "samples", "solver", above = 1, or_equal = TRUE)
   prepared <- thinned(prepare_problem(problem))
@@ -55,7 +61,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
 most_start_rows <- 1000
 
 thinned <- function(prepared) {
-  if (prepared$rows <= most_start_rows) return(prepared)
+  if (prepared$rows <= most_start_rows || !is.null(prepared$residual_function)) return(prepared)
   kept <- round(seq(1, prepared$rows, length.out = most_start_rows))
   prepared$columns <- lapply(prepared$columns, `[`, kept)
   prepared$rows <- length(kept)
@@ -73,7 +79,8 @@ parameter_scales <- function(problem, prepared) {
     if (length(x)) stats::median(x) else 1
   }
   columns <- stats::setNames(prepared$columns[match(model$predictors, model$columns)], model$predictors)
-  sizes <- c(max(abs(response), 1e-300), vapply(columns, size_of, numeric(1)), abs(c(model$constants, unlist(as.list(prepared$status$fixed)))))
+  numbers <- abs(c(model$constants, unlist(as.list(prepared$status$fixed))))
+  sizes <- c(if (any(response != 0)) max(abs(response)) else 1, vapply(columns, size_of, numeric(1)), numbers)
   sizes[sizes == 0] <- 1
   list(
     size = stats::setNames(exp(as.vector(kinds %*% log(sizes))), rownames(kinds)),

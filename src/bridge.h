@@ -2,10 +2,12 @@
 #pragma once
 #include <Rcpp.h>
 
+#include <memory>
+
 #include "core/expression/graph.h"
 #include "core/expression/program.h"
 #include "core/problem/bounds.h"
-#include "core/problem/least_squares_problem.h"
+#include "core/problem/problem.h"
 
 namespace tundrel {
 
@@ -20,7 +22,7 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes);
 // Columns stay where they are in R's memory: the list must outlive the result.
 Columns columns_from_r(const Rcpp::List& columns, double rows);
 
-std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, int threads);
+std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);
 Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x);

@@ -1,5 +1,7 @@
 #include "bridge.h"
 #include "core/criterion/least_squares.h"
+#include "core/problem/function_problem.h"
+#include "core/problem/least_squares_problem.h"
 
 namespace tundrel {
 
@@ -38,7 +40,33 @@ Columns columns_from_r(const Rcpp::List& columns, double rows) {
   return out;
 }
 
-std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, int threads) {
+namespace {
+
+Bounds bounds_from_r(const Rcpp::List& problem) {
+  Bounds bounds;
+  bounds.lower = vector_from_r(problem["lower"]);
+  bounds.upper = vector_from_r(problem["upper"]);
+  bounds.typical = vector_from_r(problem["typical"]);
+  bounds.lower_open = Rcpp::as<std::vector<bool>>(problem["lower_open"]);
+  bounds.upper_open = Rcpp::as<std::vector<bool>>(problem["upper_open"]);
+  return bounds;
+}
+
+// The R function never fails: what goes wrong in the user's own comes back as NaN.
+std::unique_ptr<Problem> function_problem_from_r(const Rcpp::List& problem) {
+  const Rcpp::Function residuals = problem["residual_function"];
+  const auto call = [residuals](const Eigen::VectorXd& x, Eigen::VectorXd& out) {
+    const Rcpp::NumericVector found = residuals(vector_to_r(x));
+    for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = i < found.size() ? found[i] : R_NaN;
+  };
+  const double rows = problem["rows"];
+  return std::make_unique<FunctionProblem>(call, static_cast<int>(rows), bounds_from_r(problem), problem["response_norm"]);
+}
+
+}  // namespace
+
+std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
+  if (problem.containsElementNamed("residual_function")) return function_problem_from_r(problem);
   TranslatedGraph t = graph_from_r(problem["nodes"]);
   const auto node = [&](const char* name) {
     const int i = problem[name];
@@ -50,15 +78,9 @@ std::unique_ptr<LeastSquaresProblem> problem_from_r(const Rcpp::List& problem, i
   // What residuals are measured against; relative ones against 1.
   const int weighted_response = least_squares_residual(
       t.graph, relative_to_fitted ? t.graph.constant(1) : response, t.graph.constant(0), root_weight, false);
-  Bounds bounds;
-  bounds.lower = vector_from_r(problem["lower"]);
-  bounds.upper = vector_from_r(problem["upper"]);
-  bounds.typical = vector_from_r(problem["typical"]);
-  bounds.lower_open = Rcpp::as<std::vector<bool>>(problem["lower_open"]);
-  bounds.upper_open = Rcpp::as<std::vector<bool>>(problem["upper_open"]);
-  return std::make_unique<LeastSquaresProblem>(
-      std::move(t.graph), residual, weighted_response,
-      columns_from_r(problem["columns"], problem["rows"]), std::move(bounds), threads);
+  return std::make_unique<LeastSquaresProblem>(std::move(t.graph), residual, weighted_response,
+                                               columns_from_r(problem["columns"], problem["rows"]),
+                                               bounds_from_r(problem), threads);
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {

@@ -19,8 +19,7 @@ class LeastSquaresProblem : public Problem {
   Linearisation linearise(const Eigen::VectorXd& x) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   double response_norm() override;
-  // Parameters in which the residuals are linear when the others are held.
-  std::vector<int> linear_parameters();
+  std::vector<int> linear_parameters() override;
 
  private:
   // Sum over rows of the square of the program's first output.

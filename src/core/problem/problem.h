@@ -30,9 +30,13 @@ class Problem {
   // For sums of squares. Counts as one evaluation.
   virtual Linearisation linearise(const Eigen::VectorXd& x) = 0;
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
-  virtual bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) = 0;
+  virtual bool residual_curvature(const Eigen::VectorXd&, Eigen::MatrixXd&) { return false; }
   // Norm of the weighted response: what the residuals are measured against.
   virtual double response_norm() = 0;
+  // Parameters in which the residuals are known to be linear when the others are held.
+  virtual std::vector<int> linear_parameters() { return {}; }
+  // Asks for the most accurate derivatives from now on: the walk is nearly over.
+  virtual void refine() {}
 
   long evaluations = 0;
   long refused = 0;  // evaluations that gave no finite number

@@ -62,7 +62,7 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   const double length = scale_.cwiseProduct(x).norm();
   radius_ = settings_.first_radius * (length > 0 ? length : at_.residual_norm());
   if (!(radius_ > 0)) radius_ = settings_.first_radius;
-  if (status_.gradient_norm <= settings_.tolerance) begin_closing(StopReason::gradient);
+  if (status_.gradient_norm <= settings_.tolerance) begin_closing(problem, StopReason::gradient);
 }
 
 void LevenbergMarquardt::iterate(Problem& problem) {
@@ -72,9 +72,10 @@ void LevenbergMarquardt::iterate(Problem& problem) {
     close(problem);
 }
 
-void LevenbergMarquardt::begin_closing(StopReason reason) {
+void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
   closing_ = Closing::gauss_newton;
   claim_ = reason;
+  problem.refine();
 }
 
 void LevenbergMarquardt::walk(Problem& problem) {
@@ -94,7 +95,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   if (!(length > 0) || !(predicted > 0)) {
     // Nothing left to gain by a linear step: all that remains is rounding.
     status_.action = "no further step";
-    begin_closing(StopReason::step);
+    begin_closing(problem, StopReason::step);
     return;
   }
 
@@ -123,12 +124,12 @@ void LevenbergMarquardt::walk(Problem& problem) {
 
   const double tolerance = settings_.tolerance;
   if (status_.gradient_norm <= tolerance)
-    begin_closing(StopReason::gradient);
+    begin_closing(problem, StopReason::gradient);
   else if (std::fabs(reduction) <= tolerance * before && predicted <= tolerance * before &&
            ratio <= 2)
-    begin_closing(StopReason::value);
+    begin_closing(problem, StopReason::value);
   else if (radius_ <= tolerance * size)
-    begin_closing(StopReason::step);
+    begin_closing(problem, StopReason::step);
 }
 
 bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
@@ -160,6 +161,7 @@ bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
 
 // Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
 void LevenbergMarquardt::close(Problem& problem) {
+  problem.refine();  // again, for a solver that was stored while closing
   Eigen::VectorXd step;
   bool better = false, fast = false;
   if (closing_step(problem, step)) {

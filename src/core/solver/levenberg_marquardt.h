@@ -33,7 +33,7 @@ class LevenbergMarquardt : public Solver {
   bool closing_step(Problem& problem, Eigen::VectorXd& step);
   void accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
   Eigen::VectorXd moved(const Problem& problem, const Eigen::VectorXd& step) const;
-  void begin_closing(StopReason reason);
+  void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;
   Status status_;

@@ -20,6 +20,7 @@ constexpr double kRunawayRatio = 30;
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   Verification result;
+  problem.refine();
   result.at = problem.linearise(x);
   const Linearisation& at = result.at;
   if (!at.usable) {

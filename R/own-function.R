@@ -1,0 +1,163 @@
+# Problems in which R evaluates a function of the user's own: a formula that calls it, or a function
+# that gives residuals or the value itself. `problem$own` says which, and holds the function.
+
+# The functions of their own that a formula calls: found from where it was written up to the global
+# environment, so that no function of a package is taken by accident.
+own_functions <- function(formula) {
+  called <- setdiff(all.names(rlang::f_rhs(formula)), all.vars(rlang::f_rhs(formula)))
+  candidates <- setdiff(called, c(language_functions(), names(shapes), "lag", "("))
+  env <- rlang::f_env(formula) %||% emptyenv()
+  Filter(function(name) !is.null(find_own(name, env)), candidates)
+}
+
+find_own <- function(name, env) {
+  while (!identical(env, emptyenv())) {
+    found <- get0(name, env, mode = "function", inherits = FALSE)
+    if (!is.null(found)) return(found)
+    if (identical(env, globalenv()) || isNamespace(env)) return(NULL)
+    env <- parent.env(env)
+  }
+  NULL
+}
+
+# All names in an expression that stand for values, whatever it calls.
+own_value_names <- function(expr) all.vars(expr)
+
+# What an evaluation of user's code came to: numbers, or what was wrong with them.
+try_own <- function(code, wanted, what) {
+  out <- tryCatch(code, error = function(e) e)
+  problem <- if (inherits(out, "error")) {
+    c("It stopped: {conditionMessage(out)}")
+  } else if (!is.numeric(out)) {
+    c("It gave {.obj_type_friendly {out}}, not numbers.")
+  } else if (!is.null(wanted) && length(out) != wanted) {
+    c("It gave {length(out)} number{?s} where {wanted} {?is/are} needed.")
+  }
+  list(value = if (is.null(problem)) as.numeric(out), trouble = if (!is.null(problem)) cli::format_inline(problem))
+}
+
+# As try_own(), but a failure is NaN: the point is refused and the run goes on.
+numbers_or_nan <- function(attempt, n) attempt$value %||% rep(NaN, n)
+
+# The values of a formula that R evaluates, for some columns.
+own_model <- function(problem, status, columns, rows, expression = problem$model$expression) {
+  env <- rlang::f_env(problem$model$formula)
+  function(x) {
+    values <- as.list(all_values(status, x))
+    try_own(eval(expression, c(columns, values, as.list(problem$model$constants)), env), rows, "model")
+  }
+}
+
+# The residuals of a problem on an own function, as the core calls them; they never fail.
+own_residuals <- function(problem, prepared) {
+  if (problem$own$kind == "residuals") {
+    return(function(x) numbers_or_nan(call_own(problem, prepared$status, x, prepared$rows), prepared$rows))
+  }
+  response <- response_rows(prepared)
+  weight <- if (prepared$root_weight == 0) 1 else prepared$columns[[length(prepared$columns)]]
+  function(x) {
+    fitted <- numbers_or_nan(prepared$own_model(x), prepared$rows)
+    raw <- weight * (response - fitted)
+    if (prepared$relative_to_fitted) raw / fitted else raw
+  }
+}
+
+# A function of a named parameter vector, called with all parameters.
+call_own <- function(problem, status, x, wanted) {
+  try_own(problem$own$fun(all_values(status, stats::setNames(x, status$free))), wanted, "function")
+}
+
+# At a start the user's function has to work: its own words are shown where it does not.
+check_own <- function(problem, prepared, call = rlang::caller_env()) {
+  if (is.null(problem$own)) return(invisible())
+  attempt <- if (problem$own$kind == "model") {
+    prepared$own_model(prepared$start)
+  } else {
+    call_own(problem, prepared$status, prepared$start, prepared$rows)
+  }
+  at <- paste0(names(prepared$start), " = ", format_number(prepared$start), collapse = ", ")
+  told <- if (problem$own$kind == "model") "The model" else "The function"
+  if (!is.null(attempt$trouble)) {
+    refuse("model", c("{told} cannot be used at the start.", "x" = "{attempt$trouble}", "i" = "The start is {at}."), call = call)
+  }
+  bad <- !is.finite(attempt$value)
+  if (any(bad)) {
+    refuse("model", c(
+      "{told} gives no finite number at the start{if (prepared$rows > 1) paste(' in', name_rows(which(bad)))}.",
+      "x" = "It gave {.val {utils::head(attempt$value[bad], 1)}}.", "i" = "The start is {at}."
+    ), call = call)
+  }
+  check_own_gradient(problem, prepared, call)
+}
+
+# A supplied gradient against differences, parameter by parameter.
+gradient_agrees_to <- 1e-4
+
+check_own_gradient <- function(problem, prepared, call) {
+  if (is.null(problem$own$gradient)) return(invisible())
+  status <- prepared$status
+  x <- prepared$start
+  attempt <- try_own(problem$own$gradient(all_values(status, x)), length(status$all), "gradient")
+  if (!is.null(attempt$trouble)) {
+    refuse("model", c("The gradient cannot be used at the start.", "x" = "{attempt$trouble}"), call = call)
+  }
+  exact <- stats::setNames(attempt$value, status$all)[status$free]
+  differences <- vapply(seq_along(x), function(i) {
+    h <- 6e-6 * max(abs(x[i]), 1e-3 * prepared$typical[i])
+    value <- function(step) call_own(problem, status, replace(x, i, x[i] + step), 1)$value %||% NaN
+    (value(h) - value(-h)) / (2 * h)
+  }, numeric(1))
+  scale <- max(abs(differences * prepared$typical))
+  off <- abs(exact - differences) * prepared$typical > gradient_agrees_to * scale
+  if (!any(off, na.rm = TRUE)) return(invisible())
+  told <- paste0(names(x)[off], ": ", format_number(exact[off]), " given, ", format_number(differences[off]), " by differences")
+  refuse("model", c("The gradient disagrees with differences at the start.", stats::setNames(escape_braces(told), rep("x", length(told)))), call = call)
+}
+
+# A problem from a function of a named parameter vector.
+pose_function <- function(fun, returns, goal, gradient, parameters, call = rlang::caller_env()) {
+  if (!rlang::is_string(returns) || !returns %in% c("value", "residuals")) {
+    refuse("model", c("{.arg returns} must be {.val value} or {.val residuals}.", "x" = "It is {.val {returns}}."), call = call)
+  }
+  if (!rlang::is_string(goal) || !goal %in% c("minimise", "maximise")) {
+    refuse("model", c("{.arg goal} must be {.val minimise} or {.val maximise}.", "x" = "It is {.val {goal}}."), call = call)
+  }
+  if (returns == "residuals" && goal == "maximise") {
+    refuse("model", "Residuals can only be made small: {.arg goal} is for functions that return a value.", call = call)
+  }
+  if (!is.null(gradient) && (!is.function(gradient) || returns == "residuals")) {
+    refuse("model", "{.arg gradient} must be a function, and goes with {.code returns = \"value\"}.", call = call)
+  }
+  if (!is.character(parameters) || length(parameters) == 0 || anyDuplicated(parameters) || !all(nzchar(parameters))) {
+    refuse("model", c(
+      "{.arg parameters} must name the parameters of the function, each once.",
+      "i" = "For example {.code pose(f, parameters = c(\"a\", \"b\"), returns = \"residuals\")}."
+    ), call = call)
+  }
+  model <- list(
+    formula = rlang::new_formula(as.symbol(returns), call("f", quote(parameters)), env = emptyenv()),
+    response = as.symbol(returns), expression = call("f", quote(parameters)), predictors = character(), columns = character(),
+    parameters = parameters, constants = numeric()
+  )
+  problem <- new_problem(tibble(row = integer()), model)
+  problem$own <- list(kind = returns, fun = fun, goal = goal, gradient = gradient)
+  problem
+}
+
+# How many residuals a function gives is known once it has a start to be called at.
+own_rows <- function(problem, status, start) {
+  if (problem$own$kind == "value") return(1L)
+  length(call_own(problem, status, start, NULL)$value %||% NaN)
+}
+
+# The value a solver minimises, in the user's sign.
+own_value <- function(problem, status, x) numbers_or_nan(call_own(problem, status, x, 1), 1)
+
+# Derivatives of a function of the parameters by central differences of order four: a column each.
+own_jacobian <- function(f, x, typical) {
+  vapply(seq_along(x), function(i) {
+    h <- .Machine$double.eps^0.2 * max(abs(x[i]), 1e-3 * typical[i])
+    at <- function(step) f(replace(x, i, x[i] + step))
+    (8 * (at(h) - at(-h)) - (at(2 * h) - at(-2 * h))) / (12 * h)
+  }, numeric(length(f(x))))
+}

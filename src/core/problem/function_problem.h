@@ -1,0 +1,37 @@
+// Residuals that come from a function of the user's, with derivatives by differences.
+#pragma once
+#include <functional>
+
+#include "problem.h"
+
+namespace tundrel {
+
+class FunctionProblem : public Problem {
+ public:
+  // Fills the residuals at a point; numbers that are not finite refuse it.
+  using Residuals = std::function<void(const Eigen::VectorXd& x, Eigen::VectorXd& residuals)>;
+
+  FunctionProblem(Residuals residuals, int rows, Bounds bounds, double response_norm)
+      : residuals_(std::move(residuals)), rows_(rows), bounds_(std::move(bounds)), response_norm_(response_norm) {}
+
+  int size() const override { return static_cast<int>(bounds_.lower.size()); }
+  const Bounds& bounds() const override { return bounds_; }
+  double value(const Eigen::VectorXd& x) override;
+  Linearisation linearise(const Eigen::VectorXd& x) override;
+  double response_norm() override { return response_norm_; }
+  // Forward differences while walking; from here on central ones of order four.
+  void refine() override { central_ = true; }
+
+ private:
+  Eigen::VectorXd evaluate(const Eigen::VectorXd& x);
+  // FALSE where a difference meets a point without finite values.
+  bool slope(const Eigen::VectorXd& x, const Eigen::VectorXd& at_x, int parameter, Eigen::Ref<Eigen::VectorXd> out);
+
+  Residuals residuals_;
+  int rows_;
+  Bounds bounds_;
+  double response_norm_;
+  bool central_ = false;
+};
+
+}  // namespace tundrel

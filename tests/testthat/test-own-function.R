@@ -1,0 +1,97 @@
+curve_of_mine <- function(light, top, half) top * light / (half + light)
+
+own_problem <- function(formula = uptake ~ curve_of_mine(light, top, half) - dark) {
+  pose(lichen_measurements(), formula) |>
+    start_from(top = 8, half = 150, dark = 1) |>
+    judge_by(least_squares(sd = uptake_sd))
+}
+
+test_that("a formula that calls a function of one's own gives what the language gives", {
+  run <- fit_local(own_problem())
+  language <- fit_local(own_problem(uptake ~ top * light / (half + light) - dark))
+  expect_true(run$converged)
+  expect_equal(coef(run), coef(language), tolerance = 1e-8)
+  expect_equal(vcov(run), vcov(language), tolerance = 1e-6)
+  expect_equal(residual_table(run), residual_table(language), tolerance = 1e-6)
+  expect_equal(predict(run, data.frame(light = c(5, 500))), predict(language, data.frame(light = c(5, 500))), tolerance = 1e-8)
+  expect_output(print(own_problem()), "evaluated by R: it calls curve_of_mine()", fixed = TRUE)
+  expect_s3_class(plot_fit(run), "ggplot")
+})
+
+test_that("conditions, ties and bounds serve functions as well", {
+  run <- fit_local(own_problem() |> subject_to(dark <= 1, half > 0, top > 0))
+  language <- fit_local(own_problem(uptake ~ top * light / (half + light) - dark) |> subject_to(dark <= 1))
+  expect_equal(coef(run), coef(language), tolerance = 1e-7)
+  tied <- fit_local(own_problem() |> subject_to(top == half / 14))
+  expect_equal(coef(tied)[["top"]], coef(tied)[["half"]] / 14)
+})
+
+test_that("suggested starts work for them too", {
+  problem <- pose(lichen_measurements(), uptake ~ curve_of_mine(light, top, half)) |> search_within(top = c(1, 40), half = c(10, 1000))
+  expect_true(fit_local(start_from(problem, suggest_start(problem, samples = 50)))$converged)
+})
+
+test_that("only functions of the user's session are taken, never those of packages", {
+  expect_refusal(pose(decay(), y ~ a * round(x)), "model", "round() is not a function of the model language")
+  expect_refusal(save_model(own_problem(), tempfile()), "model", "function of your own")
+})
+
+valley <- function(p) c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]])
+
+test_that("a function that returns residuals is fitted", {
+  run <- pose(valley, parameters = c("a", "b"), returns = "residuals") |> start_from(a = -1.2, b = 1) |> fit_local()
+  expect_true(run$converged)
+  expect_equal(coef(run), c(a = 1, b = 1), tolerance = 1e-8)
+  bounded <- pose(valley, parameters = c("a", "b"), returns = "residuals") |>
+    start_from(a = -1.2, b = 1) |>
+    subject_to(a <= 0.5) |>
+    fit_local()
+  expect_equal(coef(bounded), c(a = 0.5, b = 0.25), tolerance = 1e-8)
+  expect_equal(bounded$at_bound[["a"]], "upper")
+})
+
+test_that("what goes wrong in a user's function is told at the start, and refused on the way", {
+  at <- function(f) pose(f, parameters = "a", returns = "residuals") |> start_from(a = 1)
+  expect_refusal(fit_local(at(function(p) stop("the sensor broke"))), "model", c("It stopped: the sensor broke", "a = 1"))
+  expect_refusal(fit_local(at(function(p) c(1, NA, 3))), "model", c("no finite number", "row 2"))
+  expect_refusal(fit_local(at(function(p) "three")), "model", "not numbers")
+  wrong_length <- function(light, top) top[1]
+  expect_refusal(
+    fit_local(start_from(pose(lichen_measurements(), uptake ~ wrong_length(light, top)), top = 1)), "model",
+    "gave 1 number where 159 are needed"
+  )
+  # a function that fails beyond 1.5 is still minimised at 1.4
+  fussy <- function(p) if (p[["a"]] > 1.5) stop("too far") else 10 * (p[["a"]] - 1.4) + (p[["a"]] - 1.4)^2 * c(1, -1)
+  run <- fit_local(start_from(at(fussy), a = -5), solver_levenberg_marquardt(first_radius = 10))
+  expect_true(run$converged)
+  expect_equal(coef(run)[["a"]], 1.4, tolerance = 1e-6)
+})
+
+test_that("a function that returns a value can be looked at, and waits for its solvers", {
+  f <- function(p) -sum(valley(p)^2)
+  problem <- pose(f, parameters = c("a", "b"), goal = "maximise") |> start_from(a = 1, b = 1.1)
+  expect_equal(preview(problem)$value, -1)
+  expect_output(print(preview(problem)), "maximise the value")
+  expect_refusal(fit_local(problem), "solver", "needs residuals")
+  expect_equal(max(scan_grid(problem, a = c(0, 1, 2), b = c(0, 1))$value), 0, tolerance = 1e-12)
+})
+
+test_that("a supplied gradient is checked, parameter by parameter", {
+  f <- function(p) p[["a"]]^2 + 3 * p[["b"]]
+  good <- pose(f, parameters = c("a", "b"), gradient = function(p) c(2 * p[["a"]], 3)) |> start_from(a = 2, b = 1)
+  expect_equal(preview(good)$value, 7)
+  bad <- pose(f, parameters = c("a", "b"), gradient = function(p) c(2 * p[["a"]], -3)) |> start_from(a = 2, b = 1)
+  expect_refusal(preview(bad), "model", c("disagrees", "b: -3 given, 3 by differences"))
+  short <- pose(f, parameters = c("a", "b"), gradient = function(p) 1) |> start_from(a = 2, b = 1)
+  expect_refusal(preview(short), "model", "gave 1 number where 2 are needed")
+})
+
+test_that("functions are posed with what they need", {
+  expect_refusal(pose(valley), "model", "must name the parameters")
+  expect_refusal(pose(valley, parameters = c("a", "a")), "model", "each once")
+  expect_refusal(pose(valley, parameters = "a", returns = "squares"), "model", "residuals")
+  expect_refusal(pose(valley, parameters = "a", goal = "minimize"), "model", "maximise")
+  expect_refusal(pose(valley, parameters = "a", returns = "residuals", goal = "maximise"), "model", "made small")
+  expect_refusal(suggest_start(pose(valley, parameters = c("a", "b"))), "model", "scan_grid()")
+  expect_refusal(plot_fit(start_from(pose(valley, parameters = c("a", "b"), returns = "residuals"), a = 1, b = 1)), "model", "no curve")
+})
