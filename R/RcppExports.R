@@ -29,6 +29,10 @@ core_search_starts <- function(problem, points, finalists, iterations) {
     .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
 }
 
+core_nearest_inside <- function(nodes, roots, n_equalities, limits, x) {
+    .Call(`_tundrel_core_nearest_inside`, nodes, roots, n_equalities, limits, x)
+}
+
 core_values <- function(problem, points) {
     .Call(`_tundrel_core_values`, problem, points)
 }

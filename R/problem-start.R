@@ -71,13 +71,31 @@ resolve_start <- function(problem, limits, call = rlang::caller_env()) {
       if (length(lookalikes)) c("i" = "Or did you mean the column {.field {lookalikes}}?")
     ), call = call)
   }
-  inside <- moved_inside(start, limits)
+  inside <- moved_onto_joint(problem, limits, moved_inside(start, limits), call)
   moved <- which(inside != start)
   if (length(moved)) {
     told <- paste0(names(start)[moved], " from ", format_number(start[moved]), " to ", format_number(inside[moved]))
     cli::cli_inform(c("!" = "The start was moved inside the conditions: {told}."), class = "tundrel_message_start")
   }
   inside
+}
+
+# The nearest point that satisfies the conditions between parameters, too.
+moved_onto_joint <- function(problem, prepared, start, call) {
+  joint <- joint_conditions(problem, prepared$status)
+  if (length(joint) == 0) return(start)
+  joint <- joint[order(vapply(joint, `[[`, character(1), "sense") != "==")]
+  collector <- node_collector(character(), prepared$status$free, c(unlist(as.list(prepared$status$fixed)), stats::setNames(Inf, "Inf")), prepared$status$tied)
+  roots <- vapply(joint, function(c) collector$add(if (c$sense == "<=") call("-", c$expr) else c$expr), integer(1))
+  limits <- c(prepared[c("lower", "upper", "lower_open", "upper_open")], list(typical = typical_sizes(problem, start, prepared)))
+  equalities <- sum(vapply(joint, function(c) c$sense == "==", logical(1)))
+  inside <- core_nearest_inside(collector$nodes(), roots, equalities, limits, start)
+  if (length(inside)) return(stats::setNames(inside, names(start)))
+  texts <- unique(vapply(joint, `[[`, character(1), "text"))
+  refuse("condition", c(
+    "No point near the start satisfies {.val {texts}}.",
+    "i" = "State a start that does with {.fn start_from}, or look whether the conditions can hold together."
+  ), call = call)
 }
 
 # An open limit is approached to this share of the distance by which the start missed it.

@@ -108,6 +108,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_nearest_inside
+Rcpp::NumericVector core_nearest_inside(const Rcpp::List& nodes, const Rcpp::IntegerVector& roots, int n_equalities, const Rcpp::List& limits, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_nearest_inside(SEXP nodesSEXP, SEXP rootsSEXP, SEXP n_equalitiesSEXP, SEXP limitsSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type roots(rootsSEXP);
+    Rcpp::traits::input_parameter< int >::type n_equalities(n_equalitiesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type limits(limitsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_nearest_inside(nodes, roots, n_equalities, limits, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_values
 Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points);
 RcppExport SEXP _tundrel_core_values(SEXP problemSEXP, SEXP pointsSEXP) {
@@ -142,6 +157,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 5},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
+    {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 5},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_linearise", (DL_FUNC) &_tundrel_core_linearise, 3},
     {NULL, NULL, 0}

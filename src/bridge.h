@@ -22,6 +22,9 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes);
 // Columns stay where they are in R's memory: the list must outlive the result.
 Columns columns_from_r(const Rcpp::List& columns, double rows);
 
+// Limits and typical sizes of the parameters, from a list that holds them among others.
+Bounds bounds_from_r(const Rcpp::List& problem);
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);

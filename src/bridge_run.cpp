@@ -1,5 +1,6 @@
 #include "bridge.h"
 #include "core/solver/levenberg_marquardt.h"
+#include "core/solver/nearest_point.h"
 #include "core/solver/run_loop.h"
 #include "core/solver/start_search.h"
 
@@ -92,6 +93,20 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
     for (int j = 0; j < x.ncol(); ++j) x(i, j) = found[i].x[j];
   }
   return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["linear"] = places_to_r(linear));
+}
+
+// The nearest point to `x` at which the expressions `roots` are zero (the first `n_equalities`) or not
+// negative, within the limits of the parameters; an empty vector where none was found.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_nearest_inside(const Rcpp::List& nodes, const Rcpp::IntegerVector& roots, int n_equalities,
+                                        const Rcpp::List& limits, const Rcpp::NumericVector& x) {
+  TranslatedGraph t = graph_from_r(nodes);
+  std::vector<int> conditions;
+  for (int root : roots) conditions.push_back(t.node.at(root - 1));
+  const JointConditions joint(std::move(t.graph), conditions, n_equalities, static_cast<int>(x.size()));
+  Eigen::VectorXd point = vector_from_r(x);
+  if (!nearest_inside(joint, bounds_from_r(limits), point)) return Rcpp::NumericVector();
+  return vector_to_r(point);
 }
 
 // The value of the criterion at each column of `points`.

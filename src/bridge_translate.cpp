@@ -40,8 +40,6 @@ Columns columns_from_r(const Rcpp::List& columns, double rows) {
   return out;
 }
 
-namespace {
-
 Bounds bounds_from_r(const Rcpp::List& problem) {
   Bounds bounds;
   bounds.lower = vector_from_r(problem["lower"]);
@@ -51,6 +49,8 @@ Bounds bounds_from_r(const Rcpp::List& problem) {
   bounds.upper_open = Rcpp::as<std::vector<bool>>(problem["upper_open"]);
   return bounds;
 }
+
+namespace {
 
 // The R function never fails: what goes wrong in the user's own comes back as NaN.
 std::unique_ptr<Problem> function_problem_from_r(const Rcpp::List& problem) {

@@ -199,3 +199,13 @@ test_that("solvers refuse what they cannot honour, and name it", {
   problem <- lichen_problem() |> subject_to(top >= 2 * dark)
   expect_refusal(fit_local(problem), "solver", c("cannot honour", "top >= 2 * dark", "drop_conditions()"))
 })
+
+test_that("a start outside conditions between parameters is moved to the nearest point inside", {
+  problem <- pose(saturating(), y ~ top * (1 - m * exp(-k * x))) |> start_from(top = 4, m = 0.5, k = 1)
+  expect_message(p <- preview(subject_to(problem, top + m == 6 * k, m >= 0.5 * k)), "moved inside the conditions")
+  expect_equal(p$start[["top"]] + p$start[["m"]], 6 * p$start[["k"]], tolerance = 1e-8)
+  expect_message(p <- preview(subject_to(problem, top * k <= 2)), "moved")
+  expect_lte(p$start[["top"]] * p$start[["k"]], 2 + 1e-7)
+  expect_no_message(preview(subject_to(problem, top >= k)))
+  expect_refusal(preview(subject_to(problem, top^2 + k^2 <= 1, top * k >= 2)), "condition", c("No point near the start", "top * k >= 2"))
+})
