@@ -24,11 +24,10 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
   good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x < below &&
     (x > above || (or_equal && x == above))
   if (good) return(invisible())
-  range <- paste0(
+  range <- paste(c(
     if (above > -Inf) paste(if (or_equal) "at least" else "above", above),
-    if (above > -Inf && below < Inf) " and ",
     if (below < Inf) paste("below", below)
-  )
+  ), collapse = " and ")
   refuse(kind, c(
     "{.arg {name}} must be one number{if (nzchar(range)) ' '}{range}.",
     "x" = "It is {.val {x}}."

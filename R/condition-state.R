@@ -68,19 +68,18 @@ drop_conditions <- function(problem, about = NULL) {
 
 named_parameters <- function(condition) setdiff(all.vars(condition$expr), c("pi", "Inf"))
 
-# Replaces names that are not parameters by the numbers they have where the sentence was written.
+# Replaces what names no parameter, such as `limit` or `range[2]`, by the number it is where the sentence
+# was written.
 with_numbers <- function(expr, parameters, env) {
-  if (is.symbol(expr)) {
-    name <- as.character(expr)
-    if (name %in% c(parameters, "pi", "Inf")) return(expr)
-    value <- get0(name, env, mode = "numeric")
-    if (is.null(value) || length(value) != 1) expr else as.numeric(value)
-  } else if (is.call(expr)) {
-    expr[-1] <- lapply(as.list(expr)[-1], with_numbers, parameters = parameters, env = env)
-    expr
-  } else {
-    expr
+  names_used <- setdiff(all.vars(expr), c("pi", "Inf"))
+  if (length(names_used) == 0) return(expr)
+  sentence <- rlang::is_call(expr, c(comparisons, "between", "&", "&&"))
+  if (!sentence && !any(names_used %in% parameters)) {
+    value <- tryCatch(eval(expr, env), error = function(e) NULL)
+    return(if (is.numeric(value) && length(value) == 1) as.numeric(value) else expr)
   }
+  if (is.call(expr)) expr[-1] <- lapply(as.list(expr)[-1], with_numbers, parameters = parameters, env = env)
+  expr
 }
 
 # Refuses conditions that cannot all hold.

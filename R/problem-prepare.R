@@ -9,6 +9,9 @@ number_columns <- function(data, columns, rows) {
   })
 }
 
+# Made once: a table costs more time than a small fit.
+no_rows <- tibble::tibble(row = integer(), reason = character())
+
 # Which rows take part, and why the others do not.
 choose_rows <- function(problem) {
   data <- problem$measurements
@@ -53,14 +56,13 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
   status <- parameter_status(problem)
   collector <- model_collector(problem, status, c(model$columns, if (!is.null(weight)) ".root_weight"))
   limits <- free_limits(problem, status)
-  nothing <- tibble(row = integer(), reason = character())
   prepared <- list(
     fitted = if (is.null(problem$own)) collector$add(model$expression, call) else 0L, response = collector$add(model$response, call),
     root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
     nodes = collector$nodes(),
     columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
     relative_to_fitted = identical(problem$criterion$relative, "fitted"),
-    rows = length(rows), used = rows, status = status, dropped = do.call(rbind, c(list(nothing), chosen$dropped)),
+    rows = length(rows), used = rows, status = status, dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
     lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
   )
   if (is.null(problem$own)) return(prepared)
@@ -85,7 +87,7 @@ prepare_function <- function(problem) {
   prepared <- c(
     list(
       fitted = 0L, response = 0L, root_weight = 0L, nodes = list(), columns = list(), relative_to_fitted = FALSE,
-      rows = rows, used = seq_len(rows), status = status, dropped = tibble(row = integer(), reason = character())
+      rows = rows, used = seq_len(rows), status = status, dropped = no_rows
     ),
     free_limits(problem, status)
   )

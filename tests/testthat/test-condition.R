@@ -64,7 +64,10 @@ test_that("sentences in R and sentences as text are the same, and numbers of the
   limit <- 4
   expect_equal(canonical("k <= 4"), vapply(subject_to(posed(), k <= limit)$conditions, tundrel:::canonical_form, ""))
   expect_equal(vapply(subject_to(posed(), a <= limit * b)$conditions, tundrel:::canonical_form, ""), "a - 4 * b <= 0")
+  limits <- c(1, 7)
+  expect_equal(vapply(subject_to(posed(), between(k, limits[1], max(limits)))$conditions, tundrel:::canonical_form, ""), c("k >= 1", "k <= 7"))
   expect_refusal(subject_to(posed(), text = "k <= limit"), "condition", "no parameter")
+  expect_refusal(subject_to(posed(), k <= letters), "condition", "letters")
 })
 
 test_that("the tightest of several bounds holds", {
