@@ -96,11 +96,10 @@ new_problem <- function(data, model) {
   )
 }
 
-# A misspelt column becomes a parameter; where one is spelt almost like a column that is not used,
-# that is worth a word.
-misspelt_column <- function(parameter, unused) {
+# A misspelt column becomes a parameter; where one is spelt almost like a column, that is worth a word.
+misspelt_column <- function(parameter, columns) {
   if (nchar(parameter) < 4) return(NULL)
-  near <- nearest_name(parameter, unused)
+  near <- nearest_name(parameter, columns)
   if (is.null(near) || gsub("[0-9]", "", near) == gsub("[0-9]", "", parameter)) return(NULL)
   letters_of <- function(x) sort(strsplit(tolower(x), "")[[1]])
   swapped <- identical(letters_of(near), letters_of(parameter))
@@ -108,9 +107,8 @@ misspelt_column <- function(parameter, unused) {
 }
 
 warn_of_lookalikes <- function(model, columns) {
-  unused <- setdiff(columns, model$columns)
   for (name in model$parameters) {
-    near <- misspelt_column(name, unused)
+    near <- misspelt_column(name, columns)
     if (is.null(near)) next
     cli::cli_warn(c(
       "{.field {name}} is taken as a parameter.",

@@ -63,8 +63,7 @@ resolve_start <- function(problem, limits, call = rlang::caller_env()) {
   start <- problem$start[limits$status$free]
   missing <- names(start)[is.na(start)]
   if (length(missing)) {
-    unused <- setdiff(names(problem$measurements), problem$model$columns)
-    lookalikes <- unlist(lapply(missing, misspelt_column, unused = unused))
+    lookalikes <- unlist(lapply(missing, misspelt_column, columns = names(problem$measurements)))
     refuse("model", c(
       "{cli::qty(missing)}Parameter{?s} {.field {missing}} {?has/have} no start.",
       "i" = "State {cli::qty(missing)}{?it/them} with {.fn start_from}.",

@@ -48,6 +48,7 @@ test_that("formulas that pose no problem are refused", {
 test_that("a misspelt column is pointed out", {
   lichen <- lichen_measurements()
   expect_warning(pose(lichen, uptake ~ top * ligth), "Did you mean the column")
+  expect_warning(pose(lichen, uptake ~ top * ligth / (half + light)), "Did you mean the column")
   problem <- suppressWarnings(pose(lichen, uptake ~ top * ligth)) |> start_from(top = 1)
   expect_refusal(fit_local(problem), "model", c("ligth", "no start", "column light"))
   expect_no_warning(pose(data.frame(peak1 = 1:3, y = 1:3), y ~ peak2))
