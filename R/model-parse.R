@@ -32,7 +32,7 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
     refuse("model", "The response {.code {expression_text(response)}} must name a column of the measurements.", call = call)
   }
   own <- own_functions(formula)
-  names_used <- if (length(own)) own_value_names(expression) else value_names(expression, call)
+  names_used <- if (length(own)) all.vars(expression) else value_names(expression, call)
   predictors <- intersect(names_used, columns)
   parameters <- setdiff(names_used, c(columns, names(constants), "pi"))
   if (length(parameters) == 0) {

@@ -20,9 +20,6 @@ find_own <- function(name, env) {
   NULL
 }
 
-# All names in an expression that stand for values, whatever it calls.
-own_value_names <- function(expr) all.vars(expr)
-
 # What an evaluation of user's code came to: numbers, or what was wrong with them.
 try_own <- function(code, wanted, what) {
   out <- tryCatch(code, error = function(e) e)
@@ -54,7 +51,7 @@ own_residuals <- function(problem, prepared) {
     return(function(x) numbers_or_nan(call_own(problem, prepared$status, x, prepared$rows), prepared$rows))
   }
   response <- response_rows(prepared)
-  weight <- if (prepared$root_weight == 0) 1 else prepared$columns[[length(prepared$columns)]]
+  weight <- stated_root_weight_rows(prepared)
   function(x) {
     fitted <- numbers_or_nan(prepared$own_model(x), prepared$rows)
     raw <- weight * (response - fitted)

@@ -62,7 +62,8 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
     nodes = collector$nodes(),
     columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
     relative_to_fitted = identical(problem$criterion$relative, "fitted"),
-    rows = length(rows), used = rows, status = status, dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
+    rows = length(rows), used = rows, status = status,
+    dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
     lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
   )
   if (is.null(problem$own)) return(prepared)
@@ -73,7 +74,7 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
 
 # What the core needs of a problem whose residuals R computes.
 as_function_problem <- function(problem, prepared) {
-  weighted <- response_rows(prepared) * (if (prepared$root_weight == 0) 1 else prepared$columns[[length(prepared$columns)]])
+  weighted <- response_rows(prepared) * stated_root_weight_rows(prepared)
   prepared$response_norm <- if (prepared$relative_to_fitted) sqrt(prepared$rows) else sqrt(sum(weighted^2))
   prepared$residual_function <- own_residuals(problem, prepared)
   prepared
@@ -119,9 +120,14 @@ response_rows <- function(prepared) {
   core_evaluate(prepared$nodes, prepared$response, prepared$columns, prepared$rows, numeric(0))
 }
 
+# Roots of the weights as the criterion states them.
+stated_root_weight_rows <- function(prepared) {
+  if (prepared$root_weight == 0) rep(1, prepared$rows) else prepared$columns[[length(prepared$columns)]]
+}
+
 # Roots of the weights at a point: it matters where residuals are shares of the fitted value.
 root_weight_rows <- function(prepared, x) {
-  weight <- if (prepared$root_weight == 0) rep(1, prepared$rows) else prepared$columns[[length(prepared$columns)]]
+  weight <- stated_root_weight_rows(prepared)
   if (prepared$relative_to_fitted) weight / abs(fitted_rows(prepared, x)) else weight
 }
 

@@ -4,7 +4,7 @@ set -eu
 
 packages="base64enc cli generics ggplot2 htmltools jsonlite optparse patchwork ragg Rcpp RcppEigen readr readxl
   rlang roxygen2 testthat tibble withr yaml lintr"
-debian="r-base-core g++ make pandoc catch2"
+debian="r-base-core g++ make catch2"
 
 missing_r() {
   Rscript --vanilla -e 'wanted <- commandArgs(TRUE); cat(wanted[!wanted %in% rownames(installed.packages())])' $packages
