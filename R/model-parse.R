@@ -10,14 +10,15 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   response <- written_shapes(rlang::f_lhs(formula), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
   derived <- grep("^lag\\(", union(all.vars(response), all.vars(expression)), value = TRUE)
-  columns <- c(names(data), derived[source_column(derived) %in% names(data)])
+  known <- vapply(derived, function(name) all(source_columns(name) %in% names(data)), logical(1))
+  columns <- c(names(data), derived[known])
 
   response_names <- setdiff(value_names(response, call), names(constants))
   misnamed <- setdiff(derived, columns)
   if (length(misnamed)) {
     refuse("model", c(
       "{.code {misnamed[1]}} is no lag of a column.",
-      suggestion(source_column(misnamed[1]), names(data), "columns")
+      suggestion(setdiff(source_columns(misnamed[1]), names(data))[1], names(data), "columns")
     ), call = call)
   }
   unknown <- setdiff(response_names, c(columns, "pi"))

@@ -76,30 +76,47 @@ shape_arguments <- function(name, given, expr, call) {
   stats::setNames(lapply(given, function(a) if (is.call(a)) call("(", a) else a), labels)
 }
 
-# lag(column) or lag(column, steps): a derived column, known by what is written.
+# lag(column), lag(column, steps), lag(column, by = group): a derived column, known by what is written.
 lag_symbol <- function(expr, call) {
   arguments <- as.list(expr)[-1]
-  steps <- if (length(arguments) > 1) arguments[[2]] else 1
-  good <- length(arguments) %in% 1:2 && is.symbol(arguments[[1]]) && is.numeric(steps) && steps >= 1 && steps == round(steps)
+  group <- arguments[["by"]]
+  others <- unname(arguments[setdiff(seq_along(arguments), which(names(arguments) == "by"))])
+  steps <- if (length(others) > 1) others[[2]] else 1
+  good <- length(others) %in% 1:2 && is.symbol(others[[1]]) && is.numeric(steps) && steps >= 1 && steps == round(steps) &&
+    (is.null(group) || is.symbol(group))
   if (!good) {
     refuse("model", c(
-      "{.fn lag} takes a column and, where wanted, a whole number of rows from 1.",
-      "x" = "It is called as {.code {expression_text(expr)}}."
+      "{.fn lag} takes a column and, where wanted, a whole number of rows from 1 and a column of groups.",
+      "x" = "It is called as {.code {expression_text(expr)}}.",
+      "i" = "For example {.code lag(depth)}, {.code lag(depth, 2)} or {.code lag(depth, by = probe)}."
     ), call = call)
   }
-  as.symbol(paste0("lag(", as.character(arguments[[1]]), if (steps != 1) paste0(", ", steps), ")"))
+  as.symbol(paste0(
+    "lag(", as.character(others[[1]]), if (steps != 1) paste0(", ", steps), if (!is.null(group)) paste0(", by = ", as.character(group)), ")"
+  ))
 }
 
-lag_pattern <- "^lag\\((.*?)(, ([0-9]+))?\\)$"
+lag_pattern <- "^lag\\((.*?)(, ([0-9]+))?(, by = (.*))?\\)$"
+lag_part <- function(name, part) sub(lag_pattern, paste0("\\", part), name, perl = TRUE)
+is_lag <- function(name) grepl(lag_pattern, name, perl = TRUE)
 
-# The column that a derived column is made from; any other name as it is.
-source_column <- function(name) ifelse(grepl(lag_pattern, name), sub(lag_pattern, "\\1", name, perl = TRUE), name)
+# The columns that a column is made from: of a plain one, itself.
+source_columns <- function(name) {
+  if (!is_lag(name)) return(name)
+  Filter(nzchar, c(lag_part(name, 1), lag_part(name, 5)))
+}
 
 # A column of a table, plain or derived.
 column_of <- function(data, name) {
-  if (name %in% names(data) || !grepl(lag_pattern, name)) return(data[[name]])
-  steps <- sub(lag_pattern, "\\3", name, perl = TRUE)
+  if (name %in% names(data) || !is_lag(name)) return(data[[name]])
+  steps <- lag_part(name, 3)
   steps <- if (nzchar(steps)) as.integer(steps) else 1L
-  column <- data[[source_column(name)]]
-  c(rep(NA, min(steps, length(column))), utils::head(column, -steps))
+  column <- data[[lag_part(name, 1)]]
+  behind <- function(x) c(rep(NA, min(steps, length(x))), utils::head(x, -steps))
+  group <- lag_part(name, 5)
+  if (!nzchar(group)) return(behind(column))
+  # within each group, in the order of its rows
+  for (rows in split(seq_along(column), data[[group]])) column[rows] <- behind(column[rows])
+  column[is.na(data[[group]])] <- NA
+  column
 }

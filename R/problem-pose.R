@@ -14,8 +14,9 @@
 #' `peak_lorentz(x, height, centre, fwhm)`, `peak_voigt(x, height, centre, fwhm_gauss, fwhm_lorentz)`
 #' (the convolution of both), `peak_pseudo_voigt(x, height, centre, fwhm, mix)`, `step_logistic(x,
 #' height, centre, width)`, `step_gauss(x, height, centre, width)`. `fwhm` is the full width at half
-#' the height. For series, `lag(column)` and `lag(column, steps)` are the column so many rows before,
-#' and `difference(column)` its change from the row before.
+#' the height. For series, `lag(column)` and `lag(column, steps)` are the column so many rows before, in
+#' the order of the rows; `lag(column, by = group)` looks within each group. `difference(column)` is the
+#' change from the row before.
 #'
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.

@@ -127,7 +127,7 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
   if (!is.data.frame(newdata)) {
     refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
   }
-  missing <- setdiff(source_column(model$predictors), names(newdata))
+  missing <- setdiff(unlist(lapply(model$predictors, source_columns)), names(newdata))
   if (length(missing)) {
     refuse("measurements", c(
       "{.arg newdata} lacks the predictor {.field {missing[1]}}.",
