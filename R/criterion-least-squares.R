@@ -31,112 +31,17 @@ least_squares <- function(weights, sd, relative = NULL) {
 
 # `weights` and `sd` are expressions, or NULL.
 new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, call = rlang::caller_env()) {
-  if (!is.null(relative) && !(rlang::is_string(relative) && relative %in% c("observed", "fitted"))) {
-    refuse("criterion", c("{.arg relative} must be {.val observed} or {.val fitted}.", "x" = "It is {.val {relative}}."), call = call)
-  }
-  if (!is.null(relative) && !is.null(sd)) {
-    refuse("criterion", "Give {.arg sd} or {.arg relative}, not both: each says how large the noise is.", call = call)
-  }
+  check_relative(relative, sd, call)
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
-  structure(list(name = "least_squares", weights = weights, sd = sd, relative = relative), class = "tundrel_criterion")
-}
-
-#' @export
-format.tundrel_criterion <- function(x, ...) {
-  parts <- c(
-    if (!is.null(x$sd)) paste("sd =", expression_text(x$sd)),
-    if (!is.null(x$weights)) paste("weights =", expression_text(x$weights)),
-    if (!is.null(x$relative)) paste("relative to the", x$relative, "value")
+  structure(
+    list(name = "least_squares", kind = "squares", goal = "minimise", weights = weights, sd = sd, relative = relative),
+    class = "tundrel_criterion"
   )
-  if (length(parts) == 0) return("plain least squares")
-  paste0("least squares, ", paste(parts, collapse = ", "))
 }
 
-#' @export
-print.tundrel_criterion <- function(x, ...) {
-  cat("Criterion: ", format(x), "\n", sep = "")
-  invisible(x)
-}
-
-#' State what "close" means
-#'
-#' @param problem \[tundrel_problem] From [pose()].
-#' @param criterion \[tundrel_criterion] Such as [least_squares()].
-#'
-#' @return The problem with this criterion.
-#' @section Errors: `tundrel_error_criterion` when it is no criterion, or names what is not a
-#'   column.
-#' @export
-#' @examples
-#' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-#'   judge_by(least_squares(sd = uptake_sd))
-judge_by <- function(problem, criterion) {
-  check_problem(problem)
-  if (!inherits(criterion, "tundrel_criterion")) {
-    refuse("criterion", c(
-      "{.arg criterion} must be a criterion.",
-      "x" = "It is {.obj_type_friendly {criterion}}.",
-      "i" = "For example {.code least_squares(sd = uptake_sd)}."
-    ))
-  }
-  precision <- precision_expression(criterion)
-  if (!is.null(precision)) {
-    known <- c(names(problem$measurements), names(problem$model$constants), "pi")
-    for (name in setdiff(value_names(precision), known)) {
-      refuse("criterion", c(
-        "{.code {expression_text(precision)}} names {.field {name}}, which is no column of the measurements.",
-        suggestion(name, names(problem$measurements), "columns")
-      ))
-    }
-    columns <- intersect(value_names(precision), names(problem$measurements))
-    for (name in columns) check_number_column(problem$measurements, name, rlang::current_env())
-  }
-  problem$criterion <- criterion
-  problem
-}
-
-precision_expression <- function(criterion) criterion$weights %||% criterion$sd
-
-# Square roots of the weights of `rows`, or NULL for plain least squares.
-root_weights <- function(problem, rows, call = rlang::caller_env()) {
-  stated <- stated_root_weights(problem, rows, call)
-  if (!identical(problem$criterion$relative, "observed")) return(stated)
-  observed <- abs(evaluate_on_rows(problem$model$response, problem, rows))
-  if (any(observed == 0)) {
-    refuse("criterion", c(
-      "Residuals cannot be shares of observations that are zero.",
-      "x" = "The response is zero in {name_rows(rows[observed == 0])}.",
-      "i" = "Leave these rows out, or use {.code least_squares(relative = \"fitted\")} or weights."
-    ), call = call)
-  }
-  (stated %||% 1) / observed
-}
-
-stated_root_weights <- function(problem, rows, call) {
-  criterion <- problem$criterion
-  expr <- precision_expression(criterion)
-  if (is.null(expr)) return(NULL)
-  given <- evaluate_on_rows(expr, problem, rows)
-  is_sd <- !is.null(criterion$sd)
-  bad <- is.na(given) | given < 0 | (is_sd & given == 0) | is.infinite(given)
-  if (any(bad)) {
-    what <- if (is_sd) "Standard deviations must be above zero" else "Weights must not be negative"
-    refuse("criterion", c(
-      "{what}, finite and not missing.",
-      "x" = "{.code {expression_text(expr)}} is {.val {utils::head(given[bad], 3)}} in {name_rows(rows[bad])}.",
-      "i" = if (is_sd) "Mend the rows, or leave them out." else "A weight of zero leaves a row out."
-    ), call = call)
-  }
-  if (is_sd) 1 / given else sqrt(given)
-}
-
-# An expression of columns, evaluated for some rows of the measurements.
-evaluate_on_rows <- function(expr, problem, rows) {
-  columns <- intersect(value_names(expr), c(names(problem$measurements), problem$model$columns))
-  collector <- node_collector(columns, character(), problem$model$constants)
-  root <- collector$add(expr)
-  core_evaluate(collector$nodes(), root, number_columns(problem$measurements, columns, rows), length(rows), numeric())
+format_least_squares <- function(x) {
+  parts <- c(format_noise(x), if (!is.null(x$weights)) paste("weights =", expression_text(x$weights)))
+  if (length(parts) == 0) "plain least squares" else paste0("least squares, ", paste(parts, collapse = ", "))
 }

@@ -10,8 +10,7 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   response <- written_shapes(rlang::f_lhs(formula), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
   derived <- grep("^lag\\(", union(all.vars(response), all.vars(expression)), value = TRUE)
-  known <- vapply(derived, function(name) all(source_columns(name) %in% names(data)), logical(1))
-  columns <- c(names(data), derived[known])
+  columns <- c(names(data), known_lags(derived, data))
 
   response_names <- setdiff(value_names(response, call), names(constants))
   misnamed <- setdiff(derived, columns)
@@ -36,6 +35,12 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   names_used <- if (length(own)) all.vars(expression) else value_names(expression, call)
   predictors <- intersect(names_used, columns)
   parameters <- setdiff(names_used, c(columns, names(constants), "pi"))
+  if ("fitted" %in% parameters) {
+    refuse("model", c(
+      "{.field fitted} is what the model gives, and cannot stand in the model itself.",
+      "i" = "It has a meaning in {.fn max_likelihood}; call the parameter something else."
+    ), call = call)
+  }
   if (length(parameters) == 0) {
     refuse("model", c(
       "The model has no parameter: there is nothing to fit.",
@@ -43,7 +48,8 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
       "i" = "Names that are neither become parameters."
     ), call = call)
   }
-  used_twice <- intersect(response_names, predictors)
+  # An increment's response and predictor may both hold the value before.
+  used_twice <- setdiff(intersect(response_names, predictors), derived)
   if (length(used_twice)) {
     refuse("model", c(
       "The response {.field {used_twice[1]}} also stands on the right-hand side.",

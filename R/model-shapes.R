@@ -100,6 +100,9 @@ lag_pattern <- "^lag\\((.*?)(, ([0-9]+))?(, by = (.*))?\\)$"
 lag_part <- function(name, part) sub(lag_pattern, paste0("\\", part), name, perl = TRUE)
 is_lag <- function(name) grepl(lag_pattern, name, perl = TRUE)
 
+# Those of some names that are lags of columns.
+known_lags <- function(names, data) Filter(function(name) is_lag(name) && all(source_columns(name) %in% names(data)), as.character(names))
+
 # The columns that a column is made from: of a plain one, itself.
 source_columns <- function(name) {
   if (!is_lag(name)) return(name)

@@ -59,6 +59,29 @@ own_residuals <- function(problem, prepared) {
   }
 }
 
+# The value of a likelihood whose model R evaluates; made small.
+own_criterion_value <- function(problem, prepared, call) {
+  if (prepared$kind %in% c("absolute", "robust")) {
+    refuse("criterion", c(
+      "{format(problem$criterion)} needs exact derivatives, and this model calls {.fn {problem$model$own}}, which R evaluates.",
+      "i" = "Write the model in the model language, or judge by least squares or maximum likelihood."
+    ), call = call)
+  }
+  function(x) {
+    prepared$columns[[prepared$fitted_column]] <- as.double(numbers_or_nan(prepared$own_model(x), prepared$rows))
+    sum(core_row_losses(prepared, x))
+  }
+}
+
+# The derivatives of a posed value with respect to the free parameters, where the user gives them.
+own_slopes <- function(problem, status) {
+  if (is.null(problem$own$gradient)) return(NULL)
+  function(x) {
+    attempt <- try_own(problem$own$gradient(all_values(status, stats::setNames(x, status$free))), length(status$all), "gradient")
+    in_users_sign(problem, as.vector(numbers_or_nan(attempt, length(status$all)) %*% all_slopes(status, x)))
+  }
+}
+
 # A function of a named parameter vector, called with all parameters.
 call_own <- function(problem, status, x, wanted) {
   try_own(problem$own$fun(all_values(status, stats::setNames(x, status$free))), wanted, "function")
@@ -70,7 +93,7 @@ check_own <- function(problem, prepared, call = rlang::caller_env()) {
   attempt <- if (problem$own$kind == "model") {
     prepared$own_model(prepared$start)
   } else {
-    call_own(problem, prepared$status, prepared$start, prepared$rows)
+    call_own(problem, prepared$status, prepared$start, if (problem$own$kind == "value") 1L else prepared$rows)
   }
   at <- paste0(names(prepared$start), " = ", format_number(prepared$start), collapse = ", ")
   told <- if (problem$own$kind == "model") "The model" else "The function"
@@ -98,7 +121,7 @@ check_own_gradient <- function(problem, prepared, call) {
   if (!is.null(attempt$trouble)) {
     refuse("model", c("The gradient cannot be used at the start.", "x" = "{attempt$trouble}"), call = call)
   }
-  exact <- stats::setNames(attempt$value, status$all)[status$free]
+  exact <- stats::setNames(as.vector(attempt$value %*% all_slopes(status, x)), status$free)
   differences <- vapply(seq_along(x), function(i) {
     h <- 6e-6 * max(abs(x[i]), 1e-3 * prepared$typical[i])
     value <- function(step) call_own(problem, status, replace(x, i, x[i] + step), 1)$value %||% NaN

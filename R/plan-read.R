@@ -29,13 +29,13 @@ read_plan <- function(path, call = rlang::caller_env()) {
 plan_problem <- function(plan) {
   data <- read_measurements(plan_path(plan, plan$measurements))
   problem <- pose(data, plan_formula(plan), constants = plan_numbers(plan, "constants"))
+  problem <- judge_by(problem, plan_criterion(plan))
   if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!plan$search_within)
   problem <- subject_to(problem, text = as.character(unlist(plan$subject_to)))
-  problem <- judge_by(problem, plan_criterion(plan))
   start <- plan_numbers(plan, "start")
   if (length(start)) problem <- start_from(problem, start)
   status <- parameter_status(problem)
-  if (anyNA(problem$start[status$free])) problem <- start_from(problem, suggest_start(problem))
+  if (anyNA(problem$start[setdiff(status$free, criterion_parameters(problem, problem$criterion))])) problem <- start_from(problem, suggest_start(problem))
   problem
 }
 
@@ -73,17 +73,3 @@ plan_numbers <- function(plan, key, call = rlang::caller_env()) {
   unlist(given)
 }
 
-plan_criterion <- function(plan, call = rlang::caller_env()) {
-  given <- plan$criterion
-  if (is.null(given) || identical(given, "least_squares")) return(least_squares())
-  if (!is.list(given) || !identical(names(given), "least_squares")) {
-    refuse("plan", c("The criterion of {.file {plan$path}} is not known.", "i" = "So far there is {.val least_squares}."), call = call)
-  }
-  arguments <- given$least_squares
-  keys <- c("weights", "sd", "relative")
-  for (key in setdiff(names(arguments), keys)) {
-    refuse("plan", c("{.field least_squares} has no {.field {key}}.", suggestion(key, keys, "keys")), call = call)
-  }
-  expressions <- lapply(arguments[setdiff(names(arguments), "relative")], function(text) plan_expression(plan, "criterion", text, call))
-  new_least_squares(expressions$weights, expressions$sd, arguments$relative, call)
-}

@@ -6,20 +6,22 @@ run_plan <- function(plan, say = function(...) NULL) {
   problem <- plan_problem(plan)
   out <- plan_path(plan, plan$output %||% "results")
   say("Reading ", plan$measurements, ": ", count_of(nrow(problem$measurements), "row"))
-  runs <- lapply(plan$runs %||% list(list(solver = "levenberg_marquardt")), function(settings) {
+  runs <- lapply(plan$runs %||% list(list()), function(settings) {
     run <- plan_fit(plan, problem, settings)
     say("Fitting by ", run$solver$name, ": ", stop_line(run))
     run
   })
-  best <- runs[[order(!vapply(runs, `[[`, logical(1), "converged"), vapply(runs, `[[`, numeric(1), "value"))[1]]]
+  converged <- vapply(runs, `[[`, logical(1), "converged")
+  values <- vapply(runs, `[[`, numeric(1), "value")
+  best <- runs[[order(!converged, in_users_sign(problem, values))[1]]]
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
   files <- write_results(best, out, plan)
   list(runs = runs, best = best, files = files)
 }
 
 plan_fit <- function(plan, problem, settings, call = rlang::caller_env()) {
-  solver <- settings$solver %||% "levenberg_marquardt"
-  constructor <- solver_constructors()[[as_solver(solver, call)$name]]
+  solver <- as_solver(settings$solver, problem, call)$name
+  constructor <- solver_constructors()[[solver]]
   own <- names(formals(constructor))
   for (key in setdiff(names(settings), c("solver", own, run_settings))) {
     refuse("plan", c("{.field {key}} is no setting of {.val {solver}}.", suggestion(key, c(own, run_settings), "settings")), call = call)
@@ -40,9 +42,9 @@ write_results <- function(run, out, plan = list()) {
   write_table(residual_table(run), path("residuals.csv"))
   write_table(trace_table(run), path("trace.csv"))
   write_picture(plot_fit(run), path("fit.png"))
-  if (stats::df.residual(run) > 0) write_picture(plot_residuals(run), path("residuals.png"))
+  if (has_residual_scale(run)) write_picture(plot_residuals(run), path("residuals.png"))
   write_picture(plot_trace(run), path("trace.png"))
   write_report(run, path(report), title = plan$title)
   path(c("parameters.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png",
-         if (stats::df.residual(run) > 0) "residuals.png", "trace.png", report))
+         if (has_residual_scale(run)) "residuals.png", "trace.png", report))
 }

@@ -114,10 +114,10 @@ curve_table <- function(x, problem, at, run, level = 0.95) {
   }
   rows <- stats::setNames(grid, if (length(predictor)) predictor else ".row")
   grid$fitted <- model_rows(problem, rows, core_evaluate, at)
-  if (!is.null(run) && isTRUE(stats::df.residual(run) > 0)) {
+  if (!is.null(run) && isTRUE(interval_freedom(run) > 0)) {
     moving <- which(run$at_bound == "")
-    error <- sigma_of(run) * model_rows(problem, rows, core_row_errors, at, run$factor[, moving, drop = FALSE], moving)
-    reach <- stats::qt((1 + level) / 2, stats::df.residual(run)) * error
+    error <- covariance_scale(run) * model_rows(problem, rows, core_row_errors, at, run$factor[, moving, drop = FALSE], moving)
+    reach <- interval_reach(run, level) * error
     grid$lower <- grid$fitted - reach
     grid$upper <- grid$fitted + reach
   }

@@ -1,6 +1,6 @@
 #' Draw what is left over
 #'
-#' Four panels of standardised residuals: against fitted values and against the predictor (a pattern
+#' Four panels of standardised residuals, for families quantile residuals (see [residual_table()]): against fitted values and against the predictor (a pattern
 #' says that the model misses a shape; a funnel that the spread is not constant), against normal
 #' quantiles (a bent line says that the noise is not normal), and in the order of the rows (a drift
 #' or runs say that neighbours depend on each other). Rows beyond 3 are labelled by number.
@@ -22,7 +22,11 @@ plot_residuals <- function(run) {
   if (all(is.na(table$standardised))) {
     refuse("solver", c(
       "There are no residuals to draw.",
-      "x" = "The run has as many parameters as rows: the fit leaves nothing over."
+      "x" = if (prepared$kind == "density") {
+        "A log density alone does not say how residuals scatter: name a family."
+      } else {
+        "The run has as many parameters as rows: the fit leaves nothing over."
+      }
     ))
   }
   table <- table[is.finite(table$standardised), ]
@@ -39,7 +43,7 @@ plot_residuals <- function(run) {
   }
   patchwork::wrap_plots(against_fitted, against_predictor, quantiles, in_order, ncol = 2) +
     patchwork::plot_annotation(
-      title = "Standardised residuals", subtitle = model_subtitle(run$problem),
+      title = if (prepared$kind == "likelihood") "Quantile residuals" else "Standardised residuals", subtitle = model_subtitle(run$problem),
       caption = "Most should lie within 2 of zero, without pattern. Rows beyond 3 are numbered.",
       theme = theme_tundrel()
     )

@@ -26,8 +26,11 @@ plot_trace <- function(run) {
     ggplot2::labs(x = "iteration", y = NULL, title = "Parameters") +
     theme_tundrel()
   top <- patchwork::wrap_plots(
-    trace_panel(trace, "value", "Value", format(run$problem$criterion)),
-    trace_panel(trace, "gradient_norm", "Scaled gradient", "cosine between residual and tangent plane")
+    trace_panel(trace, "value", if (is_likelihood(run$problem)) "Log-likelihood" else "Value", problem_criterion_text(run$problem)),
+    trace_panel(
+      trace, "gradient_norm", "Scaled gradient",
+      if (criterion_form(run$problem) == "squares") "cosine between residual and tangent plane" else "undamped step in the metric of the curvature"
+    )
   )
   patchwork::wrap_plots(top, panels, ncol = 1) +
     patchwork::plot_annotation(
@@ -45,12 +48,13 @@ trace_marks <- function(table) {
   )
 }
 
-# One quantity on a logarithmic axis, which has no place for zeros.
+# One quantity on a logarithmic axis, which has no place for zeros; below zero, on a plain one.
 trace_panel <- function(trace, column, title, label) {
-  trace <- trace[trace[[column]] > 0, ]
+  logarithmic <- all(trace[[column]] >= 0)
+  if (logarithmic) trace <- trace[trace[[column]] > 0, ]
   ggplot2::ggplot(trace, aes(.data$iteration, .data[[column]])) +
     trace_marks(trace) +
-    ggplot2::scale_y_log10() +
-    ggplot2::labs(x = "iteration", y = NULL, title = title, subtitle = label) +
+    (if (logarithmic) ggplot2::scale_y_log10()) +
+    ggplot2::labs(x = "iteration", y = NULL, title = title, subtitle = paste(strwrap(label, 60), collapse = "\n")) +
     theme_tundrel()
 }

@@ -62,7 +62,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   if (inherits(model, "tundrel_model")) return(pose_catalogue(data, model, rlang::ensyms(...), constants))
   rlang::check_dots_empty()
   parsed <- parse_model(model, data, constants)
-  warn_of_lookalikes(parsed, names(data))
+  for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
   if (length(parsed$own)) problem$own <- list(kind = "model")
   problem
@@ -107,15 +107,13 @@ misspelt_column <- function(parameter, columns) {
   if (swapped || utils::adist(parameter, near, ignore.case = TRUE) <= 1) near
 }
 
-warn_of_lookalikes <- function(model, columns) {
-  for (name in model$parameters) {
-    near <- misspelt_column(name, columns)
-    if (is.null(near)) next
-    cli::cli_warn(c(
-      "{.field {name}} is taken as a parameter.",
-      "i" = "Did you mean the column {.field {near}}?"
-    ), class = "tundrel_warning_model")
-  }
+warn_of_lookalike <- function(name, columns) {
+  near <- misspelt_column(name, columns)
+  if (is.null(near)) return(invisible())
+  cli::cli_warn(c(
+    "{.field {name}} is taken as a parameter.",
+    "i" = "Did you mean the column {.field {near}}?"
+  ), class = "tundrel_warning_model")
 }
 
 # The formula, or what stands in its place, and who evaluates it.
@@ -131,15 +129,20 @@ problem_text <- function(problem) {
   )
 }
 
+# What is made small or large, in words.
+problem_criterion_text <- function(problem) {
+  if (identical(problem$own$kind, "value")) paste("the value itself, to", problem$own$goal) else format(problem$criterion)
+}
+
 #' @export
 format.tundrel_problem <- function(x, ...) {
-  paste0("problem: ", expression_text(x$model$formula), ", ", format(x$criterion))
+  paste0("problem: ", expression_text(x$model$formula), ", ", problem_criterion_text(x))
 }
 
 #' @export
 print.tundrel_problem <- function(x, ...) {
   cat("Problem:   ", problem_text(x), "\n", sep = "")
-  if (!identical(x$own$kind, "value")) cat("Criterion: ", format(x$criterion), "\n", sep = "")
+  cat("Criterion: ", problem_criterion_text(x), "\n", sep = "")
   if (is.null(x$own$fun)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
   cat("\n")
   cat_table(drop_empty(parameter_table(x)))

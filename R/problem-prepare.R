@@ -12,16 +12,18 @@ number_columns <- function(data, columns, rows) {
 # Made once: a table costs more time than a small fit.
 no_rows <- tibble::tibble(row = integer(), reason = character())
 
-# Which rows take part, and why the others do not.
-choose_rows <- function(problem) {
+# Which rows take part, and why the others do not. A censored reading may be missing.
+choose_rows <- function(problem, censoring = NULL) {
   data <- problem$measurements
   keep <- rep(TRUE, nrow(data))
   dropped <- list()
-  for (name in problem$model$columns) {
+  of_response <- if (!is.null(censoring)) setdiff(all.vars(problem$model$response), problem$model$predictors)
+  for (name in union(problem$model$columns, criterion_columns(problem))) {
     # anyNA() and range() look without building a vector as long as the table
     column <- column_of(data, name)
     if (!anyNA(column) && all(is.finite(range(column)))) next
     bad <- keep & !is.finite(column)
+    if (name %in% of_response) bad <- bad & censoring$known == 0
     if (any(bad)) {
       reason <- ifelse(is.na(column[bad]), paste(name, "is missing"), paste(name, "is infinite"))
       dropped <- c(dropped, list(tibble(row = which(bad), reason = reason)))
@@ -32,18 +34,20 @@ choose_rows <- function(problem) {
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
-model_collector <- function(problem, status, columns) {
-  node_collector(columns, status$free, c(problem$model$constants, status$fixed), status$tied)
+model_collector <- function(problem, status, columns, fitted = NULL) {
+  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted))
 }
 
-prepare_problem <- function(problem, call = rlang::caller_env()) {
+# With `fitted`, numbers, these stand for the model's value.
+prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL) {
   if (!is.null(problem$own$fun)) return(prepare_function(problem))
-  chosen <- choose_rows(problem)
+  censoring <- censoring_of(problem, call)
+  chosen <- choose_rows(problem, censoring)
   rows <- chosen$rows
   if (length(rows) == 0) {
     refuse("measurements", c(
       "No row of the measurements is complete.",
-      "i" = "Each row lacks one of {.field {problem$model$columns}}."
+      "i" = "Each row lacks one of {.field {union(problem$model$columns, criterion_columns(problem))}}."
     ), call = call)
   }
   weight <- root_weights(problem, rows, call)
@@ -54,22 +58,42 @@ prepare_problem <- function(problem, call = rlang::caller_env()) {
   }
   model <- problem$model
   status <- parameter_status(problem)
-  collector <- model_collector(problem, status, c(model$columns, if (!is.null(weight)) ".root_weight"))
-  limits <- free_limits(problem, status)
-  prepared <- list(
-    fitted = if (is.null(problem$own)) collector$add(model$expression, call) else 0L, response = collector$add(model$response, call),
-    root_weight = if (is.null(weight)) 0L else collector$add(quote(.root_weight)),
-    nodes = collector$nodes(),
-    columns = c(number_columns(problem$measurements, model$columns, rows), if (!is.null(weight)) list(weight)),
-    relative_to_fitted = identical(problem$criterion$relative, "fitted"),
-    rows = length(rows), used = rows, status = status,
-    dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
-    lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
+  names_used <- union(model$columns, criterion_columns(problem))
+  # The model's value is a column where R computes it, or it is given.
+  value_given <- !is.null(problem$own) || !is.null(fitted)
+  extra <- c(
+    if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
+    if (value_given) list(.fitted = fitted %||% numeric(length(rows)))
   )
-  if (is.null(problem$own)) return(prepared)
-  columns <- stats::setNames(prepared$columns[seq_along(model$columns)], model$columns)
+  value <- if (value_given) quote(.fitted) else call("(", model$expression)
+  collector <- model_collector(problem, status, c(names_used, names(extra)), value)
+  limits <- free_limits(problem, status)
+  place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
+  prepared <- c(
+    list(
+      kind = problem$criterion$kind, fitted = collector$add(value, call),
+      response = if (is.null(censoring)) collector$add(model$response, call) else place_of(".response"),
+      root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high"),
+      censored_kinds = as.integer(setdiff(censoring$known[rows], 0L))
+    ),
+    criterion_nodes(problem$criterion, collector, call),
+    list(
+      nodes = collector$nodes(), columns = c(number_columns(problem$measurements, names_used, rows), unname(extra)),
+      fitted_column = match(".fitted", c(names_used, names(extra))),
+      known_rows = if (!is.null(censoring)) censoring$known[rows], root_weight_rows = weight,
+      relative_to_fitted = identical(problem$criterion$relative, "fitted"),
+      rows = length(rows), used = rows, status = status,
+      dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
+      lower = limits$lower, upper = limits$upper, lower_open = limits$lower_open, upper_open = limits$upper_open
+    )
+  )
+  prepared$problem <- problem
+  check_readings(problem, prepared, call)
+  if (is.null(problem$own) || !is.null(fitted)) return(prepared)
+  columns <- stats::setNames(prepared$columns[match(model$columns, names_used)], model$columns)
   prepared$own_model <- own_model(problem, status, columns, prepared$rows)
-  as_function_problem(problem, prepared)
+  if (prepared$kind == "squares") return(as_function_problem(problem, prepared))
+  as_value_problem(problem, prepared, own_criterion_value(problem, prepared, call), NULL)
 }
 
 # What the core needs of a problem whose residuals R computes.
@@ -80,6 +104,13 @@ as_function_problem <- function(problem, prepared) {
   prepared
 }
 
+# The same where R computes the value that is made small, and its gradient if it is given.
+as_value_problem <- function(problem, prepared, value, gradient) {
+  prepared$value_function <- value
+  prepared["gradient_function"] <- list(gradient)
+  prepared
+}
+
 # The same for a function that was posed itself.
 prepare_function <- function(problem) {
   status <- parameter_status(problem)
@@ -87,11 +118,15 @@ prepare_function <- function(problem) {
   rows <- if (anyNA(start)) 1L else own_rows(problem, status, start)
   prepared <- c(
     list(
-      fitted = 0L, response = 0L, root_weight = 0L, nodes = list(), columns = list(), relative_to_fitted = FALSE,
-      rows = rows, used = seq_len(rows), status = status, dropped = no_rows
+      kind = "squares", fitted = 0L, response = 0L, root_weight = 0L, nodes = list(), columns = list(), relative_to_fitted = FALSE,
+      rows = rows, used = seq_len(rows), status = status, dropped = no_rows, problem = problem
     ),
     free_limits(problem, status)
   )
+  if (problem$own$kind == "value") {
+    prepared[c("kind", "rows", "used")] <- list("value", 0L, integer())
+    return(as_value_problem(problem, prepared, function(x) in_users_sign(problem, own_value(problem, status, x)), own_slopes(problem, status)))
+  }
   prepared$own_model <- function(x) {
     attempt <- call_own(problem, status, x, rows)
     if (!is.null(attempt$value)) attempt$value <- -attempt$value
@@ -102,6 +137,7 @@ prepare_function <- function(problem) {
 
 # A prepared problem with the sizes its solver needs, at a start that is inside the limits.
 prepare_at_start <- function(problem, call = rlang::caller_env()) {
+  problem <- with_robust_scale(problem, call)
   prepared <- prepare_problem(problem, call)
   prepared$start <- resolve_start(problem, prepared, call)
   prepared$typical <- typical_sizes(problem, prepared$start, prepared)
@@ -111,6 +147,7 @@ prepare_at_start <- function(problem, call = rlang::caller_env()) {
 
 fitted_rows <- function(prepared, x) {
   if (!is.null(prepared$own_model)) return(numbers_or_nan(prepared$own_model(x), prepared$rows))
+  if (prepared$rows == 0) return(numeric())
   core_evaluate(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
 }
 
@@ -122,13 +159,17 @@ response_rows <- function(prepared) {
 
 # Roots of the weights as the criterion states them.
 stated_root_weight_rows <- function(prepared) {
-  if (prepared$root_weight == 0) rep(1, prepared$rows) else prepared$columns[[length(prepared$columns)]]
+  prepared$root_weight_rows %||% rep(1, prepared$rows)
 }
 
-# Roots of the weights at a point: it matters where residuals are shares of the fitted value.
+# One over the standard deviation of what is compared with the fitted value, but for a common scale: it
+# depends on the point where residuals are shares of the fitted value, and by families.
 root_weight_rows <- function(prepared, x) {
   weight <- stated_root_weight_rows(prepared)
-  if (prepared$relative_to_fitted) weight / abs(fitted_rows(prepared, x)) else weight
+  if (prepared$relative_to_fitted) weight <- weight / abs(fitted_rows(prepared, x))
+  if (prepared$kind == "density") return(rep(NA_real_, prepared$rows))
+  if (prepared$kind != "likelihood") return(weight)
+  1 / sqrt(families()[[prepared$family]]$variance(fitted_rows(prepared, x), other_rows(prepared$problem, prepared, x)))
 }
 
 # Rows at which the model gives no finite number: in all of them at a start, no solver can begin.

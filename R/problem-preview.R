@@ -26,17 +26,19 @@ preview <- function(problem, starts = NULL) {
   check_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
   prepared <- prepare_at_start(problem)
+  problem <- prepared$problem
   if (identical(problem$own$kind, "value")) return(preview_value(problem, prepared))
   check_enough_rows(prepared)
-  at_start <- core_linearise(prepared, prepared$start, 1L)
+  at_start <- core_look_at(prepared, prepared$start, 1L)
   if (length(at_start) == 0) refuse_unusable_start(prepared, problem)
   fitted <- fitted_rows(prepared, prepared$start)
-  response <- response_rows(prepared)
+  response <- observed_rows(prepared)
   residual <- response - fitted
-  largest <- utils::head(order(-abs(residual * root_weight_rows(prepared, prepared$start))), 5)
+  weighted <- if (prepared$kind == "density") residual else residual * root_weight_rows(prepared, prepared$start)
+  largest <- utils::head(order(-abs(weighted)), 5)
   structure(
     list(
-      problem = problem, value = at_start$value, n = prepared$rows, n_free = length(prepared$start),
+      problem = problem, value = in_users_sign(problem, at_start$value), n = prepared$rows, n_free = length(prepared$start),
       df_residual = prepared$rows - length(prepared$start), start = prepared$start, dropped = prepared$dropped,
       misses = tibble(
         row = prepared$used[largest], response = response[largest], fitted = fitted[largest],
@@ -75,16 +77,15 @@ preview_starts <- function(problem, starts) {
   table <- as_tibble(do.call(rbind, rows))
   table$value[!is.finite(table$value)] <- NA
   table <- tibble(start = seq_len(nrow(table)), !!!table)
-  class(table) <- c("tundrel_start_values", class(table))
-  table
+  structure(table, maximise = maximises(problem), class = c("tundrel_start_values", class(table)))
 }
 
 #' @export
 print.tundrel_start_values <- function(x, ...) {
   cat("Starts side by side (value: the criterion there)\n\n")
   cat_table(x)
-  best <- which.min(x$value)
-  if (length(best)) cat("\nLowest: start ", x$start[best], "\n", sep = "")
+  best <- (if (isTRUE(attr(x, "maximise"))) which.max else which.min)(x$value)
+  if (length(best)) cat("\nBest: start ", x$start[best], "\n", sep = "")
   invisible(x)
 }
 
@@ -100,7 +101,7 @@ alike_pairs <- function(factor, parameters) {
 
 check_enough_rows <- function(prepared, call = rlang::caller_env()) {
   n_free <- length(prepared$start)
-  if (prepared$rows >= n_free) return(invisible())
+  if (prepared$rows >= n_free || prepared$kind == "value") return(invisible())
   refuse("measurements", c(
     "There are fewer usable rows ({prepared$rows}) than parameters ({n_free}).",
     "i" = "Add measurements, or a simpler model.",
@@ -121,7 +122,7 @@ print.tundrel_preview <- function(x, ...) {
     cat("\nValue:     ", format_number(x$value), "\n", sep = "")
     return(invisible(x))
   }
-  cat("\nValue:     ", format_number(x$value), " (", format(x$problem$criterion), ")\n", sep = "")
+  cat("\nValue:     ", format_number(x$value), " (", problem_criterion_text(x$problem), ")\n", sep = "")
   cat("Rows:      ", format(x$n, big.mark = ","), " used, ", nrow(x$dropped), " dropped", dropped_reasons(x$dropped), "\n", sep = "")
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")
   if (length(x$unfelt)) cat("Careful:   the criterion does not feel ", paste(x$unfelt, collapse = ", "), " at this start\n", sep = "")

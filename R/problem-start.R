@@ -15,14 +15,15 @@
 #'   start_from(top = 8, half = 150, dark = 1)
 start_from <- function(problem, ...) {
   check_problem(problem)
-  values <- start_values(list(...))
   names_known <- names(problem$start)
+  values <- start_values(list(...), names_known)
   for (name in names(values)) {
     if (!name %in% names_known) {
       refuse("model", c(
         "There is no parameter {.field {name}} to start from.",
         if (name %in% names(problem$measurements)) c("x" = "It is a column of the measurements."),
-        suggestion(name, names_known, "parameters")
+        suggestion(name, names_known, "parameters"),
+        if (!is_likelihood(problem)) own_parameters_hint
       ))
     }
     value <- values[[name]]
@@ -37,10 +38,10 @@ start_from <- function(problem, ...) {
   problem
 }
 
-start_values <- function(given, call = rlang::caller_env()) {
+start_values <- function(given, known, call = rlang::caller_env()) {
   if (length(given) == 1 && is.null(names(given))) {
     only <- given[[1]]
-    if (inherits(only, "tundrel_run")) return(as.list(coef(only)))
+    if (inherits(only, "tundrel_run")) return(as.list(coef(only)[names(coef(only)) %in% known]))
     if (is.data.frame(only)) return(start_of_row(only, call))
     if (is.list(only) || is.numeric(only)) given <- as.list(only)
   }
@@ -60,7 +61,7 @@ start_of_row <- function(table, call) {
 
 # The starting values of the free parameters a run begins with: all there, and inside the limits.
 resolve_start <- function(problem, limits, call = rlang::caller_env()) {
-  start <- problem$start[limits$status$free]
+  start <- with_criterion_starts(problem, limits, problem$start[limits$status$free], call)
   missing <- names(start)[is.na(start)]
   if (length(missing)) {
     lookalikes <- unlist(lapply(missing, misspelt_column, columns = names(problem$measurements)))

@@ -64,7 +64,12 @@ report_page <- function(run, title, level) {
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 
-plot_residuals_or_null <- function(run) if (stats::df.residual(run) > 0) plot_residuals(run)
+plot_residuals_or_null <- function(run) if (has_residual_scale(run)) plot_residuals(run)
+
+# Residuals that can be told large from small.
+has_residual_scale <- function(run) {
+  !is_value_run(run) && run$problem$criterion$kind != "density" && stats::df.residual(run) > 0
+}
 
 # The answer in one paragraph, first of all.
 report_answer <- function(run, table, level) {
@@ -78,7 +83,7 @@ report_answer <- function(run, table, level) {
     h$p(
       class = "answer",
       "The model", h$code(expression_text(formula(run))),
-      paste0("was fitted to ", count_of(run$n, "row"), " by ", format(run$problem$criterion), ". The answer, with standard errors:"),
+      paste0("was fitted to ", count_of(run$n, "row"), " by ", problem_criterion_text(run$problem), ". The answer, with standard errors:"),
       h$strong(paste0(paste(answers, collapse = ", "), "."))
     ),
     h$p(class = paste("verdict", verdict), stop_line(run))
@@ -94,22 +99,23 @@ report_parameters <- function(run, table, level) {
     htmltools::tags$h2("Parameters"),
     report_table(shown),
     htmltools::tags$p(
-      class = "small", paste0("Intervals: ", format_number(100 * level), " %, from the curvature of the criterion, with Student's t.")
+      class = "small", paste0(
+        "Intervals: ", format_number(100 * level), " %, from the curvature of the criterion, with ",
+        if (is_likelihood(run$problem)) "normal quantiles." else "Student's t."
+      )
     )
   )
 }
 
 report_fit_table <- function(run) {
   g <- glance(run)
+  known <- rbind(
+    tibble(measure = c("value of the criterion", "residual scale (sigma)"), value = c(if (is_likelihood(run$problem)) NA else g$value, g$sigma)),
+    fit_measures(g, reference_table(run)), tibble(measure = "degrees of freedom", value = g$df_residual)
+  )
   htmltools::tagList(
     htmltools::tags$h2("Fit"),
-    report_table(tibble(
-      measure = c(
-        "value of the criterion", "residual scale (sigma)", "root mean square residual", "pseudo R-squared",
-        "log-likelihood", "AIC", "AICc", "BIC", "degrees of freedom"
-      ),
-      value = c(g$value, g$sigma, g$rmse, g$pseudo_r2, g$log_lik, g$aic, g$aicc, g$bic, g$df_residual)
-    ))
+    report_table(known[!is.na(known$value), ])
   )
 }
 
@@ -181,7 +187,7 @@ report_table <- function(table) {
 }
 
 report_picture <- function(plot, alternative) {
-  if (is.null(plot)) return(htmltools::tags$p("The fit leaves no residuals: there are as many parameters as rows."))
+  if (is.null(plot)) return(htmltools::tags$p("There are no residuals whose size could be judged."))
   path <- tempfile(fileext = ".png")
   on.exit(unlink(path))
   write_picture(plot, path)

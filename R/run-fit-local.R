@@ -1,12 +1,16 @@
 #' Fit from one start
 #'
 #' Runs a local solver from the problem's start. The run keeps its trace and its reason for stopping;
-#' `converged` is TRUE only if a fresh evaluation at the answer bears the solver out: the residual
-#' stands at right angles to the tangent plane (cosine below 1e-6, in parameters that no bound
-#' holds), every parameter is felt by the criterion, and none is still on its way.
+#' `converged` is TRUE only if a fresh evaluation at the answer bears the solver out. For sums of squares:
+#' the residual stands at right angles to the tangent plane (cosine below 1e-6, in parameters that no
+#' bound holds). For other smooth criteria: the slope vanishes (the optimum is within 1e-6 standard
+#' errors) and the criterion curves the right way in every direction. For criteria with kinks: multipliers
+#' of the readings that are met balance the slope. And always: every parameter is felt by the criterion,
+#' and none is still on its way.
 #'
 #' @param problem \[tundrel_problem] With a start for every parameter.
-#' @param solver A solver such as [solver_levenberg_marquardt()], or its name.
+#' @param solver A solver such as [solver_newton()], or its name. Unsaid: [solver_levenberg_marquardt()] for
+#'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()].
 #' @param tolerance \[numeric(1)] Relative size of gradient, step and change of value at which the
 #'   walk ends; closing steps then follow. Above 0, below 1.
 #' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none.
@@ -27,10 +31,10 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   judge_by(least_squares(sd = uptake_sd)) |>
 #'   fit_local()
-fit_local <- function(problem, solver = "levenberg_marquardt", tolerance = 1e-10, max_evaluations = 10000,
+fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
                       max_iterations = Inf, max_seconds = Inf, threads = 1) {
   check_problem(problem)
-  solver <- as_solver(solver)
+  solver <- as_solver(solver, problem)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
   budget <- list(
     evaluations = check_budget(max_evaluations, "max_evaluations", 1),
@@ -39,22 +43,12 @@ fit_local <- function(problem, solver = "levenberg_marquardt", tolerance = 1e-10
   )
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
   prepared <- prepare_at_start(problem)
-  check_has_residuals(problem, solver)
+  check_serves(solver, problem)
   check_enough_rows(prepared)
   check_honoured(solver, joint_conditions(problem, prepared$status))
-  raw <- core_fit(prepared, c(solver$settings, tolerance = tolerance), prepared$start, budget, as.integer(threads))
+  raw <- core_fit(prepared, solver$name, c(solver$settings, tolerance = tolerance), prepared$start, budget, as.integer(threads))
   if (raw$reason == "failed") refuse_unusable_start(prepared, problem)
-  new_run(problem, solver, prepared, raw)
-}
-
-# Least-squares solvers need residuals, and no other solver is there so far.
-check_has_residuals <- function(problem, solver, call = rlang::caller_env()) {
-  if (!identical(problem$own$kind, "value")) return(invisible())
-  refuse("solver", c(
-    "{.val {solver$name}} needs residuals, and this function returns a value.",
-    "x" = "No solver so far works on a value alone.",
-    "i" = "Where the value is a sum of squares, pose the function with {.code returns = \"residuals\"}."
-  ), call = call)
+  new_run(prepared$problem, solver, prepared, raw)
 }
 
 # No solver so far honours more than limits on single parameters.
@@ -79,9 +73,10 @@ new_run <- function(problem, solver, prepared, raw) {
   # `estimate`, `factor` and `slope` are those of the free parameters
   parameters <- names(prepared$start)
   estimate <- stats::setNames(raw$x, parameters)
+  raw$trace$value <- in_users_sign(problem, raw$trace$value)
   structure(
     list(
-      problem = problem, solver = solver, start = prepared$start, estimate = estimate, value = raw$value,
+      problem = problem, solver = solver, start = prepared$start, estimate = estimate, value = in_users_sign(problem, raw$value),
       status = prepared$status, slope = stats::setNames(raw$slope, parameters),
       converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,

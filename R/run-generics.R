@@ -17,12 +17,22 @@ spread_rows <- function(values, prepared, run) {
 #' `df.residual`, `formula` and `simulate` work on a run; so do `AIC()` and `BIC()`.
 #'
 #' `fitted()` and `residuals()` give one number for each row of the measurements, `NA` where a row
-#' took no part. `residuals()` are response minus fitted; `type = "weighted"` multiplies by the root
-#' of the weight. `deviance()` is the value of the criterion: the weighted sum of squares. `logLik()`
-#' is the complete normal log-likelihood, constants included, with the residual variance at its
-#' maximum-likelihood estimate and counted as a parameter. `vcov()` scales the inverse of the
-#' information by the squared residual scale and carries it on to tied parameters; rows of parameters
-#' at a bound are `NA`, those of fixed ones 0.
+#' took no part. `residuals()` are of one of these kinds: `"response"`, response minus fitted (for the
+#' binomial family, share of successes minus fitted); `"weighted"` or `"pearson"`, the same over the
+#' stated standard deviation, or over that of the family at the fitted value; `"deviance"`, the signed
+#' root of twice the log-likelihood that the row lacks; `"quantile"`, the normal quantile of the
+#' probability to lie below the reading, drawn at random within the step of a count or beyond a limit.
+#' Unsaid: quantile residuals for a family, which are normal whatever the family if it is right, and
+#' response residuals for every other criterion.
+#'
+#' `deviance()` is the value of the criterion, the weighted sum of squares; of a family, twice the
+#' log-likelihood by which the saturated model (a mean for every reading, the family's other parameters as
+#' estimated) is better. `logLik()` is complete, constants included. For least squares it is normal, for
+#' absolute error Laplace's, with the scale at its maximum-likelihood estimate and counted as a parameter;
+#' a robust error has none (`NA`). `vcov()` is the inverse of the information, for least squares times the
+#' squared residual scale, carried on to tied parameters; rows of parameters at a bound are `NA`, those of
+#' fixed ones 0. `simulate()` draws from the family, for least squares and robust error from normal noise,
+#' for absolute error from Laplace's; nothing is censored.
 #'
 #' @param object,x A run, from [fit_local()].
 #' @param newdata \[data.frame] Predictors to predict for; without it, the measurements.
@@ -32,7 +42,7 @@ spread_rows <- function(values, prepared, run) {
 #' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
 #' @param nsim \[integer(1)] Number of simulated responses.
 #' @param seed \[integer(1)] Seed, so that others get the same numbers; `NULL` for none.
-#' @param type \[character(1)] `"response"` or `"weighted"`.
+#' @param type \[character(1)] Kind of residuals, as above; `NULL` for the criterion's own.
 #' @param ... Not used.
 #' @return As the generic promises: `coef` a named numeric vector, `vcov` a named matrix, `predict` a
 #'   numeric vector, `confint` a matrix with a row a parameter, `simulate` a data frame with a column
@@ -76,15 +86,9 @@ vcov.tundrel_run <- function(object, ...) {
 free_covariance <- function(run, held) {
   covariance <- matrix(0, length(held), length(held), dimnames = list(names(held), names(held)))
   if (!all(held)) {
-    covariance[!held, !held] <- core_unit_covariance(run$factor[, !held, drop = FALSE]) * sigma_of(run)^2
+    covariance[!held, !held] <- core_unit_covariance(run$factor[, !held, drop = FALSE]) * covariance_scale(run)^2
   }
   covariance
-}
-
-# The residual scale: root of the value per degree of freedom; NA where there is none left.
-sigma_of <- function(run) {
-  freedom <- stats::df.residual(run)
-  if (freedom > 0) sqrt(run$value / freedom) else NA_real_
 }
 
 #' @rdname run-generics
@@ -100,11 +104,10 @@ fitted.tundrel_run <- function(object, ...) {
 
 #' @rdname run-generics
 #' @export
-residuals.tundrel_run <- function(object, type = c("response", "weighted"), ...) {
-  type <- rlang::arg_match(type)
+residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
+  type <- rlang::arg_match0(type %||% default_residuals(object$problem), residual_kinds, "type")
   prepared <- prepared_of(object)
-  raw <- response_rows(prepared) - fitted_rows(prepared, object$estimate)
-  spread_rows(if (type == "weighted") raw * root_weight_rows(prepared, object$estimate) else raw, prepared, object)
+  spread_rows(residual_rows(object, prepared, type, seed), prepared, object)
 }
 
 #' @rdname run-generics
@@ -173,15 +176,22 @@ confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95
 #' @export
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
-  prepared <- prepared_of(object)
-  log_weight <- 2 * sum(log(root_weight_rows(prepared, object$estimate)))
-  value <- -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight / 2
-  structure(value, df = length(object$estimate) + 1, nobs = n, class = "logLik")
+  kind <- if (is_value_run(object)) "value" else object$problem$criterion$kind
+  log_weight <- function() sum(log(root_weight_rows(prepared_of(object), object$estimate)))
+  value <- switch(kind,
+    squares = -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight(),
+    absolute = -n * (log(2 * object$value / n) + 1) + log_weight(),
+    likelihood = , density = object$value, NA_real_
+  )
+  estimated_scale <- kind %in% c("squares", "absolute")
+  structure(value, df = length(object$estimate) + estimated_scale, nobs = n, class = "logLik")
 }
 
 #' @rdname run-generics
 #' @export
-deviance.tundrel_run <- function(object, ...) object$value
+deviance.tundrel_run <- function(object, ...) {
+  if (is_likelihood(object$problem)) 2 * (saturated_log_lik(object) - object$value) else object$value
+}
 
 #' @rdname run-generics
 #' @export
@@ -200,10 +210,26 @@ formula.tundrel_run <- function(x, ...) x$problem$model$formula
 simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
   check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
   prepared <- prepared_of(object)
-  mean <- fitted_rows(prepared, object$estimate)
-  sd <- sigma_of(object) / root_weight_rows(prepared, object$estimate)
-  draws <- with_seed(seed, {
-    replicate(nsim, spread_rows(stats::rnorm(length(mean), mean, sd), prepared, object), simplify = FALSE)
-  })
+  draw <- noise_draw(object, prepared)
+  draws <- with_seed(seed, replicate(nsim, spread_rows(draw(), prepared, object), simplify = FALSE))
   as.data.frame(stats::setNames(draws, paste0("sim_", seq_len(nsim))))
+}
+
+# A function that draws new readings for the rows that take part.
+noise_draw <- function(run, prepared, call = rlang::caller_env()) {
+  mean <- fitted_rows(prepared, run$estimate)
+  if (prepared$kind == "likelihood") {
+    others <- other_rows(run$problem, prepared, run$estimate)
+    return(function() families()[[prepared$family]]$draw(mean, others))
+  }
+  if (prepared$kind %in% c("density", "value")) {
+    refuse("criterion", "Nothing can be drawn from {problem_criterion_text(run$problem)}: it names no family.", call = call)
+  }
+  weight <- root_weight_rows(prepared, run$estimate)
+  if (prepared$kind == "absolute") {
+    laplace <- list(scale = run$value / run$n / weight)
+    return(function() family_laplace()$draw(mean, laplace))
+  }
+  sd <- sigma_of(run) / weight
+  function() stats::rnorm(length(mean), mean, sd)
 }

@@ -20,16 +20,16 @@ print.tundrel_run <- function(x, ...) {
 
 size_line <- function(x) {
   paste0(
-    "Value ", format_number(x$value), " (", format(x$problem$criterion), ")",
+    if (is_likelihood(x$problem)) "Log-likelihood " else "Value ", format_number(x$value), " (", problem_criterion_text(x$problem), ")",
     if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
-    count_of(x$n, "row"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; ",
+    if (!is_value_run(x)) paste0(count_of(x$n, "row"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; "),
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."
   )
 }
 
 #' @export
 summary.tundrel_run <- function(object, ...) {
-  structure(list(run = object, glance = glance(object)), class = "tundrel_run_summary")
+  structure(list(run = object, glance = glance(object), reference = reference_table(object)), class = "tundrel_run_summary")
 }
 
 #' @export
@@ -37,15 +37,16 @@ print.tundrel_run_summary <- function(x, ...) {
   run <- x$run
   g <- x$glance
   print(run)
-  cat("\nModel and noise\n")
-  cat_table(tibble(
-    measure = c("root mean square residual", "pseudo R-squared", "log-likelihood", "AIC", "AICc", "BIC"),
-    value = c(g$rmse, g$pseudo_r2, g$log_lik, g$aic, g$aicc, g$bic)
-  ))
+  table <- fit_measures(g, x$reference)
+  table <- table[!is.na(table$value), ]
+  if (nrow(table)) {
+    cat("\nModel and noise\n")
+    cat_table(table)
+  }
   known <- names(run$status$fixed)
   covariance <- stats::vcov(run)
   moving <- setdiff(rownames(covariance), known)
-  correlation <- stats::cov2cor(covariance[moving, moving, drop = FALSE])
+  correlation <- if (all(is.na(diag(covariance)))) matrix(0, 0, 0) else stats::cov2cor(covariance[moving, moving, drop = FALSE])
   if (nrow(correlation) > 1) {
     cat("\nCorrelation of the estimates\n")
     lower <- ifelse(lower.tri(correlation), formatC(correlation, digits = 2, format = "f"), "")
@@ -56,4 +57,24 @@ print.tundrel_run_summary <- function(x, ...) {
   dropped <- prepared_of(run)$dropped
   if (nrow(dropped)) cat("\nRows left out: ", nrow(dropped), dropped_reasons(dropped), "\n", sep = "")
   invisible(x)
+}
+
+# Named numbers about a fit, for prints and reports.
+fit_measures <- function(g, reference) {
+  tibble(
+    measure = c(
+      "root mean square residual", "pseudo R-squared", "reduced chi-square", "log-likelihood", paste("  of", reference$model), "AIC", "AICc", "BIC"
+    ),
+    value = c(g$rmse, g$pseudo_r2, attr(reference, "reduced_chi_square"), g$log_lik, reference$log_lik, g$aic, g$aicc, g$bic)
+  )
+}
+
+# Log-likelihoods to hold the run's own against.
+reference_table <- function(run) {
+  constant <- if (is.null(run$problem$own$fun)) constant_run(run)
+  table <- tibble(
+    model = c("the saturated model", "the best constant"),
+    log_lik = c(saturated_log_lik(run), if (isTRUE(constant$converged)) as.numeric(stats::logLik(constant)) else NA_real_)
+  )
+  structure(table, reduced_chi_square = if (is_value_run(run)) NA_real_ else reduced_chi_square(run))
 }

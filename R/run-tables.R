@@ -9,18 +9,22 @@
 #' @param ... Not used.
 #' @return Tibbles.
 #'
-#'   `glance()`: `solver`, `scope`, `value` (the criterion), `rss` (sum of squared residuals in units
-#'   of the response, unweighted), `rmse` (root of their mean), `sigma` (residual scale: root of value
-#'   per degree of freedom; with `sd` a pure number that is near 1 when the sds explain the scatter),
-#'   `pseudo_r2` (one minus value over that of the best constant; not a share of variance, since the
-#'   model is not linear), `log_lik`, `aic`, `aicc` and `bic` (complete, with the residual variance
-#'   counted), `n`, `n_free`, `df_residual`, `converged`, `stop_reason`, `iterations`,
+#'   `glance()`: `solver`, `scope`, `value` (the criterion; of a likelihood, the log-likelihood), `rss`
+#'   (sum of squared residuals in units of the response, unweighted), `rmse` (root of their mean),
+#'   `sigma` (residual scale; for least squares the root of the value per degree of freedom: with `sd` a
+#'   pure number that is near 1 when the sds explain the scatter; for robust error its scale, for
+#'   absolute error the median absolute residual over 0.6745; `NA` for likelihoods, which state their
+#'   noise), `pseudo_r2` (one minus the value over that of the best constant; for a family, one minus
+#'   the deviance over that of the best constant mean, the family's other parameters as estimated; not a
+#'   share of variance, since the model is not linear), `log_lik`, `aic`, `aicc` and `bic` (complete, with
+#'   every estimated scale counted), `n`, `n_free`, `df_residual`, `converged`, `stop_reason`, `iterations`,
 #'   `evaluations`, `seconds`.
 #'
 #'   `tidy()`: `parameter estimate std_error lower upper level by note`.
 #'
-#'   `trace_table()`: `iteration`, `evaluations` (so far), `value`, `gradient_norm` (cosine between
-#'   residual and tangent plane, in parameters that no bound holds), `step_norm` (length of the step
+#'   `trace_table()`: `iteration`, `evaluations` (so far), `value`, `gradient_norm` (for least squares the
+#'   cosine between residual and tangent plane, else as in [solver_newton()]; in parameters that no bound
+#'   holds), `step_norm` (length of the step
 #'   relative to that of the point, both scaled), `infeasibility`, `action`, then a column a
 #'   parameter.
 #' @name run-tables
@@ -37,17 +41,13 @@ NULL
 #' @rdname run-tables
 #' @export
 glance.tundrel_run <- function(x, ...) {
-  prepared <- prepared_of(x)
-  response <- response_rows(prepared)
-  weight <- root_weight_rows(prepared, x$estimate)^2
-  rss <- sum((response - fitted_rows(prepared, x$estimate))^2)
-  centre <- sum(weight * response) / sum(weight)
+  rss <- if (is_value_run(x)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
   likelihood <- stats::logLik(x)
   k <- attr(likelihood, "df")
   aic <- stats::AIC(likelihood)
   tibble(
     solver = x$solver$name, scope = x$solver$scope, value = x$value, rss = rss, rmse = sqrt(rss / x$n),
-    sigma = sigma_of(x), pseudo_r2 = 1 - x$value / sum(weight * (response - centre)^2),
+    sigma = sigma_of(x), pseudo_r2 = pseudo_r2(x),
     log_lik = as.numeric(likelihood), aic = aic,
     aicc = if (x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
     bic = stats::BIC(likelihood), n = x$n, n_free = length(x$estimate), df_residual = stats::df.residual(x),

@@ -48,8 +48,7 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
 
 # The value of the criterion at each column of `points`, in the user's sign.
 problem_values <- function(problem, prepared, points) {
-  if (!identical(problem$own$kind, "value")) return(core_values(prepared, points))
-  apply(points, 2, function(x) own_value(problem, prepared$status, x))
+  in_users_sign(problem, core_values(prepared, points))
 }
 
 scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {

@@ -22,33 +22,3 @@ solver_levenberg_marquardt <- function(first_radius = 1) {
   check_number(first_radius, "first_radius", "solver", above = 0)
   new_solver("levenberg_marquardt", "local", list(first_radius = first_radius))
 }
-
-new_solver <- function(name, scope, settings) {
-  structure(list(name = name, scope = scope, settings = settings), class = "tundrel_solver")
-}
-
-#' @export
-format.tundrel_solver <- function(x, ...) {
-  paste0(x$name, " (", paste0(names(x$settings), " = ", format_number(unlist(x$settings)), collapse = ", "), ")")
-}
-
-#' @export
-print.tundrel_solver <- function(x, ...) {
-  cat("Solver: ", format(x), ", ", x$scope, "\n", sep = "")
-  invisible(x)
-}
-
-solver_constructors <- function() list(levenberg_marquardt = solver_levenberg_marquardt)
-
-# A solver from its name or from itself.
-as_solver <- function(solver, call = rlang::caller_env()) {
-  if (inherits(solver, "tundrel_solver")) return(solver)
-  known <- solver_constructors()
-  if (!rlang::is_string(solver) || !solver %in% names(known)) {
-    refuse("solver", c(
-      "{.val {solver}} is not a solver.",
-      suggestion(as.character(solver)[1], names(known), "solvers")
-    ), call = call)
-  }
-  known[[solver]]()
-}

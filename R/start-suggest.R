@@ -33,6 +33,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   }
   check_number(n, "n", "solver", above = 1, or_equal = TRUE)
   check_number(samples, "samples", "solver", above = 1, or_equal = TRUE)
+  if (problem$criterion$kind != "squares") return(suggest_by_squares(problem, n, samples, seed))
   prepared <- thinned(prepare_problem(problem))
   free <- prepared$status$free
   scales <- parameter_scales(problem, prepared)
@@ -57,15 +58,50 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   table
 }
 
+# For another criterion: starts suggested by squares, with those of a likelihood's own parameters, ranked
+# by the criterion.
+suggest_by_squares <- function(problem, n, samples, seed) {
+  starts <- suggest_start(with_squares(problem), n, samples, seed)
+  own <- setdiff(parameter_status(problem)$free, names(starts))
+  problem$start[own] <- NA
+  rows <- lapply(seq_len(nrow(starts)), function(i) {
+    posed <- start_from(problem, starts[i, ])
+    prepared <- tryCatch(prepare_at_start(posed), tundrel_error = function(e) NULL)
+    if (is.null(prepared)) return(NULL)
+    c(value = problem_values(posed, prepared, matrix(prepared$start)), prepared$start)
+  })
+  table <- as_tibble(as.data.frame(do.call(rbind, rows)))
+  table <- table[is.finite(table$value), ]
+  if (nrow(table) == 0) {
+    refuse("model", c(
+      "The criterion is finite at none of the starts found.",
+      "i" = "State a start with {.fn start_from}, or conditions that keep the model in the family's range."
+    ))
+  }
+  table <- table[order(table$value, decreasing = maximises(problem)), ]
+  class(table) <- c("tundrel_starts", class(table))
+  table
+}
+
+# The same problem judged by least squares; shares of trials, where readings are successes.
+with_squares <- function(problem) {
+  criterion <- problem$criterion
+  if (identical(criterion$family, "binomial")) {
+    problem$model$response <- call("/", problem$model$response, call("(", criterion$others$trials))
+    problem$model$columns <- union(problem$model$columns, value_names(criterion$others$trials))
+  }
+  suppressMessages(with_criterion_parameters(problem, least_squares(), character()))
+}
+
 # At most so many rows, evenly through the table.
 most_start_rows <- 1000
 
 thinned <- function(prepared) {
-  if (prepared$rows <= most_start_rows || !is.null(prepared$residual_function)) return(prepared)
+  if (prepared$rows <= most_start_rows || !is.null(prepared$own_model)) return(prepared)
   kept <- round(seq(1, prepared$rows, length.out = most_start_rows))
   prepared$columns <- lapply(prepared$columns, `[`, kept)
+  for (part in c("used", "known_rows", "root_weight_rows")) prepared[[part]] <- prepared[[part]][kept]
   prepared$rows <- length(kept)
-  prepared$used <- prepared$used[kept]
   prepared
 }
 

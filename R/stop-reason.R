@@ -3,9 +3,9 @@ stop_sentence <- function(run) {
   named <- function(names) if (length(names)) paste0(" (", paste(names, collapse = ", "), ")") else ""
   verified <- "checked afresh"
   switch(run$stop_reason,
-    gradient = paste0("the residual stands at right angles to all that the parameters can change; ", verified),
-    step = paste0("no step within the tolerance leads lower; ", verified),
-    value = paste0("the value no longer falls; ", verified),
+    gradient = paste0(gradient_sentence(run), "; ", verified),
+    step = paste0("no step within the tolerance leads ", if (maximises(run$problem)) "higher" else "lower", "; ", verified),
+    value = paste0("the value no longer ", if (maximises(run$problem)) "rises" else "falls", "; ", verified),
     target = "the value asked for was reached",
     evaluations = "the budget of evaluations ran out: raise max_evaluations, or go on from here with start_from(problem, run)",
     iterations = "the budget of iterations ran out: raise max_iterations, or go on from here with start_from(problem, run)",
@@ -24,6 +24,14 @@ stop_sentence <- function(run) {
     infeasible = "no point satisfies all conditions",
     interrupted = "it was interrupted; the best point so far is kept",
     failed = "no finite value could be had"
+  )
+}
+
+gradient_sentence <- function(run) {
+  switch(criterion_form(run$problem),
+    squares = "the residual stands at right angles to all that the parameters can change",
+    smooth = "the slope vanishes in every direction, and the criterion curves the right way",
+    kinked = "the readings that the fit meets balance the slope of the others"
   )
 }
 

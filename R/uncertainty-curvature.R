@@ -1,8 +1,10 @@
 #' How sure are the parameters?
 #'
-#' From the curvature of the criterion at the answer: the Jacobian's information matrix, scaled by the
-#' squared residual scale, with Student's t for the limits. This takes the model as linear around the
-#' answer; limits may reach past a bound, which `note` then says.
+#' From the curvature of the criterion at the answer. For least squares: the Jacobian's information
+#' matrix, scaled by the squared residual scale, with Student's t for the limits. For likelihoods: the
+#' observed information, with normal quantiles. For absolute and robust error: as told there, with
+#' Student's t. This takes the model as linear around the answer; limits may reach past a bound, which
+#' `note` then says.
 #'
 #' @param run A run, from [fit_local()].
 #' @param by \[character] Ways to find out: `"curvature"`.
@@ -39,8 +41,8 @@ uncertainty <- function(run, by = "curvature", level = 0.95) {
 
 curvature_table <- function(run, level) {
   std_error <- sqrt(diag(vcov.tundrel_run(run)))
-  freedom <- stats::df.residual(run)
-  reach <- if (freedom > 0) stats::qt((1 + level) / 2, freedom) * std_error else NA_real_
+  freedom <- interval_freedom(run)
+  reach <- interval_reach(run, level) * std_error
   limits <- stated_limits(run$problem)
   values <- coef(run)
   estimate <- unname(values)
@@ -48,7 +50,8 @@ curvature_table <- function(run, level) {
   upper <- unname(estimate + reach)
   note <- ifelse(is.infinite(std_error), "not determined by the data",
     ifelse(!is.na(lower) & (lower < limits$lower | upper > limits$upper), "interval reaches past a bound", ""))
-  if (freedom <= 0) note[] <- "no degrees of freedom left"
+  if (!isTRUE(freedom > 0)) note[] <- "no degrees of freedom left"
+  if (is_value_run(run)) note[] <- "a value alone says nothing of noise"
   names(note) <- names(values)
   resting <- names(run$at_bound)[run$at_bound != ""]
   note[resting] <- paste("rests on its", run$at_bound[resting], "bound")

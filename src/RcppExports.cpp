@@ -11,6 +11,18 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_row_losses
+Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_row_losses(SEXP problemSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_row_losses(problem, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_operations
 Rcpp::List core_operations();
 RcppExport SEXP _tundrel_core_operations() {
@@ -80,17 +92,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_fit
-Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads);
-RcppExport SEXP _tundrel_core_fit(SEXP problemSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+Rcpp::List core_fit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads);
+RcppExport SEXP _tundrel_core_fit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type start(startSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(problem, settings, start, budget, threads));
+    rcpp_result_gen = Rcpp::wrap(core_fit(problem, solver_name, settings, start, budget, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -135,31 +148,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_linearise
-Rcpp::List core_linearise(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads);
-RcppExport SEXP _tundrel_core_linearise(SEXP problemSEXP, SEXP xSEXP, SEXP threadsSEXP) {
+// core_look_at
+Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads);
+RcppExport SEXP _tundrel_core_look_at(SEXP problemSEXP, SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_linearise(problem, x, threads));
+    rcpp_result_gen = Rcpp::wrap(core_look_at(problem, x, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_tundrel_core_row_losses", (DL_FUNC) &_tundrel_core_row_losses, 2},
     {"_tundrel_core_operations", (DL_FUNC) &_tundrel_core_operations, 0},
     {"_tundrel_core_evaluate", (DL_FUNC) &_tundrel_core_evaluate, 5},
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
-    {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 5},
+    {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 6},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
     {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 5},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
-    {"_tundrel_core_linearise", (DL_FUNC) &_tundrel_core_linearise, 3},
+    {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
     {NULL, NULL, 0}
 };
 

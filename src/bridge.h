@@ -4,6 +4,7 @@
 
 #include <memory>
 
+#include "core/criterion/row_loss.h"
 #include "core/expression/graph.h"
 #include "core/expression/program.h"
 #include "core/problem/bounds.h"
@@ -24,6 +25,9 @@ Columns columns_from_r(const Rcpp::List& columns, double rows);
 
 // Limits and typical sizes of the parameters, from a list that holds them among others.
 Bounds bounds_from_r(const Rcpp::List& problem);
+
+// The loss of a row that R describes by its kind and the places of its nodes.
+RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph);
 
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 

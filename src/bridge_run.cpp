@@ -1,7 +1,12 @@
 #include "bridge.h"
+#include <algorithm>
+
 #include "core/solver/levenberg_marquardt.h"
+#include "core/solver/kink_balance.h"
 #include "core/solver/nearest_point.h"
+#include "core/solver/newton.h"
 #include "core/solver/run_loop.h"
+#include "core/solver/smoothed_newton.h"
 #include "core/solver/start_search.h"
 
 namespace {
@@ -49,21 +54,25 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   return out + 1;
 }
 
-// Gradient of the value.
-Rcpp::NumericVector slope_to_r(const Verification& v) {
-  return vector_to_r(2 * v.at.factor.transpose() * v.at.projected);
+std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
+  const double radius = settings["first_radius"], tolerance = settings["tolerance"];
+  if (name == "levenberg_marquardt")
+    return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{radius, tolerance});
+  if (name == "newton") return std::make_unique<Newton>(Newton::Settings{radius, tolerance});
+  if (name == "smoothed_newton") return std::make_unique<SmoothedNewton>(Newton::Settings{radius, tolerance});
+  Rcpp::stop("unknown solver: %s", name);
 }
 
 }  // namespace
 
 // [[Rcpp::export]]
-Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings,
-                    const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads) {
+Rcpp::List core_fit(const Rcpp::List& problem, const std::string& solver_name,
+                    const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  LevenbergMarquardt solver({settings["first_radius"], settings["tolerance"]});
+  const auto solver = solver_from_r(solver_name, settings);
   const Budget limits{limit(budget, "evaluations"), limit(budget, "iterations"),
                       limit(budget, "seconds")};
-  const RunResult run = tundrel::run(*core_problem, solver, vector_from_r(start), limits,
+  const RunResult run = tundrel::run(*core_problem, *solver, vector_from_r(start), limits,
                                      [](const TraceRow&) { return !interrupted(); });
   const Verification& v = run.verification;
   using Rcpp::_;
@@ -75,7 +84,7 @@ Rcpp::List core_fit(const Rcpp::List& problem, const Rcpp::List& settings,
       _["refused"] = static_cast<double>(run.refused), _["seconds"] = run.seconds,
       _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
       _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
-      _["factor"] = matrix_to_r(v.at.factor), _["slope"] = slope_to_r(v));
+      _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope));
 }
 
 // The best of many points to start from (the columns of `points`), with linear parameters eliminated.
@@ -119,16 +128,21 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
   return out;
 }
 
-// The triangle of the Jacobian at a point, with what it says of the point; an empty list where the
-// model is not finite.
+// What a point is worth: value, parameters that the criterion does not feel, and a triangle whose square
+// is the information in the rows' slopes (empty without rows); an empty list where the value is not finite.
 // [[Rcpp::export]]
-Rcpp::List core_linearise(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
+Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
   const Verification v = verify(*core_problem, vector_from_r(x));
-  if (!v.at.usable) return Rcpp::List();
+  if (!v.usable) return Rcpp::List();
+  core_problem->smooth_by(core_problem->kink_sizes(vector_from_r(x)).mean);
+  const bool squares = core_problem->form() == Form::squares;
+  const Eigen::MatrixXd factor = squares ? v.factor : core_problem->slopes_factor(vector_from_r(x));
+  std::vector<int> alive;
+  for (int i = 0; i < factor.cols(); ++i)
+    if (std::find(v.dead.begin(), v.dead.end(), i) == v.dead.end()) alive.push_back(i);
+  const int n_alive = squares ? v.n_alive : static_cast<int>(alive.size());
   using Rcpp::_;
-  return Rcpp::List::create(_["value"] = v.at.value, _["factor"] = matrix_to_r(v.at.factor),
-                            _["gradient_norm"] = v.gradient_norm, _["rank"] = v.rank,
-                            _["n_alive"] = v.n_alive,
-                            _["dead"] = places_to_r(v.dead));
+  return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),
+                            _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
 }

@@ -1,7 +1,8 @@
 #include "bridge.h"
-#include "core/criterion/least_squares.h"
 #include "core/problem/function_problem.h"
 #include "core/problem/least_squares_problem.h"
+#include "core/problem/row_sum_problem.h"
+#include "core/problem/value_function_problem.h"
 
 namespace tundrel {
 
@@ -63,24 +64,31 @@ std::unique_ptr<Problem> function_problem_from_r(const Rcpp::List& problem) {
   return std::make_unique<FunctionProblem>(call, static_cast<int>(rows), bounds_from_r(problem), problem["response_norm"]);
 }
 
+// The same for a function that gives the value itself, and its gradient or NULL.
+std::unique_ptr<Problem> value_problem_from_r(const Rcpp::List& problem) {
+  const Rcpp::Function value = problem["value_function"];
+  VectorFunction slopes;
+  if (!Rf_isNull(problem["gradient_function"])) {
+    const Rcpp::Function gradient = problem["gradient_function"];
+    slopes = [gradient](const Eigen::VectorXd& x) { return vector_from_r(gradient(vector_to_r(x))); };
+  }
+  const auto call = [value](const Eigen::VectorXd& x) { return Rcpp::as<double>(value(vector_to_r(x))); };
+  return std::make_unique<ValueFunctionProblem>(call, slopes, bounds_from_r(problem));
+}
+
 }  // namespace
 
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
   if (problem.containsElementNamed("residual_function")) return function_problem_from_r(problem);
+  if (problem.containsElementNamed("value_function")) return value_problem_from_r(problem);
   TranslatedGraph t = graph_from_r(problem["nodes"]);
-  const auto node = [&](const char* name) {
-    const int i = problem[name];
-    return i > 0 ? t.node.at(i - 1) : -1;
-  };
-  const int response = node("response"), root_weight = node("root_weight");
-  const bool relative_to_fitted = problem["relative_to_fitted"];
-  const int residual = least_squares_residual(t.graph, response, node("fitted"), root_weight, relative_to_fitted);
-  // What residuals are measured against; relative ones against 1.
-  const int weighted_response = least_squares_residual(
-      t.graph, relative_to_fitted ? t.graph.constant(1) : response, t.graph.constant(0), root_weight, false);
-  return std::make_unique<LeastSquaresProblem>(std::move(t.graph), residual, weighted_response,
-                                               columns_from_r(problem["columns"], problem["rows"]),
-                                               bounds_from_r(problem), threads);
+  const RowLoss loss = loss_from_r(problem, t);
+  const Columns columns = columns_from_r(problem["columns"], problem["rows"]);
+  const Bounds bounds = bounds_from_r(problem);
+  const std::string kind = problem["kind"];
+  if (kind == "squares")
+    return std::make_unique<LeastSquaresProblem>(std::move(t.graph), loss.kink, loss.reference, columns, bounds, threads);
+  return std::make_unique<RowSumProblem>(std::move(t.graph), loss, columns, bounds, threads);
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {

@@ -67,12 +67,20 @@ test_that("what goes wrong in a user's function is told at the start, and refuse
   expect_equal(coef(run)[["a"]], 1.4, tolerance = 1e-6)
 })
 
-test_that("a function that returns a value can be looked at, and waits for its solvers", {
+test_that("a function that returns a value can be looked at, and made large in the user's sign", {
   f <- function(p) -sum(valley(p)^2)
   problem <- pose(f, parameters = c("a", "b"), goal = "maximise") |> start_from(a = 1, b = 1.1)
   expect_equal(preview(problem)$value, -1)
   expect_output(print(preview(problem)), "maximise the value")
-  expect_refusal(fit_local(problem), "solver", "needs residuals")
+  expect_refusal(fit_local(problem, "levenberg_marquardt"), "solver", c("cannot serve", "newton"))
+  run <- fit_local(problem)
+  expect_true(run$converged)
+  expect_equal(coef(run), c(a = 1, b = 1), tolerance = 1e-6)
+  expect_equal(run$value, 0, tolerance = 1e-12)
+  expect_equal(trace_table(run)$value[1], -1)
+  expect_gt(min(diff(trace_table(run)$value)), -1e-12)
+  expect_output(print(run), "a value alone says nothing of noise")
+  expect_true(is.na(logLik(run)))
   expect_equal(max(scan_grid(problem, a = c(0, 1, 2), b = c(0, 1))$value), 0, tolerance = 1e-12)
 })
 
@@ -84,6 +92,20 @@ test_that("a supplied gradient is checked, parameter by parameter", {
   expect_refusal(preview(bad), "model", c("disagrees", "b: -3 given, 3 by differences"))
   short <- pose(f, parameters = c("a", "b"), gradient = function(p) 1) |> start_from(a = 2, b = 1)
   expect_refusal(preview(short), "model", "gave 1 number where 2 are needed")
+})
+
+test_that("a supplied gradient saves evaluations and leads to the same answer", {
+  f <- function(p) 100 * (p[["b"]] - p[["a"]]^2)^2 + (1 - p[["a"]])^2
+  slope <- function(p) c(-400 * p[["a"]] * (p[["b"]] - p[["a"]]^2) - 2 * (1 - p[["a"]]), 200 * (p[["b"]] - p[["a"]]^2))
+  plain <- pose(f, parameters = c("a", "b")) |> start_from(a = -1.2, b = 1) |> fit_local()
+  given <- pose(f, parameters = c("a", "b"), gradient = slope) |> start_from(a = -1.2, b = 1) |> fit_local()
+  expect_equal(coef(given), c(a = 1, b = 1), tolerance = 1e-9)
+  expect_equal(coef(plain), coef(given), tolerance = 1e-6)
+  expect_lt(given$evaluations, plain$evaluations)
+  tied <- pose(f, parameters = c("a", "b"), gradient = slope) |> subject_to(b == 2 * a) |> start_from(a = 3) |> fit_local()
+  # along b = 2 a the least of 100 (2 a - a^2)^2 + (1 - a)^2
+  ground <- function(a) 100 * (2 * a - a^2)^2 + (1 - a)^2
+  expect_equal(tied$value, min(ground(seq(1.9, 2.1, 1e-6))), tolerance = 1e-8)
 })
 
 test_that("functions are posed with what they need", {

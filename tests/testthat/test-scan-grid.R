@@ -57,7 +57,7 @@ test_that("several starts are set side by side, as numbers and as curves", {
   starts <- data.frame(top = c(5, 8), half = 150, dark = 1)
   values <- preview(scanned_problem(), starts)
   expect_equal(values$value, c(preview(start_from(scanned_problem(), starts[1, ]))$value, preview(start_from(scanned_problem(), starts[2, ]))$value))
-  expect_output(print(values), "Lowest: start 2")
+  expect_output(print(values), "Best: start 2")
   plot <- plot_start(scanned_problem(), starts)
   expect_equal(length(unique(ggplot2::layer_data(plot, 2)$colour)), 2)
   expect_refusal(preview(scanned_problem(), starts[0, ]), "model", "a row for each start")

@@ -65,6 +65,21 @@ class Rules {
       case Op::bessel_j:
         return mul(num(0.5), sub(g.apply(Op::bessel_j, a, -1, -1, n.value - 1),
                                  g.apply(Op::bessel_j, a, -1, -1, n.value + 1)));
+      case Op::log_normal_probability: return g.apply(Op::normal_hazard, neg(a));
+      case Op::normal_hazard: return mul(node, sub(node, a));
+      case Op::stirling_error: return g.apply(Op::stirling_error, a, -1, -1, n.value + 1);
+      case Op::unit_deviance:
+        return which == 0 ? g.apply(Op::log, div(a, b)) : div(sub(b, a), b);
+      case Op::log_gamma_lower:
+      case Op::log_gamma_upper: {
+        if (which == 0) return g.apply(n.op, a, b, -1, n.value + 1);
+        // Along x the logarithm rises by density over probability; its derivative in the shape follows.
+        const int log_density = sub(sub(mul(sub(a, num(1)), g.apply(Op::log, b)), b), g.apply(Op::lgamma, a));
+        const int rise = g.apply(Op::exp, sub(log_density, g.apply(n.op, a, b)));
+        const int slope = n.op == Op::log_gamma_lower ? rise : neg(rise);
+        if (n.value == 0) return slope;
+        return mul(slope, sub(sub(g.apply(Op::log, b), polygamma(0, a)), node));
+      }
       // w' = -2 z w + 2 i / sqrt(pi) for w = voigt + i voigt_companion at z = a + i b
       case Op::voigt:
       case Op::voigt_companion: {

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "probability.h"
 #include "special.h"
 
 namespace tundrel {
@@ -52,6 +53,7 @@ int arity_of(Op op) {
     case Op::add: case Op::subtract: case Op::multiply: case Op::divide: case Op::power:
     case Op::voigt: case Op::voigt_companion:
     case Op::atan2: case Op::min: case Op::max: case Op::beta: case Op::power_log: case Op::gated:
+    case Op::unit_deviance: case Op::log_gamma_lower: case Op::log_gamma_upper:
     case Op::less: case Op::less_equal: case Op::greater: case Op::greater_equal: case Op::equal:
     case Op::not_equal: case Op::both: case Op::either:
       return 2;
@@ -108,6 +110,12 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::plogis: return logistic_probability(a);
     case Op::qlogis: return std::log(a / (1 - a));
     case Op::bessel_j: return bessel_j(static_cast<int>(value), a);
+    case Op::log_normal_probability: return log_normal_probability(a);
+    case Op::normal_hazard: return normal_hazard(a);
+    case Op::stirling_error: return stirling_error(static_cast<int>(value), a);
+    case Op::unit_deviance: return unit_deviance(a, b);
+    case Op::log_gamma_lower: return log_incomplete_gamma(false, static_cast<int>(value), a, b);
+    case Op::log_gamma_upper: return log_incomplete_gamma(true, static_cast<int>(value), a, b);
     case Op::voigt: return faddeeva(a, b).real();
     case Op::voigt_companion: return faddeeva(a, b).imag();
     case Op::atan2: return std::atan2(a, b);

@@ -16,10 +16,15 @@ enum class Op {
   gamma, lgamma, erf, erfc, pnorm, dnorm, plogis, qlogis,
   polygamma,  // order in the node's value, 0 for digamma
   bessel_j,   // order in the node's value
+  // of probability; see probability.h
+  log_normal_probability, normal_hazard,
+  stirling_error,  // order in the node's value
   // two arguments
   voigt,            // real part of the Faddeeva function at a + i b, b not negative
   voigt_companion,  // its imaginary part
   atan2, min, max, beta,
+  unit_deviance,
+  log_gamma_lower, log_gamma_upper,  // log of the incomplete gamma function; order in the node's value
   power_log,  // x^y log(x)^k with k in the node's value; arises in derivatives of powers
   gated,      // a * b, but 0 where either is 0: keeps branches that are not taken out of derivatives
   less, less_equal, greater, greater_equal, equal, not_equal, both, either,

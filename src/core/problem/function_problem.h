@@ -24,8 +24,6 @@ class FunctionProblem : public Problem {
 
  private:
   Eigen::VectorXd evaluate(const Eigen::VectorXd& x);
-  // FALSE where a difference meets a point without finite values.
-  bool slope(const Eigen::VectorXd& x, const Eigen::VectorXd& at_x, int parameter, Eigen::Ref<Eigen::VectorXd> out);
 
   Residuals residuals_;
   int rows_;

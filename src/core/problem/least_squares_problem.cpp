@@ -5,7 +5,6 @@
 #include <vector>
 
 #include "../expression/derivative.h"
-#include "../expression/kernel.h"
 #include "../expression/linearity.h"
 #include "segments.h"
 #include "triangular_factor.h"
@@ -19,13 +18,6 @@ Program jacobian_program(Graph& graph, int residual, int n_parameters) {
   std::vector<int> outputs{residual};
   for (int node : gradient_nodes(graph, residual, n_parameters)) outputs.push_back(node);
   return Program(graph, outputs);
-}
-
-// Calls use(first row, number of rows) for each block of a segment.
-template <class Use>
-void for_each_block(const Segments& segments, int segment, const Use& use) {
-  for (long first = segments.first(segment); first < segments.end(segment); first += kBlockRows)
-    use(first, static_cast<int>(std::min<long>(kBlockRows, segments.end(segment) - first)));
 }
 
 }  // namespace
@@ -48,7 +40,7 @@ double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::
   segments.for_each(threads_, [&](int s) {
     Program::Workspace work = prepared;
     double sum = 0;
-    for_each_block(segments, s, [&](long first, int n) {
+    segments.for_each_block(s, [&](long first, int n) {
       program.run_block(work, columns_, first, n);
       sum += Block(work.output(0), n).square().sum();
     });
@@ -88,7 +80,7 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
     Program::Workspace work = prepared;
     TriangularFactor factor(p + 1, block_rows);
     double sum = 0;
-    for_each_block(segments, s, [&](long first, int n) {
+    segments.for_each_block(s, [&](long first, int n) {
       if (!std::isfinite(sum)) return;
       jacobian_program_.run_block(work, columns_, first, n);
       auto block = factor.block(n);
@@ -134,7 +126,7 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
   const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
   segments.for_each(threads_, [&](int s) {
     Program::Workspace work = prepared;
-    for_each_block(segments, s, [&](long first, int n) {
+    segments.for_each_block(s, [&](long first, int n) {
       program.run_block(work, columns_, first, n);
       const Block residual(work.output(0), n);
       for (int k = 0; k < n_pairs; ++k)

@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Core>
 #include <limits>
+#include <vector>
 
 #include "bounds.h"
 
@@ -19,20 +20,73 @@ struct Linearisation {
   double residual_norm() const { return std::sqrt(value); }
 };
 
+// Value, gradient and matrix of second derivatives at a point.
+struct Expansion {
+  bool usable = false;
+  double value = std::numeric_limits<double>::infinity();
+  Eigen::VectorXd gradient;
+  Eigen::MatrixXd hessian;
+};
+
+// Kinks at a point: terms of the sum that are absolute values and nearly zero here. Kinks that are
+// the same, value and gradient, are one with a count.
+struct Kink {
+  double value;
+  Eigen::VectorXd gradient;
+  Eigen::MatrixXd hessian;
+  double count;
+};
+
+// A sum of smooth terms and absolute values, with those near zero set apart.
+struct KinkedExpansion {
+  bool usable = false;
+  Expansion rest;            // all but the kinks near zero
+  Eigen::VectorXd effort;    // for each parameter, the sum of its slope's absolute values over all rows
+  std::vector<Kink> kinks;
+};
+
+struct KinkSizes {
+  double mean = 0;      // of the kinked terms
+  double rounding = 0;  // below this a kinked term is zero but for rounding
+};
+
+// What is known of a criterion's form.
+enum class Form { squares, smooth, kinked };
+
 class Problem {
  public:
   virtual ~Problem() = default;
   virtual int size() const = 0;
   virtual const Bounds& bounds() const = 0;
+  virtual Form form() const { return Form::squares; }
 
   // The criterion; not finite where the point is to be refused.
   virtual double value(const Eigen::VectorXd& x) = 0;
   // For sums of squares. Counts as one evaluation.
-  virtual Linearisation linearise(const Eigen::VectorXd& x) = 0;
+  virtual Linearisation linearise(const Eigen::VectorXd&) { return {}; }
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
   virtual bool residual_curvature(const Eigen::VectorXd&, Eigen::MatrixXd&) { return false; }
   // Norm of the weighted response: what the residuals are measured against.
-  virtual double response_norm() = 0;
+  virtual double response_norm() { return 0; }
+
+  // The second-order expansion; of a kinked criterion, of its smoothed form. Counts as one evaluation.
+  virtual Expansion expand(const Eigen::VectorXd& x);
+  // How large a change of the value matters; 0 where only the problem's curvature can tell.
+  virtual double value_unit(const Expansion&) { return 0; }
+
+  // Rounds kinks off over this width, in the units of the kinked terms; 0 leaves them sharp.
+  virtual void smooth_by(double) {}
+  virtual KinkSizes kink_sizes(const Eigen::VectorXd&) { return {}; }
+  // Expansion with the kinks within `width` of zero set apart, at most `most` different ones.
+  virtual KinkedExpansion expand_kinks(const Eigen::VectorXd&, double, int) { return {}; }
+
+  // Triangles whose squares are: the expected information, empty where curvature tells it; and the sum
+  // over rows of the squares of their slopes, empty where there are no rows.
+  virtual Eigen::MatrixXd expected_factor(const Eigen::VectorXd&) { return {}; }
+  virtual Eigen::MatrixXd slopes_factor(const Eigen::VectorXd&) { return {}; }
+  // TRUE where uncertainty needs the spread of the rows' slopes beside the curvature.
+  virtual bool spread_of_slopes() { return false; }
+
   // Parameters in which the residuals are known to be linear when the others are held.
   virtual std::vector<int> linear_parameters() { return {}; }
   // Asks for the most accurate derivatives from now on: the walk is nearly over.

@@ -1,11 +1,8 @@
 #include "segments.h"
 
-#include <algorithm>
 #include <atomic>
 #include <thread>
 #include <vector>
-
-#include "../expression/kernel.h"
 
 namespace tundrel {
 namespace {

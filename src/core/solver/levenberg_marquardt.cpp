@@ -37,7 +37,7 @@ void LevenbergMarquardt::accept(Problem& problem, const Eigen::VectorXd& x, Line
   status_.x = x;
   status_.value = at_.value;
   scale_ = scale_.cwiseMax(at_.factor.colwise().norm().transpose());
-  unheld_ = unheld_parameters(problem, x, at_);
+  unheld_ = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
   reducible_ =
       LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected).reducible();
   status_.gradient_norm = relative_offset(reducible_, at_, residual_scale(problem, x, at_));
@@ -207,11 +207,7 @@ void LevenbergMarquardt::visit(StateVisitor& v) {
   v.whole("closing", closing_);
   v.whole("claim", claim_);
   v.whole("slow_steps", slow_steps_);
-  Eigen::VectorXd unheld(unheld_.size());
-  for (std::size_t k = 0; k < unheld_.size(); ++k) unheld[k] = unheld_[k];
-  v.field("unheld", unheld);
-  unheld_.assign(unheld.size(), 0);
-  for (int k = 0; k < unheld.size(); ++k) unheld_[k] = static_cast<int>(unheld[k]);
+  visit_places(v, "unheld", unheld_);
   at_.value = status_.value;
 }
 

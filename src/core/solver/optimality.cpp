@@ -4,9 +4,7 @@
 
 namespace tundrel {
 
-std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x,
-                                   const Linearisation& at) {
-  const Eigen::VectorXd slope = at.factor.transpose() * at.projected;
+std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& slope) {
   std::vector<int> list;
   for (int i = 0; i < problem.size(); ++i)
     if (!problem.bounds().holds(i, x[i], slope[i])) list.push_back(i);

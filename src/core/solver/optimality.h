@@ -1,4 +1,4 @@
-// How close a point is to an optimum of a sum of squares.
+// How close a point is to an optimum.
 #pragma once
 #include <vector>
 
@@ -6,9 +6,8 @@
 
 namespace tundrel {
 
-// Indices of the parameters that a bound does not hold back at `x`.
-std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x,
-                                   const Linearisation& at);
+// Indices of the parameters that a bound does not hold back at `x`, where the value has this slope.
+std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& slope);
 
 // Size of the numbers whose differences are the residuals: below about 1e-16 of it, a residual is
 // rounding.

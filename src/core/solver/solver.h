@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Core>
 #include <string>
+#include <vector>
 
 #include "../problem/problem.h"
 #include "stop_reason.h"
@@ -24,6 +25,14 @@ class StateVisitor {
     x = static_cast<Whole>(number);
   }
 };
+
+// A list of places travels as numbers, too.
+inline void visit_places(StateVisitor& visitor, const char* name, std::vector<int>& places) {
+  Eigen::VectorXd numbers(places.size());
+  for (std::size_t k = 0; k < places.size(); ++k) numbers[k] = places[k];
+  visitor.field(name, numbers);
+  places.assign(numbers.data(), numbers.data() + numbers.size());
+}
 
 // Where a solver stands after an iteration.
 struct Status {

@@ -15,12 +15,32 @@ struct Verification {
   int rank = 0;                // of the Jacobian in these
   std::vector<int> dead;       // parameters that the criterion does not feel here
   std::vector<int> runaway;    // parameters on their way towards infinity
-  Linearisation at;
+  bool usable = false;         // FALSE where the criterion is not finite
+  double value = 0;
+  Eigen::VectorXd slope;       // gradient of the value
+  Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale
 };
 
 // The bound on the scaled projected gradient that an optimum has to meet.
 constexpr double kOptimalGradient = 1e-6;
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x);
+
+// One for each form of criterion.
+Verification verify_squares(Problem& problem, const Eigen::VectorXd& x);
+Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x);
+Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x);
+
+// A parameter is dead where moving it by its whole size changes the fit by less than this share of what
+// is left over: no data could be said to speak of it.
+constexpr double kDeadShare = 1e-8;
+
+// The parameters whose undamped step at an optimum would still move them; those far out on their way
+// further out are running away. Returns whether all have settled.
+bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive,
+                 const Eigen::VectorXd& step, std::vector<int>& runaway);
+
+// Sets converged and, where it is not, the reason.
+void conclude(const Problem& problem, const Eigen::VectorXd& x, bool optimal, Verification& result);
 
 }  // namespace tundrel

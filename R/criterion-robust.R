@@ -1,0 +1,86 @@
+#' Judge by an error in which outliers count less
+#'
+#' The criterion is the sum of a loss of the residuals over their scale `u`; near zero every loss is
+#' `u^2 / 2`, and further out than `tuning` scales it grows more slowly:
+#'
+#' * `"huber"`: as `tuning * abs(u)`;
+#' * `"soft-L1"`: the same without a break, `tuning^2 * (sqrt(1 + (u / tuning)^2) - 1)`;
+#' * `"cauchy"`: as a logarithm, `tuning^2 / 2 * log1p((u / tuning)^2)`;
+#' * `"bisquare"`: not at all: rows further out than `tuning` scales do not count.
+#'
+#' The scale is estimated once: a fit by [absolute_error()] from the same start, and of its residuals the
+#' median absolute value over 0.6745, which for normal noise is its standard deviation. The walk then
+#' begins from that fit, which matters for `"cauchy"` and `"bisquare"`, whose criteria can have several
+#' optima. Standard errors are those of an M-estimator, from curvature and spread of the rows' slopes.
+#' There is no likelihood.
+#'
+#' @inheritParams least_squares
+#' @param loss \[character(1)] One of the losses above.
+#' @param tuning \[numeric(1)] Above 0; by default the value at which 95 % efficiency is kept if the
+#'   noise is normal after all: 1.345 for `"huber"`, 1.287 for `"soft-L1"`, 2.385 for `"cauchy"`, 4.685
+#'   for `"bisquare"`.
+#' @param sd An expression of columns: the standard deviation of each response, above zero, by which
+#'   its residual is divided.
+#' @return A criterion for [judge_by()], of class `tundrel_criterion`.
+#' @section Errors: As for [least_squares()], and for an unknown loss or a tuning that is not above zero.
+#' @references Huber (1964) Annals of Mathematical Statistics 35, 73-101. Beaton and Tukey (1974)
+#'   Technometrics 16, 147-185. Yohai (1987) Annals of Statistics 15, 642-656, on a robust scale first.
+#' @export
+#' @examples
+#' robust_error("bisquare")
+#' robust_error("huber", tuning = 2)
+robust_error <- function(loss = "huber", tuning = NULL, sd, relative = NULL) {
+  new_robust_error(loss, tuning, if (!missing(sd)) rlang::enexpr(sd), relative)
+}
+
+# 95 % efficiency for normal noise
+robust_tunings <- c(huber = 1.345, "soft-L1" = 1.287, cauchy = 2.385, bisquare = 4.685)
+
+new_robust_error <- function(loss = "huber", tuning = NULL, sd = NULL, relative = NULL, call = rlang::caller_env()) {
+  plain <- function(text) gsub("[-_ ]", "", tolower(text))
+  place <- if (rlang::is_string(loss)) match(plain(loss), plain(names(robust_tunings))) else NA
+  if (is.na(place)) {
+    refuse("criterion", c("{.val {loss}} is not a loss.", suggestion(as.character(loss)[1], names(robust_tunings), "losses")), call = call)
+  }
+  check_relative(relative, sd, call)
+  tuning <- tuning %||% robust_tunings[[place]]
+  check_number(tuning, "tuning", "criterion", above = 0, call = call)
+  structure(
+    list(name = "robust_error", kind = "robust", goal = "minimise", loss = names(robust_tunings)[place], tuning = tuning, sd = sd, relative = relative),
+    class = "tundrel_criterion"
+  )
+}
+
+format_robust <- function(x) {
+  paste(c(
+    paste0("robust error, ", x$loss, " loss from ", format_number(x$tuning), " scales"),
+    if (!is.null(x$scale)) paste("scale", format_number(x$scale)), format_noise(x)
+  ), collapse = ", ")
+}
+
+# Of normal noise, the median absolute value of one standard deviation.
+normal_median <- 0.6744897501960817
+
+# A problem whose robust scale is a number: estimated from a fit by absolute error, whose answer is the
+# start to go on from.
+with_robust_scale <- function(problem, call = rlang::caller_env()) {
+  criterion <- problem$criterion
+  if (criterion$kind != "robust" || !is.null(criterion$scale)) return(problem)
+  first <- problem
+  first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
+  run <- fit_local(first)
+  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), call)
+  problem$start[names(run$estimate)] <- run$estimate
+  problem
+}
+
+# The median leaves out as many zeros as there are parameters: that many rows are met exactly.
+median_scale <- function(residuals, n_free, call) {
+  sizes <- sort(abs(residuals[is.finite(residuals)]))
+  scale <- stats::median(sizes[seq_along(sizes) > min(n_free, length(sizes) - 1)]) / normal_median
+  if (scale > 0) return(scale)
+  refuse("criterion", c(
+    "The residuals have no robust scale: more than half of them are zero.",
+    "i" = "The model meets most readings exactly; {.fn absolute_error} needs no scale."
+  ), call = call)
+}

@@ -1,0 +1,48 @@
+# Families of readings that cannot be negative.
+above_zero <- function(y, o) y > 0 & is.finite(y)
+
+lognormal_centre <- function(m, o) log(m) - o$log_sd^2 / 2
+
+family_lognormal <- function() {
+  new_family(
+    "lognormal", "log_sd", "above zero", above_zero,
+    density = function(y, m, o) stats::dlnorm(y, lognormal_centre(m, o), o$log_sd, log = TRUE),
+    below = function(y, m, o) stats::plnorm(y, lognormal_centre(m, o), o$log_sd),
+    draw = function(m, o) stats::rlnorm(length(m), lognormal_centre(m, o), o$log_sd),
+    variance = function(m, o) m^2 * expm1(o$log_sd^2),
+    best_mean = function(y, o) y * exp(o$log_sd^2 / 2), censorable = TRUE
+  )
+}
+
+family_gamma <- function() {
+  new_family(
+    "gamma", "shape", "above zero", above_zero,
+    density = function(y, m, o) stats::dgamma(y, o$shape, rate = o$shape / m, log = TRUE),
+    below = function(y, m, o) stats::pgamma(y, o$shape, rate = o$shape / m),
+    draw = function(m, o) stats::rgamma(length(m), o$shape, rate = o$shape / m),
+    variance = function(m, o) m^2 / o$shape, censorable = TRUE
+  )
+}
+
+weibull_scale <- function(m, o) m / gamma(1 + 1 / o$shape)
+
+family_weibull <- function() {
+  new_family(
+    "weibull", "shape", "above zero", above_zero,
+    density = function(y, m, o) stats::dweibull(y, o$shape, weibull_scale(m, o), log = TRUE),
+    below = function(y, m, o) stats::pweibull(y, o$shape, weibull_scale(m, o)),
+    draw = function(m, o) stats::rweibull(length(m), o$shape, weibull_scale(m, o)),
+    variance = function(m, o) weibull_scale(m, o)^2 * (gamma(1 + 2 / o$shape) - gamma(1 + 1 / o$shape)^2),
+    best_mean = function(y, o) y * gamma(1 + 1 / o$shape), censorable = TRUE
+  )
+}
+
+family_exponential <- function() {
+  new_family(
+    "exponential", character(), "0 or above", function(y, o) y >= 0 & is.finite(y),
+    density = function(y, m, o) stats::dexp(y, 1 / m, log = TRUE),
+    below = function(y, m, o) stats::pexp(y, 1 / m),
+    draw = function(m, o) stats::rexp(length(m), 1 / m),
+    variance = function(m, o) m^2, censorable = TRUE
+  )
+}

@@ -1,0 +1,55 @@
+#' Families for maximum likelihood
+#'
+#' What [max_likelihood()] can assume of the noise. The model gives the mean of the response, `m` below;
+#' for `binomial` it gives the probability of success. The other parameters are expressions of
+#' parameters, columns, constants and `fitted` (the model's value); a parameter that is out of its range
+#' on the way refuses the point, and the run goes on.
+#'
+#' | family | response `y` | others | log density |
+#' |---|---|---|---|
+#' | `normal` | any number | `sd` > 0 | -log(sd) - log(2 pi) / 2 - ((y - m) / sd)^2 / 2 |
+#' | `lognormal` | above 0 | `log_sd` > 0, the sd of log y | normal density of log y about log(m) - log_sd^2 / 2, less log y |
+#' | `student_t` | any number | `scale` > 0, `df` > 0 | t density with `df` degrees of freedom of (y - m) / scale, less log(scale) |
+#' | `laplace` | any number | `scale` > 0, the mean absolute deviation | -log(2 scale) - abs(y - m) / scale |
+#' | `gamma` | above 0 | `shape` > 0; variance m^2 / shape | shape log(shape / m) + (shape - 1) log y - shape y / m - lgamma(shape) |
+#' | `weibull` | above 0 | `shape` > 0 | log(shape / s) + (shape - 1) log(y / s) - (y / s)^shape, with s = m / gamma(1 + 1 / shape) |
+#' | `exponential` | 0 or above | none | -log(m) - y / m |
+#' | `poisson` | whole, 0 or above | none | y log(m) - m - lgamma(y + 1) |
+#' | `negative_binomial` | whole, 0 or above | `size` > 0; variance m + m^2 / size | lgamma(y + size) - lgamma(size) - lgamma(y + 1) + size log(size / (size + m)) + y log(m / (size + m)) |
+#' | `binomial` | whole, 0 to `trials` | `trials`, of columns only; m is the probability | log choose(trials, y) + y log(m) + (trials - y) log(1 - m) |
+#' | `beta` | between 0 and 1 | `precision` > 0; variance m (1 - m) / (1 + precision) | dbeta with m precision and (1 - m) precision |
+#'
+#' `normal`, `lognormal`, `gamma`, `weibull` and `exponential` can be [censored()].
+#'
+#' @references McCullagh and Nelder (1989) Generalized Linear Models. Meeker and Escobar (1998)
+#'   Statistical Methods for Reliability Data, on censoring. Ferrari and Cribari-Neto (2004) Journal of
+#'   Applied Statistics 31, 799-815, on the beta family.
+#' @name families
+NULL
+
+# A family as R needs it: names of its other parameters, what readings it allows, and for residuals and
+# simulation its density, distribution function, random numbers, variance (of what is compared with the
+# mean), and the mean at which a reading is most likely. Each of these takes the mean `m` and the others as a list `o` of vectors.
+new_family <- function(name, others, readings, allowed, density, below, draw, variance, best_mean = function(y, o) y,
+                       discrete = FALSE, censorable = FALSE) {
+  list(
+    name = name, others = others, readings = readings, allowed = allowed, density = density, below = below, draw = draw,
+    variance = variance, best_mean = best_mean, discrete = discrete, censorable = censorable
+  )
+}
+
+families <- function() {
+  list(
+    normal = family_normal(), lognormal = family_lognormal(), student_t = family_student_t(), laplace = family_laplace(),
+    gamma = family_gamma(), weibull = family_weibull(), exponential = family_exponential(), poisson = family_poisson(),
+    negative_binomial = family_negative_binomial(), binomial = family_binomial(), beta = family_beta()
+  )
+}
+
+find_family <- function(name, call = rlang::caller_env()) {
+  known <- families()
+  if (rlang::is_string(name) && name %in% names(known)) return(known[[name]])
+  refuse("criterion", c("{.val {name}} is not a family.", suggestion(as.character(name)[1], names(known), "families")), call = call)
+}
+
+whole <- function(y) y >= 0 & y == round(y)

@@ -1,0 +1,55 @@
+# Starts for a likelihood's own parameters (a standard deviation, a shape), which people seldom have: many
+# values are tried under the model at its start, and the most likely ones taken.
+
+tries_at_first <- 500
+tries_close_by <- 200
+
+with_criterion_starts <- function(problem, prepared, start, call = rlang::caller_env()) {
+  open <- setdiff(names(start)[is.na(start)], problem$model$parameters)
+  if (length(open) == 0 || anyNA(start[setdiff(names(start), open)])) return(start)
+  fitted <- fitted_rows(prepared, replace(start, open, 1))
+  if (!all(is.finite(fitted))) return(replace(start, open, 1))
+  plain <- prepare_problem(problem, call, fitted = fitted)
+  plain <- thinned(plain)
+  plain$typical <- rep(1, length(start))
+  sizes <- likely_sizes(plain, fitted)
+  value <- function(tried) {
+    points <- matrix(start, length(start), nrow(tried), dimnames = list(names(start), NULL))
+    points[open, ] <- t(tried)
+    found <- core_values(plain, points)
+    ifelse(is.finite(found), found, Inf)
+  }
+  best <- with_seed(1, {
+    drawn <- vapply(open, function(name) draw_size(name, problem, plain, sizes), numeric(tries_at_first))
+    first <- drawn[which.min(value(drawn)), ]
+    close_by <- vapply(seq_along(open), function(i) first[i] * exp(stats::runif(tries_close_by, -0.7, 0.7)), numeric(tries_close_by))
+    close_by <- rbind(first, close_by)
+    close_by[which.min(value(close_by)), ]
+  })
+  if (!all(is.finite(value(matrix(best, 1))))) {
+    refuse("model", c(
+      "No start was found for {.field {open}}.",
+      "x" = "None of {tries_at_first} values tried makes the likelihood finite where the model starts.",
+      "i" = "State {cli::qty(open)}{?it/them} with {.fn start_from}, or start the model elsewhere."
+    ), call = call)
+  }
+  replace(start, open, best)
+}
+
+# Sizes that a likelihood's parameter may have: that of the residuals, their share of the fitted value, one.
+likely_sizes <- function(prepared, fitted) {
+  residual <- response_rows(prepared) - fitted
+  spread <- sqrt(mean(residual^2))
+  sizes <- c(1, spread, spread / stats::median(abs(fitted)))
+  sizes[is.finite(sizes) & sizes > 0]
+}
+
+draw_size <- function(name, problem, prepared, sizes) {
+  box <- problem$search_box[[name]]
+  drawn <- if (!is.null(box)) {
+    draw_range(box, tries_at_first)
+  } else {
+    sample(sizes, tries_at_first, TRUE) * 10^stats::runif(tries_at_first, -2.5, 2.5) * sample(c(1, 1, 1, 1, -1), tries_at_first, TRUE)
+  }
+  moved_inside_one(drawn, prepared$lower[[name]], prepared$upper[[name]])
+}

@@ -1,0 +1,99 @@
+#include "bridge.h"
+#include "core/criterion/censoring.h"
+#include "core/criterion/family.h"
+#include "core/criterion/least_squares.h"
+#include "core/criterion/robust_loss.h"
+#include "core/expression/term.h"
+
+namespace tundrel {
+namespace {
+
+class CriterionReader {
+ public:
+  CriterionReader(const Rcpp::List& problem, TranslatedGraph& translated) : problem_(problem), t_(translated) {}
+
+  int node(const char* name) const {
+    const int i = problem_[name];
+    return i > 0 ? t_.node.at(i - 1) : -1;
+  }
+
+  // The residual as a kink, and what it is measured against: the response, or 1 for shares.
+  RowLoss residual() const {
+    const bool relative_to_fitted = problem_["relative_to_fitted"];
+    const int weight = node("root_weight"), response = node("response");
+    RowLoss loss;
+    loss.kink = least_squares_residual(t_.graph, response, node("fitted"), weight, relative_to_fitted);
+    loss.reference = least_squares_residual(t_.graph, relative_to_fitted ? t_.graph.constant(1) : response,
+                                            t_.graph.constant(0), weight, false);
+    return loss;
+  }
+
+  RowLoss absolute() const {
+    RowLoss loss = residual();
+    loss.expected = {{loss.kink, t_.graph.constant(1)}};
+    return loss;
+  }
+
+  RowLoss robust() const {
+    RowLoss loss;
+    const Term residual_term{&t_.graph, residual().kink};
+    loss.smooth = robust_loss(t_.graph, problem_["loss"], (residual_term / Rcpp::as<double>(problem_["scale"])).node,
+                              problem_["tuning"]);
+    loss.spread_of_slopes = true;
+    return loss;
+  }
+
+  RowLoss likelihood() const {
+    const std::string family = problem_["family"];
+    std::vector<int> others;
+    for (int place : Rcpp::as<std::vector<int>>(problem_["others"])) others.push_back(t_.node.at(place - 1));
+    RowLoss loss = family_loss(t_.graph, family, node("response"), node("fitted"), others);
+    const std::vector<int> kinds = Rcpp::as<std::vector<int>>(problem_["censored_kinds"]);
+    if (!kinds.empty()) {
+      Censoring censoring{node("known"), node("low"), node("high"), {}};
+      for (int kind : kinds) censoring.kinds.push_back(static_cast<Known>(kind));
+      loss.smooth = censored_loss(t_.graph, family, loss.smooth, censoring, node("fitted"), others);
+    }
+    return loss;
+  }
+
+  RowLoss density() const {
+    RowLoss loss;
+    loss.smooth = (-Term{&t_.graph, node("density")}).node;
+    return loss;
+  }
+
+ private:
+  const Rcpp::List& problem_;
+  TranslatedGraph& t_;
+};
+
+}  // namespace
+
+RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
+  const CriterionReader reader(problem, graph);
+  const std::string kind = problem["kind"];
+  if (kind == "squares") return reader.residual();
+  if (kind == "absolute") return reader.absolute();
+  if (kind == "robust") return reader.robust();
+  if (kind == "likelihood") return reader.likelihood();
+  if (kind == "density") return reader.density();
+  Rcpp::stop("unknown kind of criterion: %s", kind);
+}
+
+}  // namespace tundrel
+
+using namespace tundrel;
+
+// What each row adds to a criterion that is a sum of losses, at a point.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  const RowLoss loss = loss_from_r(problem, t);
+  Term sum{&t.graph, loss.smooth < 0 ? t.graph.constant(0) : loss.smooth};
+  if (loss.kink >= 0) sum = sum + abs(Term{&t.graph, loss.kink});
+  const Columns columns = columns_from_r(problem["columns"], problem["rows"]);
+  Rcpp::NumericVector out(static_cast<R_xlen_t>(columns.rows));
+  Program(t.graph, {sum.node}).run_all(x.begin(), columns, out.begin());
+  return out;
+}

@@ -1,0 +1,58 @@
+#include "information.h"
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/QR>
+#include <cmath>
+#include <limits>
+
+namespace tundrel {
+namespace {
+
+Eigen::MatrixXd part(const Eigen::MatrixXd& matrix, const std::vector<int>& moving) {
+  Eigen::MatrixXd out(moving.size(), moving.size());
+  for (std::size_t i = 0; i < moving.size(); ++i)
+    for (std::size_t j = 0; j < moving.size(); ++j) out(i, j) = matrix(moving[i], moving[j]);
+  return out;
+}
+
+Eigen::MatrixXd spread_out(const Eigen::MatrixXd& columns, const std::vector<int>& moving, int p) {
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(p, p);
+  for (std::size_t j = 0; j < moving.size(); ++j) out.col(moving[j]).head(columns.rows()) = columns.col(j);
+  return out;
+}
+
+}  // namespace
+
+Eigen::MatrixXd symmetric_factor(const Eigen::MatrixXd& matrix, const std::vector<int>& moving) {
+  const int p = static_cast<int>(matrix.rows()), m = static_cast<int>(moving.size());
+  if (m == 0) return Eigen::MatrixXd::Zero(p, p);
+  const Eigen::MatrixXd own = part(matrix, moving);
+  const Eigen::VectorXd scale = own.diagonal().cwiseAbs().cwiseSqrt().unaryExpr([](double s) { return s > 0 ? s : 1.0; });
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
+      scale.cwiseInverse().asDiagonal() * own * scale.cwiseInverse().asDiagonal());
+  const double floor = 10.0 * m * std::numeric_limits<double>::epsilon() * eigen.eigenvalues().cwiseAbs().maxCoeff();
+  const Eigen::VectorXd roots =
+      eigen.eigenvalues().unaryExpr([floor](double e) { return e > floor ? std::sqrt(e) : 0.0; });
+  return spread_out(roots.asDiagonal() * eigen.eigenvectors().transpose() * scale.asDiagonal(), moving, p);
+}
+
+Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::MatrixXd& slopes,
+                                const std::vector<int>& moving) {
+  const int p = static_cast<int>(hessian.rows()), m = static_cast<int>(moving.size());
+  if (m == 0) return Eigen::MatrixXd::Zero(p, p);
+  Eigen::MatrixXd own_slopes(slopes.rows(), m);
+  for (int j = 0; j < m; ++j) own_slopes.col(j) = slopes.col(moving[j]);
+  const Eigen::MatrixXd triangle =
+      own_slopes.householderQr().matrixQR().topRows(m).triangularView<Eigen::Upper>();
+  return spread_out(triangle.transpose().fullPivLu().solve(part(hessian, moving)), moving, p);
+}
+
+Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,
+                                   const std::vector<int>& moving) {
+  const Eigen::MatrixXd expected = problem.expected_factor(x);
+  if (expected.size() > 0) return expected;
+  if (problem.spread_of_slopes()) return sandwich_factor(at.hessian, problem.slopes_factor(x), moving);
+  return symmetric_factor(at.hessian, moving);
+}
+
+}  // namespace tundrel

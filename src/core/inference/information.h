@@ -1,0 +1,24 @@
+// Information about the parameters, as a matrix whose square it is.
+#pragma once
+#include <Eigen/Core>
+#include <vector>
+
+#include "../problem/problem.h"
+
+namespace tundrel {
+
+// F with F'F = the symmetric matrix, in the rows and columns `moving`; zero in the others. Eigenvalues
+// below zero, or lost in rounding, count as zero. The diagonal is made 1 first, so that units do not
+// matter.
+Eigen::MatrixXd symmetric_factor(const Eigen::MatrixXd& matrix, const std::vector<int>& moving);
+
+// F such that the inverse of F'F is the sandwich inverse(H) S'S inverse(H) (Huber, 1967): `slopes` is S.
+Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::MatrixXd& slopes,
+                                const std::vector<int>& moving);
+
+// Whichever of these, or the expected information, tells the uncertainty of a problem's parameters at an
+// optimum: the inverse of F'F is their covariance, but for a scale.
+Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,
+                                   const std::vector<int>& moving);
+
+}  // namespace tundrel

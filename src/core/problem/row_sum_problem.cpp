@@ -1,0 +1,195 @@
+#include "row_sum_problem.h"
+
+#include <map>
+#include <utility>
+
+#include "../expression/derivative.h"
+#include "../expression/sum_terms.h"
+#include "../expression/term.h"
+#include "segments.h"
+#include "triangular_factor.h"
+
+namespace tundrel {
+namespace {
+
+using Block = Eigen::Map<const Eigen::ArrayXd>;
+
+// Fills both triangles of a matrix from its lower one, row by row.
+Eigen::MatrixXd from_lower(const double* lower, int p) {
+  Eigen::MatrixXd out(p, p);
+  for (int i = 0, k = 0; i < p; ++i)
+    for (int j = 0; j <= i; ++j, ++k) out(i, j) = out(j, i) = lower[k];
+  return out;
+}
+
+// A kink is at zero if it is below these shares of the mean kink and of what the kinks are differences of.
+constexpr double kSettledKink = 1e-9, kRoundedKink = 1e-13;
+
+int pairs(int p) { return p * (p + 1) / 2; }
+
+}  // namespace
+
+RowSumProblem::RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, Bounds bounds, int threads)
+    : graph_(std::move(graph)),
+      loss_(loss),
+      columns_(std::move(columns)),
+      bounds_(std::move(bounds)),
+      threads_(threads) {
+  if (loss_.smooth < 0) loss_.smooth = graph_.constant(0);
+  const SplitSum split = split_constant_terms(graph_, loss_.smooth);
+  loss_.smooth = split.varying;
+  constant_ = column_sums(Program(graph_, {split.constant}), bounds_.typical)[0];
+  rounded_ = loss_.smooth;
+  if (loss_.kink >= 0) {
+    const Term smooth{&graph_, loss_.smooth}, kink{&graph_, loss_.kink}, width{&graph_, graph_.parameter(size())};
+    value_program_ = Program(graph_, {(smooth + abs(kink)).node});
+    rounded_ = (smooth + sqrt(square(kink) + square(width))).node;
+  } else {
+    value_program_ = Program(graph_, {rounded_});
+  }
+}
+
+Eigen::VectorXd RowSumProblem::with_width(const Eigen::VectorXd& x) const {
+  Eigen::VectorXd out(x.size() + 1);
+  out << x, width_;
+  return out;
+}
+
+Program RowSumProblem::expansion_program(const std::vector<int>& nodes) {
+  std::vector<int> outputs;
+  for (int node : nodes) {
+    outputs.push_back(node);
+    for (int slope : gradient_nodes(graph_, node, size())) outputs.push_back(slope);
+    for (int second : hessian_nodes(graph_, node, size())) outputs.push_back(second);
+  }
+  return Program(graph_, outputs);
+}
+
+Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::VectorXd& x) const {
+  const Segments segments(columns_.rows);
+  const int n_outputs = program.n_outputs();
+  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
+  const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    segments.for_each_block(s, [&](long first, int n) {
+      program.run_block(work, columns_, first, n);
+      for (int k = 0; k < n_outputs; ++k) sums(k, s) += Block(work.output(k), n).sum();
+    });
+  });
+  return sums.rowwise().sum();
+}
+
+double RowSumProblem::value(const Eigen::VectorXd& x) {
+  ++evaluations;
+  const double total = column_sums(value_program_, x)[0] + constant_;
+  if (!std::isfinite(total)) ++refused;
+  return total;
+}
+
+Expansion RowSumProblem::expand(const Eigen::VectorXd& x) {
+  ++evaluations;
+  if (!expands_) expansion_program_ = expansion_program({rounded_});
+  expands_ = true;
+  const int p = size();
+  const Eigen::VectorXd sums = column_sums(expansion_program_, x);
+  Expansion out;
+  out.usable = sums.allFinite();
+  if (!out.usable) {
+    ++refused;
+    return out;
+  }
+  out.value = sums[0] + constant_;
+  out.gradient = sums.segment(1, p);
+  out.hessian = from_lower(sums.data() + 1 + p, p);
+  return out;
+}
+
+KinkSizes RowSumProblem::kink_sizes(const Eigen::VectorXd& x) {
+  const Term kink{&graph_, loss_.kink}, reference{&graph_, loss_.reference};
+  const Eigen::VectorXd means =
+      column_sums(Program(graph_, {abs(kink).node, abs(reference).node}), x) / static_cast<double>(columns_.rows);
+  return {means[0], kSettledKink * means[0] + kRoundedKink * means[1]};
+}
+
+KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double width, int most) {
+  ++evaluations;
+  const int p = size(), second = 1 + p, length = 1 + p + pairs(p);
+  if (!sets_kinks_apart_) kink_program_ = expansion_program({loss_.smooth, loss_.kink});
+  sets_kinks_apart_ = true;
+  const Segments segments(columns_.rows);
+  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(length, segments.count);
+  Eigen::MatrixXd efforts = Eigen::MatrixXd::Zero(p, segments.count);
+  // In an order that does not depend on threads: each segment keeps its own.
+  std::vector<std::map<std::vector<double>, double>> near(segments.count);
+  const Program::Workspace prepared = kink_program_.prepare(with_width(x).data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    segments.for_each_block(s, [&](long first, int n) {
+      kink_program_.run_block(work, columns_, first, n);
+      const double* kink = work.output(length);
+      for (int j = 0; j < p; ++j)
+        efforts(j, s) += (Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs()).sum();
+      for (int k = 0; k < length; ++k) sums(k, s) += Block(work.output(k), n).sum();
+      for (int i = 0; i < n; ++i) {
+        if (std::fabs(kink[i]) <= width) {
+          std::vector<double> row(length);
+          for (int k = 0; k < length; ++k) row[k] = work.output(length + k)[i];
+          if (static_cast<int>(near[s].size()) <= most) near[s][row] += 1;
+        } else {
+          const double sign = kink[i] > 0 ? 1 : -1;
+          for (int k = 0; k < length; ++k) sums(k, s) += sign * work.output(length + k)[i];
+        }
+      }
+    });
+  });
+  KinkedExpansion out;
+  const Eigen::VectorXd total = sums.rowwise().sum();
+  out.effort = efforts.rowwise().sum();
+  for (int s = 1; s < segments.count; ++s)
+    for (const auto& [row, count] : near[s]) near[0][row] += count;
+  out.usable = total.allFinite() && out.effort.allFinite() && static_cast<int>(near[0].size()) <= most;
+  if (!out.usable) return out;
+  out.rest = {true, total[0] + constant_, total.segment(1, p), from_lower(total.data() + second, p)};
+  for (const auto& [row, count] : near[0])
+    out.kinks.push_back({row[0], Eigen::Map<const Eigen::VectorXd>(row.data() + 1, p), from_lower(row.data() + second, p), count});
+  return out;
+}
+
+// Rows of the program's outputs, `rows_at_once` groups of size() for each row of the measurements.
+Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once) const {
+  const int p = size();
+  const Segments segments(columns_.rows);
+  std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
+  const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    TriangularFactor factor(p, static_cast<int>(std::min<long>(kBlockRows, columns_.rows)));
+    segments.for_each_block(s, [&](long first, int n) {
+      program.run_block(work, columns_, first, n);
+      for (int k = 0; k < rows_at_once; ++k) {
+        auto block = factor.block(n);
+        for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(k * p + j), n);
+        factor.fold(n);
+      }
+    });
+    factors[s] = std::move(factor);
+  });
+  for (int s = 1; s < segments.count; ++s) factors[0].fold(factors[s]);
+  return factors[0].triangle();
+}
+
+Eigen::MatrixXd RowSumProblem::expected_factor(const Eigen::VectorXd& x) {
+  if (loss_.expected.empty()) return {};
+  std::vector<int> outputs;
+  for (const InformationTerm& term : loss_.expected)
+    for (int slope : gradient_nodes(graph_, term.quantity, size()))
+      outputs.push_back(graph_.apply(Op::multiply, term.weight, slope));
+  return factor_of_rows(Program(graph_, outputs), x, static_cast<int>(loss_.expected.size()));
+}
+
+Eigen::MatrixXd RowSumProblem::slopes_factor(const Eigen::VectorXd& x) {
+  return factor_of_rows(Program(graph_, gradient_nodes(graph_, rounded_, size())), x, 1);
+}
+
+}  // namespace tundrel

@@ -1,0 +1,152 @@
+#include "smoothed_newton.h"
+
+#include <Eigen/QR>
+#include <cmath>
+#include <limits>
+
+#include "optimality.h"
+
+namespace tundrel {
+namespace {
+
+// The smoothed optimum is found this closely before the kinks are sharpened.
+constexpr double kStageTolerance = 1e-6;
+constexpr double kNarrower = 0.1;
+// From this share of the first width on it is tried to meet the kinks; below the other it is given up.
+constexpr double kTryShare = 1e-2, kLeastShare = 1e-12;
+// Kinks within so many widths of zero may be at zero at the optimum.
+constexpr double kReach = 30;
+constexpr int kMostMeetingSteps = 15;
+// Multipliers may leave their range by rounding.
+constexpr double kMultiplierSlack = 1e-7;
+constexpr double kSameValue = 1e-12;
+
+}  // namespace
+
+SmoothedNewton::SmoothedNewton(Newton::Settings settings)
+    : smooth_({settings.first_radius, std::max(settings.tolerance, kStageTolerance)}) {}
+
+// The criterion itself, not its smoothed form, is what the trace shows.
+void SmoothedNewton::take_over(Problem& problem) {
+  const Status& inner = smooth_.status();
+  status_.x = inner.x;
+  status_.gradient_norm = inner.gradient_norm;
+  status_.step_norm = inner.step_norm;
+  status_.action = inner.action;
+  status_.value = problem.value(inner.x);
+}
+
+void SmoothedNewton::start(Problem& problem, const Eigen::VectorXd& x) {
+  status_ = Status();
+  status_.x = x;
+  first_width_ = width_ = problem.kink_sizes(x).mean;
+  if (!std::isfinite(width_)) {
+    status_.reason = StopReason::failed;
+    return;
+  }
+  if (width_ == 0) {
+    status_.value = problem.value(x);
+    status_.action = "start";
+    status_.reason = StopReason::gradient;
+    return;
+  }
+  problem.smooth_by(width_);
+  smooth_.start(problem, x);
+  take_over(problem);
+  if (smooth_.status().reason == StopReason::failed) status_.reason = StopReason::failed;
+}
+
+void SmoothedNewton::iterate(Problem& problem) {
+  problem.smooth_by(width_);
+  const StopReason inner = smooth_.status().reason;
+  if (inner == StopReason::none && smooth_.status().gradient_norm > kStageTolerance) {
+    smooth_.iterate(problem);
+    take_over(problem);
+    return;
+  }
+  if (width_ <= kTryShare * first_width_ && meet_kinks(problem)) return;
+  narrow(problem);
+}
+
+void SmoothedNewton::narrow(Problem& problem) {
+  const double size = problem.kink_sizes(smooth_.status().x).mean;
+  width_ = kNarrower * std::min(width_, size);
+  status_.action = "kinks sharpened";
+  if (!(width_ > kLeastShare * first_width_)) {
+    status_.reason = StopReason::step;
+    return;
+  }
+  problem.smooth_by(width_);
+  smooth_.renew(problem);
+  if (smooth_.status().reason == StopReason::failed) status_.reason = StopReason::stalled;
+}
+
+bool SmoothedNewton::meet_kinks(Problem& problem) {
+  Eigen::VectorXd x = smooth_.status().x;
+  const Expansion smoothed = problem.expand(x);
+  if (!smoothed.usable) return false;
+  const std::vector<int> unheld = unheld_parameters(problem, x, smoothed.gradient);
+  const Eigen::VectorXd sizes = parameter_sizes(problem, x);
+  const int m = static_cast<int>(unheld.size()), most = 3 * problem.size() + 20;
+  Eigen::VectorXd multiplier;
+  double length = 0, before = std::numeric_limits<double>::infinity();
+  for (int k = 0; k < kMostMeetingSteps; ++k, before = length) {
+    const KinkedExpansion at = problem.expand_kinks(x, kReach * width_, most);
+    if (!at.usable) return false;
+    const int n = static_cast<int>(at.kinks.size());
+    if (k == 0) {
+      multiplier.resize(n);
+      for (int i = 0; i < n; ++i) multiplier[i] = at.kinks[i].count * at.kinks[i].value / std::hypot(at.kinks[i].value, width_);
+    }
+    if (multiplier.size() != n) return false;
+    // Newton's step for: slope + multipliers times the kinks' slopes = 0, kinks = 0.
+    Eigen::MatrixXd system = Eigen::MatrixXd::Zero(m + n, m + n);
+    Eigen::VectorXd right(m + n);
+    for (int i = 0; i < m; ++i) {
+      right[i] = -at.rest.gradient[unheld[i]] * sizes[unheld[i]];
+      for (int j = 0; j < m; ++j) {
+        double curvature = at.rest.hessian(unheld[i], unheld[j]);
+        for (int a = 0; a < n; ++a) curvature += multiplier[a] * at.kinks[a].hessian(unheld[i], unheld[j]);
+        system(i, j) = curvature * sizes[unheld[i]] * sizes[unheld[j]];
+      }
+      for (int a = 0; a < n; ++a)
+        system(i, m + a) = system(m + a, i) = at.kinks[a].gradient[unheld[i]] * sizes[unheld[i]];
+    }
+    for (int a = 0; a < n; ++a) right[m + a] = -at.kinks[a].value;
+    const Eigen::VectorXd solution = system.completeOrthogonalDecomposition().solve(right);
+    if (!solution.allFinite()) return false;
+    multiplier = solution.tail(n);
+    for (int a = 0; a < n; ++a)
+      if (std::fabs(multiplier[a]) > at.kinks[a].count * (1 + kMultiplierSlack)) return false;
+    for (int i = 0; i < m; ++i) {
+      const double step = solution[i] * sizes[unheld[i]];
+      const int p = unheld[i];
+      if (step < problem.bounds().reach_down(p, x[p]) || step > problem.bounds().reach_up(p, x[p])) return false;
+      x[p] = problem.bounds().moved(p, x[p], step);
+    }
+    length = solution.head(m).norm();
+    if (length <= 1e-15 || (k > 1 && length >= 0.5 * before && length < 1e-9)) break;
+  }
+  const double value = problem.value(x);
+  if (!(length < 1e-9) || !(value <= status_.value + kSameValue * std::fabs(status_.value))) return false;
+  status_.x = x;
+  status_.value = value;
+  status_.step_norm = length;
+  status_.gradient_norm = 0;
+  status_.action = "kinks met";
+  status_.reason = StopReason::gradient;
+  return true;
+}
+
+void SmoothedNewton::visit(StateVisitor& v) {
+  smooth_.visit(v);
+  v.field("kinked_x", status_.x);
+  v.field("kinked_value", status_.value);
+  v.field("kinked_gradient_norm", status_.gradient_norm);
+  v.field("kinked_step_norm", status_.step_norm);
+  v.whole("kinked_reason", status_.reason);
+  v.field("width", width_);
+  v.field("first_width", first_width_);
+}
+
+}  // namespace tundrel
