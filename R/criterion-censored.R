@@ -33,7 +33,9 @@ censored <- function(below, above, between) {
 
 new_censoring <- function(below = NULL, above = NULL, between = NULL, call = rlang::caller_env()) {
   if (is.null(below) && is.null(above) && is.null(between)) {
-    refuse("criterion", c("{.fn censored} needs {.arg below}, {.arg above} or {.arg between}.", "i" = "For example {.code censored(below = limit)}."), call = call)
+    refuse("criterion", c(
+      "{.fn censored} needs {.arg below}, {.arg above} or {.arg between}.", "i" = "For example {.code censored(below = limit)}."
+    ), call = call)
   }
   if (!is.null(between) && !rlang::is_call(between, "c", n = 2)) {
     refuse("criterion", "{.arg between} must be two limits, as in {.code between = c(low, high)}.", call = call)

@@ -69,7 +69,8 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
 
 check_family_arguments <- function(family, others, censored, call) {
   given <- rlang::names2(others)
-  example <- if (length(family$others)) paste0("max_likelihood(\"", family$name, "\", ", paste0(family$others, " = ", family$others[1], "_of_y", collapse = ", "), ")")
+  arguments <- paste0(family$others, " = ", substr(family$others, 1, 1), collapse = ", ")
+  example <- paste0("max_likelihood(\"", family$name, "\", ", arguments, ")")
   for (name in setdiff(given, family$others)) {
     refuse("criterion", c(
       if (nzchar(name)) "The family {.val {family$name}} has no parameter {.arg {name}}." else "The parameters of a family need names.",

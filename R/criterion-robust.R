@@ -69,16 +69,21 @@ with_robust_scale <- function(problem, call = rlang::caller_env()) {
   first <- problem
   first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
   run <- fit_local(first)
-  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), call)
+  prepared <- prepared_of(run)
+  size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
+  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
   problem$start[names(run$estimate)] <- run$estimate
   problem
 }
 
-# The median leaves out as many zeros as there are parameters: that many rows are met exactly.
-median_scale <- function(residuals, n_free, call) {
+# The median leaves out as many zeros as there are parameters: that many rows are met exactly. Below this
+# share of the readings' `size` the others are zero, too, but for rounding.
+rounding_share <- 1e-13
+
+median_scale <- function(residuals, n_free, size, call) {
   sizes <- sort(abs(residuals[is.finite(residuals)]))
   scale <- stats::median(sizes[seq_along(sizes) > min(n_free, length(sizes) - 1)]) / normal_median
-  if (scale > 0) return(scale)
+  if (scale > rounding_share * size) return(scale)
   refuse("criterion", c(
     "The residuals have no robust scale: more than half of them are zero.",
     "i" = "The model meets most readings exactly; {.fn absolute_error} needs no scale."

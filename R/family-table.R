@@ -5,19 +5,27 @@
 #' parameters, columns, constants and `fitted` (the model's value); a parameter that is out of its range
 #' on the way refuses the point, and the run goes on.
 #'
-#' | family | response `y` | others | log density |
-#' |---|---|---|---|
-#' | `normal` | any number | `sd` > 0 | -log(sd) - log(2 pi) / 2 - ((y - m) / sd)^2 / 2 |
-#' | `lognormal` | above 0 | `log_sd` > 0, the sd of log y | normal density of log y about log(m) - log_sd^2 / 2, less log y |
-#' | `student_t` | any number | `scale` > 0, `df` > 0 | t density with `df` degrees of freedom of (y - m) / scale, less log(scale) |
-#' | `laplace` | any number | `scale` > 0, the mean absolute deviation | -log(2 scale) - abs(y - m) / scale |
-#' | `gamma` | above 0 | `shape` > 0; variance m^2 / shape | shape log(shape / m) + (shape - 1) log y - shape y / m - lgamma(shape) |
-#' | `weibull` | above 0 | `shape` > 0 | log(shape / s) + (shape - 1) log(y / s) - (y / s)^shape, with s = m / gamma(1 + 1 / shape) |
-#' | `exponential` | 0 or above | none | -log(m) - y / m |
-#' | `poisson` | whole, 0 or above | none | y log(m) - m - lgamma(y + 1) |
-#' | `negative_binomial` | whole, 0 or above | `size` > 0; variance m + m^2 / size | lgamma(y + size) - lgamma(size) - lgamma(y + 1) + size log(size / (size + m)) + y log(m / (size + m)) |
-#' | `binomial` | whole, 0 to `trials` | `trials`, of columns only; m is the probability | log choose(trials, y) + y log(m) + (trials - y) log(1 - m) |
-#' | `beta` | between 0 and 1 | `precision` > 0; variance m (1 - m) / (1 + precision) | dbeta with m precision and (1 - m) precision |
+#' \describe{
+#'   \item{`normal`}{`y` any number; `sd` > 0. Log density: -log(sd) - log(2 pi) / 2 - ((y - m) / sd)^2 / 2.}
+#'   \item{`lognormal`}{`y` > 0; `log_sd` > 0, the standard deviation of log y. The normal log density of
+#'     log y about log(m) - log_sd^2 / 2, less log y.}
+#'   \item{`student_t`}{`y` any number; `scale` > 0, `df` > 0. The t log density with `df` degrees of freedom
+#'     of (y - m) / scale, less log(scale).}
+#'   \item{`laplace`}{`y` any number; `scale` > 0, the mean absolute deviation. -log(2 scale) - |y - m| / scale.}
+#'   \item{`gamma`}{`y` > 0; `shape` > 0, the variance is m^2 / shape. shape log(shape / m) + (shape - 1) log y
+#'     - shape y / m - log gamma(shape).}
+#'   \item{`weibull`}{`y` > 0; `shape` > 0. log(shape / s) + (shape - 1) log(y / s) - (y / s)^shape, with
+#'     s = m / gamma(1 + 1 / shape).}
+#'   \item{`exponential`}{`y` >= 0. -log(m) - y / m.}
+#'   \item{`poisson`}{`y` whole, >= 0. y log(m) - m - log(y!).}
+#'   \item{`negative_binomial`}{`y` whole, >= 0; `size` > 0, the variance is m + m^2 / size. log gamma(y + size)
+#'     - log gamma(size) - log(y!) + size log(size / (size + m)) + y log(m / (size + m)).}
+#'   \item{`binomial`}{`y` whole, from 0 to `trials`, an expression of columns; m is the probability of success.
+#'     log choose(trials, y) + y log(m) + (trials - y) log(1 - m). Fitted values are probabilities, and are
+#'     compared with shares.}
+#'   \item{`beta`}{`y` above 0 and below 1; `precision` > 0, the variance is m (1 - m) / (1 + precision). The
+#'     beta log density with parameters m precision and (1 - m) precision.}
+#' }
 #'
 #' `normal`, `lognormal`, `gamma`, `weibull` and `exponential` can be [censored()].
 #'

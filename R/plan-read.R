@@ -72,4 +72,3 @@ plan_numbers <- function(plan, key, call = rlang::caller_env()) {
   }
   unlist(given)
 }
-

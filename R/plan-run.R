@@ -4,7 +4,7 @@ run_settings <- c("tolerance", "max_evaluations", "max_iterations", "max_seconds
 
 run_plan <- function(plan, say = function(...) NULL) {
   problem <- plan_problem(plan)
-  out <- plan_path(plan, plan$output %||% "results")
+  out <- sub("/+$", "", plan_path(plan, plan$output %||% "results"))
   say("Reading ", plan$measurements, ": ", count_of(nrow(problem$measurements), "row"))
   runs <- lapply(plan$runs %||% list(list()), function(settings) {
     run <- plan_fit(plan, problem, settings)

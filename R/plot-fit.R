@@ -45,7 +45,7 @@ draw_fit <- function(problem, prepared, at, run, components, call = rlang::calle
     ), call = call)
   }
   points <- data.frame(
-    response = response_rows(prepared), fitted = fitted_rows(prepared, at),
+    response = observed_rows(prepared), fitted = fitted_rows(prepared, at), known = prepared$known_rows %||% 0L,
     spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_
   )
   labels <- ggplot2::labs(
@@ -70,6 +70,7 @@ fit_caption <- function(problem, prepared, run) {
     count_of(prepared$rows, "row"),
     if (nrow(prepared$dropped)) paste(nrow(prepared$dropped), "left out"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
+    if (any(prepared$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
     if (!is.null(run) && length(problem$model$predictors) < 2) "band: 95 % for the curve",
     if (!is.null(run) && !run$converged) paste0("NOT converged (", run$stop_reason, ")")
   )
@@ -91,7 +92,8 @@ draw_curve <- function(points, problem, at, run, components) {
     )
   }
   plot +
-    ggplot2::geom_point(aes(y = .data$response), colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    censored_points(points) +
     (if (components) component_lines(curve$x, problem, at)) +
     ggplot2::geom_line(
       aes(y = .data$fitted), curve, colour = ink[[if (is_start) "start" else "fit"]], linewidth = 0.9,
@@ -122,6 +124,15 @@ curve_table <- function(x, problem, at, run, level = 0.95) {
     grid$upper <- grid$fitted + reach
   }
   grid[is.finite(grid$fitted), ]
+}
+
+# Triangles that point to where a censored reading may lie.
+censored_points <- function(points) {
+  triangle <- function(known, shape) {
+    rows <- points[points$known == known, ]
+    if (nrow(rows)) ggplot2::geom_point(aes(y = .data$response), rows, colour = ink[["term2"]], shape = shape, size = 2.2)
+  }
+  Filter(Negate(is.null), list(triangle(1, 6), triangle(2, 2), triangle(3, 5)))
 }
 
 # Every term of the sum as a line of its own, told apart by colour and line type.

@@ -32,18 +32,20 @@ plot_residuals <- function(run) {
   table <- table[is.finite(table$standardised), ]
   table$normal <- stats::qnorm(stats::ppoints(nrow(table)))[rank(table$standardised, ties.method = "first")]
   model <- run$problem$model
-  against_fitted <- residual_panel(table, "fitted", paste("fitted", response_label(run$problem)))
-  quantiles <- residual_panel(table, "normal", "normal quantile", reference = TRUE)
-  in_order <- residual_panel(table, "row", "row of the measurements")
+  what <- if (prepared$kind == "likelihood") "quantile residual" else "standardised residual"
+  against_fitted <- residual_panel(table, "fitted", paste("fitted", response_label(run$problem)), what)
+  quantiles <- residual_panel(table, "normal", "normal quantile", what, reference = TRUE)
+  in_order <- residual_panel(table, "row", "row of the measurements", what)
   against_predictor <- if (length(model$predictors)) {
     table$predictor <- prepared$columns[[match(model$predictors[1], model$columns)]][match(table$row, prepared$used)]
-    residual_panel(table, "predictor", axis_label(model$predictors[1], run$problem$units))
+    residual_panel(table, "predictor", axis_label(model$predictors[1], run$problem$units), what)
   } else {
-    residual_histogram(table)
+    residual_histogram(table, what)
   }
   patchwork::wrap_plots(against_fitted, against_predictor, quantiles, in_order, ncol = 2) +
     patchwork::plot_annotation(
-      title = if (prepared$kind == "likelihood") "Quantile residuals" else "Standardised residuals", subtitle = model_subtitle(run$problem),
+      title = if (prepared$kind == "likelihood") "Quantile residuals" else "Standardised residuals",
+      subtitle = model_subtitle(run$problem),
       caption = "Most should lie within 2 of zero, without pattern. Rows beyond 3 are numbered.",
       theme = theme_tundrel()
     )
@@ -52,7 +54,7 @@ plot_residuals <- function(run) {
 # Residuals beyond this are labelled.
 flagged_beyond <- 3
 
-residual_panel <- function(table, x, label, reference = FALSE) {
+residual_panel <- function(table, x, label, what, reference = FALSE) {
   flagged <- table[abs(table$standardised) > flagged_beyond, ]
   plot <- ggplot2::ggplot(table, aes(.data[[x]], .data$standardised)) +
     ggplot2::geom_hline(yintercept = c(-2, 0, 2), colour = ink[["zero"]], linetype = c("dotted", "solid", "dotted"))
@@ -66,13 +68,14 @@ residual_panel <- function(table, x, label, reference = FALSE) {
       aes(label = .data$row), utils::head(flagged[order(-abs(flagged$standardised)), ], 10),
       colour = ink[["flag"]], vjust = -0.8, size = 3.5
     ) +
-    ggplot2::labs(x = label, y = "standardised residual") +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
+    ggplot2::labs(x = label, y = what) +
     theme_tundrel()
 }
 
-residual_histogram <- function(table) {
+residual_histogram <- function(table, what) {
   ggplot2::ggplot(table, aes(.data$standardised)) +
     ggplot2::geom_histogram(bins = 20, fill = ink[["band"]], colour = "white") +
-    ggplot2::labs(x = "standardised residual", y = "rows") +
+    ggplot2::labs(x = what, y = "rows") +
     theme_tundrel()
 }

@@ -25,6 +25,7 @@ axis_label <- function(name, units) {
 
 response_label <- function(problem) {
   response <- problem$model$response
+  if (identical(problem$criterion$family, "binomial")) return(paste("share of", expression_text(problem$criterion$others$trials)))
   if (is.symbol(response)) axis_label(as.character(response), problem$units) else expression_text(response)
 }
 

@@ -44,7 +44,8 @@ trace_marks <- function(table) {
   n <- length(unique(table$iteration))
   list(
     if (n > 1) ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7),
-    if (n <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3)
+    if (n <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3),
+    ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))))
   )
 }
 

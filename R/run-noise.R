@@ -10,7 +10,7 @@ sigma_of <- function(run) {
     },
     robust = run$problem$criterion$scale,
     absolute = tryCatch(
-      median_scale(residuals(run, type = "weighted"), length(run$estimate), NULL),
+      median_scale(residuals(run, type = "weighted"), length(run$estimate), 0, NULL),
       tundrel_error = function(e) NA_real_
     ),
     NA_real_

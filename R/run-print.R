@@ -63,7 +63,7 @@ print.tundrel_run_summary <- function(x, ...) {
 fit_measures <- function(g, reference) {
   tibble(
     measure = c(
-      "root mean square residual", "pseudo R-squared", "reduced chi-square", "log-likelihood", paste("  of", reference$model), "AIC", "AICc", "BIC"
+      "root mean square residual", "pseudo R-squared", "reduced chi-square", "log-likelihood", paste("log-likelihood of", reference$model), "AIC", "AICc", "BIC"
     ),
     value = c(g$rmse, g$pseudo_r2, attr(reference, "reduced_chi_square"), g$log_lik, reference$log_lik, g$aic, g$aicc, g$bic)
   )

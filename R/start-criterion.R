@@ -1,8 +1,9 @@
 # Starts for a likelihood's own parameters (a standard deviation, a shape), which people seldom have: many
 # values are tried under the model at its start, and the most likely ones taken.
 
-tries_at_first <- 500
-tries_close_by <- 200
+tries_at_first <- 400
+tries_close_by <- 100
+rows_to_try <- 200
 
 with_criterion_starts <- function(problem, prepared, start, call = rlang::caller_env()) {
   open <- setdiff(names(start)[is.na(start)], problem$model$parameters)
@@ -10,7 +11,7 @@ with_criterion_starts <- function(problem, prepared, start, call = rlang::caller
   fitted <- fitted_rows(prepared, replace(start, open, 1))
   if (!all(is.finite(fitted))) return(replace(start, open, 1))
   plain <- prepare_problem(problem, call, fitted = fitted)
-  plain <- thinned(plain)
+  plain <- thinned(plain, rows_to_try)
   plain$typical <- rep(1, length(start))
   sizes <- likely_sizes(plain, fitted)
   value <- function(tried) {

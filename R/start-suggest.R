@@ -96,9 +96,9 @@ with_squares <- function(problem) {
 # At most so many rows, evenly through the table.
 most_start_rows <- 1000
 
-thinned <- function(prepared) {
-  if (prepared$rows <= most_start_rows || !is.null(prepared$own_model)) return(prepared)
-  kept <- round(seq(1, prepared$rows, length.out = most_start_rows))
+thinned <- function(prepared, most = most_start_rows) {
+  if (prepared$rows <= most || !is.null(prepared$own_model)) return(prepared)
+  kept <- round(seq(1, prepared$rows, length.out = most))
   prepared$columns <- lapply(prepared$columns, `[`, kept)
   for (part in c("used", "known_rows", "root_weight_rows")) prepared[[part]] <- prepared[[part]][kept]
   prepared$rows <- length(kept)

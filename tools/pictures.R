@@ -12,6 +12,41 @@ fit_example <- function(name) {
 save("plot-components", plot_fit(fit_example("stream-tracer"), components = TRUE))
 save("plot-two-predictors", plot_fit(fit_example("soil-respiration")))
 
+# Counts by two families, and a probe with and without regard to its detection limit.
+midges <- fit_example("midge-counts")
+poisson <- fit_local(suppressMessages(judge_by(midges$problem, max_likelihood("poisson"))))
+day <- data.frame(day = seq(2, 86, length.out = 300))
+spread <- function(run, draw, name) {
+  mean <- predict(run, day)
+  data.frame(day, family = name, lower = draw(0.05, mean), upper = draw(0.95, mean))
+}
+bands <- rbind(
+  spread(midges, function(p, m) qnbinom(p, mu = m, size = coef(midges)[["size"]]), "negative binomial"),
+  spread(poisson, function(p, m) qpois(p, m), "poisson")
+)
+save("plot-counts", patchwork::wrap_plots(
+  plot_fit(midges) + ggplot2::geom_line(ggplot2::aes(day, lower, linetype = family), bands, inherit.aes = FALSE) +
+    ggplot2::geom_line(ggplot2::aes(day, upper, linetype = family), bands, inherit.aes = FALSE) +
+    ggplot2::labs(
+      title = "Midge counts: 90 % ranges of two families", linetype = NULL,
+      subtitle = paste0("AIC: negative binomial ", round(AIC(midges), 1), ", poisson ", round(AIC(poisson), 1))
+    ),
+  plot_residuals(poisson)[[1]] + ggplot2::labs(title = "Poisson"), plot_residuals(midges)[[1]] + ggplot2::labs(title = "Negative binomial"),
+  design = "AA\nBC"
+))
+carbon <- fit_example("carbon-probe")
+ignoring <- fit_local(judge_by(carbon$problem, max_likelihood("lognormal", log_sd = log_sd)) |> start_from(carbon))
+distance <- seq(2, 60, length.out = 200)
+truth <- yaml::read_yaml(demo_file("carbon-probe-truth.yaml"))$truth
+curves <- data.frame(
+  distance = rep(distance, 3), what = rep(c("with regard to the limit", "readings below the limit left out", "truth"), each = 200),
+  carbon = c(predict(carbon, data.frame(distance)), predict(ignoring, data.frame(distance)), truth$source * exp(-truth$decline * distance))
+)
+save("plot-detection-limit", plot_fit(carbon) +
+  ggplot2::geom_line(ggplot2::aes(distance, carbon, linetype = what, colour = what), curves, linewidth = 0.9, inherit.aes = FALSE) +
+  ggplot2::scale_colour_manual(values = c("#D55E00", "#333333", "#0072B2"), name = NULL) + ggplot2::scale_linetype_manual(values = c("longdash", "dotted", "solid"), name = NULL) +
+  ggplot2::scale_y_log10() + ggplot2::labs(title = "Organic carbon, with and without regard to the detection limit"))
+
 lichen <- read_measurements(demo_file("lichen-light.csv"))
 problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 save("plot-start", plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1)))

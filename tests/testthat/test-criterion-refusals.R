@@ -8,10 +8,12 @@ test_that("readings that a family does not allow are named with their rows", {
   expect_refusal(fit_as(y ~ a + b * x, max_likelihood("poisson")), "criterion", c("whole and not negative", "rows 3 and 5", "3.5", "-1"))
   expect_refusal(fit_as(y ~ a + b * x, max_likelihood("negative_binomial", size = k)), "criterion", "rows 3 and 5")
   whole <- transform(counts_data, y = c(2, 0, 3, 4, 1, 6))
-  expect_refusal(fit_as(y ~ plogis(a + b * x), max_likelihood("binomial", trials = n), whole), "criterion", c("from 0 to trials", "4 of 3", "6 of 5", "rows 4 and 6"))
+  tried <- max_likelihood("binomial", trials = n)
+  says <- c("from 0 to trials", "4 of 3", "6 of 5", "rows 4 and 6")
+  expect_refusal(fit_as(y ~ plogis(a + b * x), tried, whole), "criterion", says)
   expect_refusal(fit_as(p ~ plogis(a + b * x), max_likelihood("beta", precision = f)), "criterion", c("above 0 and below 1", "rows 3, 5 and 6"))
-  for (family in c("lognormal", "gamma", "weibull")) {
-    criterion <- switch(family, lognormal = max_likelihood("lognormal", log_sd = s), gamma = max_likelihood("gamma", shape = s), max_likelihood("weibull", shape = s))
+  positive <- list(max_likelihood("lognormal", log_sd = s), max_likelihood("gamma", shape = s), max_likelihood("weibull", shape = s))
+  for (criterion in positive) {
     expect_refusal(fit_as(v ~ exp(a + b * x), criterion), "criterion", c("above zero", "rows 3 and 5", "censored()"))
   }
 })
@@ -45,7 +47,10 @@ test_that("limits are held against the readings", {
   problem <- function(data, ...) {
     pose(data, y ~ a + b * x) |> judge_by(max_likelihood("normal", sd = s, censored = censored(...))) |> start_from(a = 1, b = 1, s = 1)
   }
-  d <- data.frame(x = 1:5, y = c(1, 2, 3, 4, 5), limit = c(NA, NA, 2.5, NA, 7), lod = 1.5, low = c(NA, 1, 5, NA, NA), high = c(NA, 3, 4, NA, NA), flag = c(TRUE, FALSE, FALSE, FALSE, NA))
+  d <- data.frame(
+    x = 1:5, y = c(1, 2, 3, 4, 5), limit = c(NA, NA, 2.5, NA, 7), lod = 1.5, low = c(NA, 1, 5, NA, NA),
+    high = c(NA, 3, 4, NA, NA), flag = c(TRUE, FALSE, FALSE, FALSE, NA)
+  )
   expect_refusal(preview(problem(d, below = limit)), "criterion", c("other side", "row 3"))
   expect_refusal(preview(problem(d, above = limit)), "criterion", "row 5")
   expect_refusal(preview(problem(d, between = c(low, high))), "criterion", c("below the upper one", "row 3"))

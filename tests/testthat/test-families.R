@@ -33,7 +33,8 @@ test_that("censored log-likelihoods equal the sums of log densities and log prob
       call$censored <- quote(censored(below = under, above = over, between = c(low, high)))
       problem <- pose(d, family_model(case)) |> judge_by(eval(call)) |> start_from(c(a = 0.6, b = 0.4, own))
       below <- function(at) case$below(at, m, own)
-      rows <- ifelse(how == 0, case$density(truth, m, own), log(ifelse(how == 1, below(d$under), ifelse(how == 2, 1 - below(d$over), below(d$high) - below(d$low)))))
+      probability <- ifelse(how == 1, below(d$under), ifelse(how == 2, 1 - below(d$over), below(d$high) - below(d$low)))
+      rows <- ifelse(how == 0, case$density(truth, m, own), log(probability))
       expect_equal(preview(problem)$value, sum(rows), tolerance = 1e-12, label = name)
     }
   }

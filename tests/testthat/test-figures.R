@@ -51,3 +51,26 @@ test_that("an exact fit leaves no residuals to draw", {
   run <- pose(data.frame(x = 1:2, y = c(1, 3)), y ~ a + b * x) |> start_from(a = 0, b = 0) |> fit_local()
   expect_refusal(plot_residuals(run), "solver", "as many parameters as rows")
 })
+
+test_that("censored readings are triangles at their limit, and a likelihood's trace rises", {
+  run <- fit_local(plan_problem(read_plan(system.file("examples/carbon-probe.yaml", package = "tundrel"))))
+  plot <- plot_fit(run)
+  triangles <- Filter(function(layer) identical(layer$aes_params$shape, 6), plot$layers)
+  carbon <- read_measurements(demo_file("carbon-probe.csv"))
+  expect_equal(triangles[[1]]$data$response, carbon$limit[is.na(carbon$carbon)])
+  expect_match(plot$labels$caption, "censored below limit")
+  expect_equal(plot_trace(run)[[1]][[1]]$labels$title, "Log-likelihood")
+  path <- withr::local_tempfile(fileext = ".html")
+  write_report(run, path)
+  page <- paste(readLines(path), collapse = "\n")
+  expect_match(page, "normal quantiles")
+  expect_match(page, "Log-likelihood|log-likelihood of the saturated model")
+})
+
+test_that("a share of successes is drawn as such", {
+  data <- data.frame(dose = 1:6, dead = c(0, 2, 5, 8, 9, 10), n = 10)
+  run <- pose(data, dead ~ plogis(a + b * dose)) |> judge_by(max_likelihood("binomial", trials = n)) |> start_from(a = 0, b = 0) |> fit_local()
+  plot <- plot_fit(run)
+  expect_equal(plot$data$response, data$dead / 10)
+  expect_equal(plot$labels$y, "share of n")
+})

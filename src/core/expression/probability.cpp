@@ -92,18 +92,12 @@ double unit_deviance(double a, double b) {
 double stirling_error(int order, double x) {
   if (!(x > 0)) return kNaN;
   if (x >= kLarge) return stirling_series(order, x);
-  // Up to where the series holds: error(x) = error(x + 1) + (x + 1/2) log(1 + 1/x) - 1.
-  double shifted = 0;
-  for (; x < kLarge; x += 1) {
-    const double y = x + 1;
-    switch (order) {
-      case 0: shifted += (x + 0.5) * std::log1p(1 / x) - 1; break;
-      case 1: shifted += std::log1p(1 / x) - (x + 0.5) / (x * y); break;
-      case 2: shifted += -1 / (x * y) - 1 / (x * y) + (x + 0.5) * (2 * x + 1) / (x * x * y * y); break;
-      default: return kNaN;
-    }
+  switch (order) {
+    case 0: return std::lgamma(x) - (x - 0.5) * std::log(x) + x - kLogRootTwoPi;
+    case 1: return polygamma(0, x) - std::log(x) + 0.5 / x;
+    case 2: return polygamma(1, x) - (1 + 0.5 / x) / x;
+    default: return kNaN;
   }
-  return shifted + stirling_series(order, x);
 }
 
 double log_normal_probability(double z) {

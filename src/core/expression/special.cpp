@@ -14,6 +14,12 @@ constexpr double kLarge = 18.0;
 // Left of this the recurrence would take too long.
 constexpr double kFarLeft = -1e4;
 
+double whole_power(double x, int n) {
+  double out = x;
+  for (int i = 1; i < n; ++i) out *= x;
+  return out;
+}
+
 }  // namespace
 
 double polygamma(int n, double x) {
@@ -22,21 +28,21 @@ double polygamma(int n, double x) {
   for (int i = 2; i <= n; ++i) factorial *= i;
   // In magnitudes: every order n > 0 is (-1)^(n+1) times a sum of positive terms.
   double shift = 0;
-  for (; x < kLarge; x += 1) shift += factorial / std::pow(x, n + 1);
+  for (; x < kLarge; x += 1) shift += factorial / whole_power(x, n + 1);
   static const double kBernoulli[] = {1.0 / 6,  -1.0 / 30, 1.0 / 42, -1.0 / 30,
                                       5.0 / 66, -691.0 / 2730, 7.0 / 6};
   // The term of B(2k) is B(2k) (2k + n - 1)! / (2k)! / x^(2k + n).
   double series = 0;
   double ratio = factorial * (n + 1) / 2;  // (2k + n - 1)! / (2k)! for k = 1
-  double power = std::pow(x, -(n + 2));
+  double power = 1 / whole_power(x, n + 2);
   for (int k = 1; k <= 7; ++k) {
     series += kBernoulli[k - 1] * ratio * power;
     ratio *= (2.0 * k + n) * (2.0 * k + n + 1) / ((2.0 * k + 1) * (2.0 * k + 2));
     power /= x * x;
   }
-  const double half = 0.5 * factorial / std::pow(x, n + 1);
+  const double half = 0.5 * factorial / whole_power(x, n + 1);
   if (n == 0) return std::log(x) - half - series - shift;
-  const double sum = shift + factorial / n / std::pow(x, n) + half + series;
+  const double sum = shift + factorial / n / whole_power(x, n) + half + series;
   return n % 2 == 0 ? -sum : sum;
 }
 

@@ -1,6 +1,7 @@
 #include "smoothed_newton.h"
 
 #include <Eigen/QR>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -23,8 +24,30 @@ constexpr double kSameValue = 1e-12;
 
 }  // namespace
 
-SmoothedNewton::SmoothedNewton(Newton::Settings settings)
-    : smooth_({settings.first_radius, std::max(settings.tolerance, kStageTolerance)}) {}
+// Close to sharp kinks even good steps are short: the inner walk does not stop for that.
+SmoothedNewton::SmoothedNewton(Newton::Settings settings) : smooth_({settings.first_radius, 0}) {}
+
+namespace {
+
+// How far kinks may be from zero to be those that are zero at the optimum: the nearest ones, as long as
+// their slopes are independent in the parameters `unheld`. A kink that is not quite zero has a slope that
+// is not quite what it will be there: shares of slopes below `doubt` do not count.
+double reach_of_independent(const KinkedExpansion& at, const std::vector<int>& unheld, double reach, double doubt) {
+  std::vector<const Kink*> nearest;
+  for (const Kink& kink : at.kinks) nearest.push_back(&kink);
+  std::sort(nearest.begin(), nearest.end(), [](const Kink* a, const Kink* b) { return std::fabs(a->value) < std::fabs(b->value); });
+  Eigen::MatrixXd slopes(unheld.size(), nearest.size());
+  for (std::size_t k = 0; k < nearest.size(); ++k) {
+    for (std::size_t i = 0; i < unheld.size(); ++i) slopes(i, k) = nearest[k]->gradient[unheld[i]] / at.effort[unheld[i]];
+    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> decomposition(slopes.leftCols(k + 1));
+    decomposition.setThreshold(doubt);
+    if (decomposition.rank() > static_cast<Eigen::Index>(k)) continue;
+    return 0.5 * (std::fabs(nearest[k]->value) + (k > 0 ? std::fabs(nearest[k - 1]->value) : 0));
+  }
+  return reach;
+}
+
+}  // namespace
 
 // The criterion itself, not its smoothed form, is what the trace shows.
 void SmoothedNewton::take_over(Problem& problem) {
@@ -89,9 +112,13 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
   const int m = static_cast<int>(unheld.size()), most = 3 * problem.size() + 20;
   Eigen::VectorXd multiplier;
+  const KinkedExpansion near = problem.expand_kinks(x, kReach * width_, most);
+  if (!near.usable) return false;
+  const double doubt = std::clamp(kReach * width_ / first_width_, 1e-10, 0.1);
+  const double reach = reach_of_independent(near, unheld, kReach * width_, doubt);
   double length = 0, before = std::numeric_limits<double>::infinity();
   for (int k = 0; k < kMostMeetingSteps; ++k, before = length) {
-    const KinkedExpansion at = problem.expand_kinks(x, kReach * width_, most);
+    const KinkedExpansion at = problem.expand_kinks(x, reach, most);
     if (!at.usable) return false;
     const int n = static_cast<int>(at.kinks.size());
     if (k == 0) {
@@ -127,6 +154,10 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
     length = solution.head(m).norm();
     if (length <= 1e-15 || (k > 1 && length >= 0.5 * before && length < 1e-9)) break;
   }
+  const KinkedExpansion end = problem.expand_kinks(x, reach, most);
+  const double rounding = problem.kink_sizes(x).rounding;
+  for (const Kink& kink : end.kinks)
+    if (!end.usable || std::fabs(kink.value) > rounding) return false;
   const double value = problem.value(x);
   if (!(length < 1e-9) || !(value <= status_.value + kSameValue * std::fabs(status_.value))) return false;
   status_.x = x;
