@@ -25,16 +25,16 @@ core_unit_covariance <- function(factor) {
     .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
-core_fit <- function(problem, solver_name, settings, start, budget, threads) {
-    .Call(`_tundrel_core_fit`, problem, solver_name, settings, start, budget, threads)
+core_walk <- function(problem, solver_name, settings, start, state, budget, keep_members, threads) {
+    .Call(`_tundrel_core_walk`, problem, solver_name, settings, start, state, budget, keep_members, threads)
 }
 
 core_search_starts <- function(problem, points, finalists, iterations) {
     .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
 }
 
-core_nearest_inside <- function(nodes, roots, n_equalities, limits, x) {
-    .Call(`_tundrel_core_nearest_inside`, nodes, roots, n_equalities, limits, x)
+core_nearest_inside <- function(joint, limits, x) {
+    .Call(`_tundrel_core_nearest_inside`, joint, limits, x)
 }
 
 core_values <- function(problem, points) {

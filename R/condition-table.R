@@ -5,7 +5,8 @@
 #'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`), and for a run `slack` (distance to
 #'   the limit, in the units of the comparison; negative where it is violated), `active` (does the
 #'   answer rest on it?) and `multiplier` (how fast the value would improve if an inequality were
-#'   loosened, per unit; 0 where it is not active, `NA` for equalities).
+#'   loosened, per unit; 0 where it is not active, `NA` for fixed and tied parameters; of an equality between
+#'   parameters how fast it changes the value).
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -26,10 +27,7 @@ conditions_table <- function(x) {
   values <- coef(x)
   table$slack <- vapply(conditions, condition_slack, numeric(1), values = values)
   table$active <- vapply(conditions, condition_active, logical(1), run = x)
-  table$multiplier <- vapply(seq_along(conditions), function(i) {
-    if (conditions[[i]]$kind != "bound") return(NA_real_)
-    if (table$active[i]) abs(x$slope[[conditions[[i]]$parameter]]) else 0
-  }, numeric(1))
+  table$multiplier <- vapply(seq_along(conditions), function(i) condition_multiplier(conditions[[i]], table$active[i], x), numeric(1))
   table
 }
 
@@ -42,7 +40,25 @@ condition_slack <- function(condition, values) {
 
 condition_active <- function(condition, run) {
   if (condition$sense == "==") return(TRUE)
+  if (condition$text %in% names(run$multipliers)) return(joint_is_active(condition, run))
   if (condition$kind != "bound" || !condition$parameter %in% names(run$at_bound)) return(FALSE)
   if (run$at_bound[[condition$parameter]] != condition$side) return(FALSE)
   identical(tightest(run$problem$conditions, condition$parameter, condition$side)$text, condition$text)
+}
+
+# An inequality between parameters is active where it holds with no room to spare, measured by what a step of
+# the parameters' sizes would change.
+joint_active_share <- 1e-7
+
+joint_is_active <- function(condition, run) {
+  values <- coef(run)
+  collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
+  slopes <- core_jacobian(collector$nodes(), collector$add(condition$expr), list(), 1, values)
+  abs(condition_slack(condition, values)) <= joint_active_share * sqrt(sum((slopes * pmax(abs(values), 1e-300))^2))
+}
+
+condition_multiplier <- function(condition, active, run) {
+  if (condition$text %in% names(run$multipliers)) return(run$multipliers[[condition$text]])
+  if (condition$kind != "bound" || is.null(run$slope) || !condition$parameter %in% names(run$slope)) return(NA_real_)
+  if (active) abs(run$slope[[condition$parameter]]) else 0
 }

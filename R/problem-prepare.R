@@ -141,6 +141,7 @@ prepare_at_start <- function(problem, call = rlang::caller_env()) {
   prepared <- prepare_problem(problem, call)
   prepared$start <- resolve_start(problem, prepared, call)
   prepared$typical <- typical_sizes(problem, prepared$start, prepared)
+  prepared["joint"] <- list(joint_nodes(joint_conditions(problem, prepared$status), prepared$status))
   check_own(problem, prepared, call)
   prepared
 }

@@ -29,6 +29,7 @@ preview <- function(problem, starts = NULL) {
   problem <- prepared$problem
   if (identical(problem$own$kind, "value")) return(preview_value(problem, prepared))
   check_enough_rows(prepared)
+  prepared["joint"] <- list(NULL)  # what the data say, not what conditions do
   at_start <- core_look_at(prepared, prepared$start, 1L)
   if (length(at_start) == 0) refuse_unusable_start(prepared, problem)
   fitted <- fitted_rows(prepared, prepared$start)

@@ -80,16 +80,22 @@ resolve_start <- function(problem, limits, call = rlang::caller_env()) {
   inside
 }
 
+# Conditions between parameters as the core takes them: equalities first, inequalities not negative.
+joint_nodes <- function(joint, status) {
+  if (length(joint) == 0) return(NULL)
+  sense <- vapply(joint, `[[`, character(1), "sense")
+  order <- order(sense != "==")
+  collector <- node_collector(character(), status$free, c(unlist(as.list(status$fixed)), stats::setNames(Inf, "Inf")), status$tied)
+  roots <- vapply(joint[order], function(c) collector$add(if (c$sense == "<=") call("-", c$expr) else c$expr), integer(1))
+  list(nodes = collector$nodes(), roots = roots, n_equalities = sum(sense == "=="), text = vapply(joint[order], `[[`, character(1), "text"))
+}
+
 # The nearest point that satisfies the conditions between parameters, too.
 moved_onto_joint <- function(problem, prepared, start, call) {
   joint <- joint_conditions(problem, prepared$status)
   if (length(joint) == 0) return(start)
-  joint <- joint[order(vapply(joint, `[[`, character(1), "sense") != "==")]
-  collector <- node_collector(character(), prepared$status$free, c(unlist(as.list(prepared$status$fixed)), stats::setNames(Inf, "Inf")), prepared$status$tied)
-  roots <- vapply(joint, function(c) collector$add(if (c$sense == "<=") call("-", c$expr) else c$expr), integer(1))
   limits <- c(prepared[c("lower", "upper", "lower_open", "upper_open")], list(typical = typical_sizes(problem, start, prepared)))
-  equalities <- sum(vapply(joint, function(c) c$sense == "==", logical(1)))
-  inside <- core_nearest_inside(collector$nodes(), roots, equalities, limits, start)
+  inside <- core_nearest_inside(joint_nodes(joint, prepared$status), limits, start)
   if (length(inside)) return(stats::setNames(inside, names(start)))
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
   refuse("condition", c(

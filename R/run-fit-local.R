@@ -15,6 +15,9 @@
 #'   walk ends; closing steps then follow. Above 0, below 1.
 #' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none.
 #' @param max_seconds \[numeric(1)] Budget of time in seconds, above 0. `Inf` for none.
+#' @param target \[numeric(1)] A value of the criterion that is good enough: the walk ends when it is reached.
+#' @param keep \[character(1)] `"simplex"` keeps the corners of [solver_nelder_mead()] at every iteration, for
+#'   [snapshot_table()].
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
@@ -23,7 +26,8 @@
 #' @section Errors: `tundrel_error_model` when a parameter has no start, or the model gives no finite
 #'   number at it; `tundrel_error_measurements` when there are fewer usable rows than parameters;
 #'   `tundrel_error_criterion` for unusable weights; `tundrel_error_solver` for an unknown solver, one
-#'   that cannot honour a condition, or an impossible budget.
+#'   that cannot serve the criterion or honour a condition, or an impossible budget.
+#' @seealso [begin_run()] to go step by step.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -32,34 +36,95 @@
 #'   judge_by(least_squares(sd = uptake_sd)) |>
 #'   fit_local()
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
-                      max_iterations = Inf, max_seconds = Inf, threads = 1) {
-  check_problem(problem)
-  solver <- as_solver(solver, problem)
-  check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
-  budget <- list(
-    evaluations = check_budget(max_evaluations, "max_evaluations", 1),
-    iterations = check_budget(max_iterations, "max_iterations", 1),
-    seconds = check_budget(max_seconds, "max_seconds", 0)
-  )
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
-  prepared <- prepare_at_start(problem)
-  check_serves(solver, problem)
-  check_enough_rows(prepared)
-  check_honoured(solver, joint_conditions(problem, prepared$status))
-  raw <- core_fit(prepared, solver$name, c(solver$settings, tolerance = tolerance), prepared$start, budget, as.integer(threads))
-  if (raw$reason == "failed") refuse_unusable_start(prepared, problem)
-  new_run(prepared$problem, solver, prepared, raw)
+                      max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"), threads = 1) {
+  run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep))
+  budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
+  walk_on(run, budget, threads)
 }
 
-# No solver so far honours more than limits on single parameters.
-check_honoured <- function(solver, joint, call = rlang::caller_env()) {
-  if (length(joint) == 0) return(invisible())
-  texts <- unique(vapply(joint, `[[`, character(1), "text"))
-  refuse("solver", c(
-    "{.val {solver$name}} cannot honour {.val {texts}}.",
-    "x" = "It knows limits on single parameters, fixed and tied parameters; no solver so far knows more.",
-    "i" = "Drop {cli::qty(length(texts))}{?it/them} with {.fn drop_conditions}, or tie a parameter instead."
-  ), call = call)
+#' Go step by step
+#'
+#' `begin_run()` sets a solver up at the problem's start; `advance()` takes some iterations; `finish()` goes on to the
+#' end. Runs are immutable: each returns a new one. A run that was taken step by step, stored with [write_run()],
+#' read back and finished is the same, to the last bit, as one that [fit_local()] makes in one go.
+#'
+#' @inheritParams fit_local
+#' @param run A run from `begin_run()`, `advance()`, or one that ran out of budget.
+#' @param iterations \[integer(1)] How many iterations to take at most.
+#' @return A run. Until it has ended its `stop_reason` is `"none"`, and it makes no claim.
+#' @section Errors: As for [fit_local()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 80, half = 15, dark = 1) |>
+#'   begin_run()
+#' run <- advance(run, 3)
+#' trace_table(run)
+#' finish(run)
+begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex"), threads = 1) {
+  walk_on(new_walk(problem, solver, tolerance, rlang::arg_match(keep)), list(pause_iterations = 0), threads)
+}
+
+#' @rdname begin_run
+#' @export
+advance <- function(run, iterations = 1, threads = 1) {
+  check_run(run)
+  check_number(iterations, "iterations", "solver", above = 1, or_equal = TRUE)
+  walk_on(run, list(pause_iterations = as.numeric(iterations)), threads)
+}
+
+#' @rdname begin_run
+#' @export
+finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_seconds = Inf, target = NULL, threads = 1) {
+  check_run(run)
+  walk_on(run, run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target), threads)
+}
+
+# A run that has not begun.
+new_walk <- function(problem, solver, tolerance, keep, call = rlang::caller_env()) {
+  check_problem(problem, call)
+  check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
+  joint <- joint_conditions(problem, parameter_status(problem))
+  solver <- as_solver(solver, problem, joint, call)
+  prepared <- prepare_at_start(problem, call)
+  check_serves(solver, problem, prepared, joint, call)
+  check_enough_rows(prepared, call)
+  structure(
+    list(
+      problem = prepared$problem, solver = solver, tolerance = tolerance, keep = keep, start = prepared$start,
+      status = prepared$status, prepared = prepared, state = NULL, trace = NULL
+    ),
+    class = "tundrel_run"
+  )
+}
+
+run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, target, call = rlang::caller_env()) {
+  if (!is.null(target)) check_number(target, "target", "solver", call = call)
+  list(
+    evaluations = check_budget(max_evaluations, "max_evaluations", 1, call),
+    iterations = check_budget(max_iterations, "max_iterations", 1, call),
+    seconds = check_budget(max_seconds, "max_seconds", 0, call),
+    target = if (is.null(target)) NA_real_ else in_users_sign(problem, target)
+  )
+}
+
+# The prepared problem of a run as it was when the run began: sizes come from its start, not from what it has
+# reached.
+prepared_to_walk <- function(run) {
+  run$prepared %||% suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start))))
+}
+
+walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
+  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+  prepared <- prepared_to_walk(run)
+  solver <- with_simplex(run$solver, prepared, call)
+  raw <- core_walk(
+    prepared, solver$name, c(solver$settings, tolerance = run$tolerance), prepared$start, run$state, budget,
+    run$keep == "simplex", as.integer(threads)
+  )
+  if (raw$reason == "failed") refuse_unusable_start(prepared, run$problem, call)
+  new_run(run, prepared, raw)
 }
 
 # A budget as the core takes it: NA for no limit.
@@ -69,23 +134,42 @@ check_budget <- function(x, name, least, call = rlang::caller_env()) {
   as.numeric(x)
 }
 
-new_run <- function(problem, solver, prepared, raw) {
+new_run <- function(run, prepared, raw) {
   # `estimate`, `factor` and `slope` are those of the free parameters
+  problem <- run$problem
   parameters <- names(prepared$start)
   estimate <- stats::setNames(raw$x, parameters)
   raw$trace$value <- in_users_sign(problem, raw$trace$value)
+  ended <- length(raw$slope) == length(parameters)
   structure(
     list(
-      problem = problem, solver = solver, start = prepared$start, estimate = estimate, value = in_users_sign(problem, raw$value),
-      status = prepared$status, slope = stats::setNames(raw$slope, parameters),
+      problem = problem, solver = run$solver, tolerance = run$tolerance, keep = run$keep, start = prepared$start,
+      estimate = estimate, value = in_users_sign(problem, raw$value), status = prepared$status,
+      slope = if (ended) stats::setNames(raw$slope, parameters), multipliers = joint_multipliers(prepared$joint, raw$multipliers),
       converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
-      gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, factor = raw$factor,
+      gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, advised_rate = raw$advised_rate,
+      factor = if (ended) raw$factor else matrix(0, length(parameters), length(parameters)),
       unfelt = parameters[raw$dead], runaway = parameters[raw$runaway],
-      at_bound = bounds_reached(estimate, prepared), trace = raw$trace, n = prepared$rows
+      at_bound = bounds_reached(estimate, prepared), trace = longer_trace(run$trace, raw$trace), n = prepared$rows,
+      state = raw$state
     ),
     class = "tundrel_run"
   )
+}
+
+# Multipliers by the text of their condition.
+joint_multipliers <- function(joint, multipliers) {
+  if (is.null(joint) || length(multipliers) == 0) return(numeric())
+  stats::setNames(multipliers, joint$text)
+}
+
+longer_trace <- function(before, more) {
+  if (is.null(before)) return(more)
+  members <- c(before$members, more$members)
+  longer <- Map(function(a, b) if (is.matrix(a)) rbind(a, b) else c(a, b), before[names(before) != "members"], more[names(more) != "members"])
+  longer["members"] <- list(members)
+  longer
 }
 
 # For each parameter, the side on which it rests on a bound, or "". An open bound is never touched:

@@ -73,5 +73,29 @@ augment.tundrel_run <- function(x, ...) residual_table(x)
 trace_table <- function(run) {
   check_run(run)
   trace <- run$trace
-  tibble(tibble(!!!trace[setdiff(names(trace), "x")]), as_tibble(all_values(run$status, trace$x)))
+  tibble(tibble(!!!trace[setdiff(names(trace), c("x", "members"))]), as_tibble(all_values(run$status, trace$x)))
+}
+
+#' The points a solver held at each iteration
+#'
+#' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`.
+#' @return A tibble: `iteration`, `member` (1 the best), then a column a free parameter.
+#' @section Errors: `tundrel_error_solver` when nothing was kept.
+#' @export
+#' @examples
+#' valley <- function(p) 100 * (p[["b"]] - p[["a"]]^2)^2 + (1 - p[["a"]])^2
+#' run <- pose(valley, parameters = c("a", "b")) |>
+#'   start_from(a = -1, b = 1) |>
+#'   fit_local("nelder_mead", keep = "simplex")
+#' snapshot_table(run)
+snapshot_table <- function(run) {
+  check_run(run)
+  members <- run$trace$members
+  if (length(members) == 0) {
+    refuse("solver", c("This run kept no corners.", "i" = "Run {.fn solver_nelder_mead} with {.code keep = \"simplex\"}."))
+  }
+  points <- t(do.call(cbind, members))
+  colnames(points) <- names(run$estimate)
+  counts <- vapply(members, ncol, integer(1))
+  tibble(iteration = rep(run$trace$iteration, counts), member = unlist(lapply(counts, seq_len)), as_tibble(points))
 }

@@ -6,7 +6,10 @@ new_solver <- function(name, scope, settings) {
 
 #' @export
 format.tundrel_solver <- function(x, ...) {
-  paste0(x$name, " (", paste0(names(x$settings), " = ", format_number(unlist(x$settings)), collapse = ", "), ")")
+  numbers <- Filter(is.numeric, x$settings)
+  numbers <- numbers[lengths(numbers) == 1]
+  if (length(numbers) == 0) return(x$name)
+  paste0(x$name, " (", paste0(names(numbers), " = ", format_number(unlist(numbers)), collapse = ", "), ")")
 }
 
 #' @export

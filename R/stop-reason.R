@@ -7,27 +7,41 @@ stop_sentence <- function(run) {
     step = paste0("no step within the tolerance leads ", if (maximises(run$problem)) "higher" else "lower", "; ", verified),
     value = paste0("the value no longer ", if (maximises(run$problem)) "rises" else "falls", "; ", verified),
     target = "the value asked for was reached",
-    evaluations = "the budget of evaluations ran out: raise max_evaluations, or go on from here with start_from(problem, run)",
-    iterations = "the budget of iterations ran out: raise max_iterations, or go on from here with start_from(problem, run)",
-    seconds = "the time ran out: raise max_seconds, or go on from here with start_from(problem, run)",
-    stalled = if (length(run$unfelt)) {
+    evaluations = "the budget of evaluations ran out: raise max_evaluations, or go on from here with finish(run)",
+    iterations = "the budget of iterations ran out: raise max_iterations, or go on from here with finish(run)",
+    seconds = "the time ran out: raise max_seconds, or go on from here with finish(run)",
+    stalled = if (run$advised_rate > 0) {
+      paste0("the value hardly changes any more, short of an optimum: ", rate_advice(run))
+    } else if (length(run$unfelt)) {
       paste0("the criterion does not feel every parameter here", named(run$unfelt), ": try another start")
     } else if (run$undetermined > 0) {
       "the data do not tell all parameters apart: fix one, or use a simpler model"
     } else {
       "steps became tiny away from an optimum: try another start, or limits that keep the model finite"
     },
-    diverged = paste0(
+    none = "it has not ended: go on with advance() or finish()",
+    diverged = if (run$advised_rate > 0) {
+      paste0("the steps grow: the rate is too large; try rate = ", format_number(run$advised_rate, 2))
+    } else {
+      paste0(
       "the fit improves only by going on without end", named(run$runaway),
       ": the data may not hold what these parameters need; add limits, or use a simpler model"
-    ),
+      )
+    },
     infeasible = "no point satisfies all conditions",
     interrupted = "it was interrupted; the best point so far is kept",
     failed = "no finite value could be had"
   )
 }
 
+rate_advice <- function(run) {
+  rate <- run$solver$settings$rate
+  side <- if (run$advised_rate > 2 * rate) "the rate is too small" else if (run$advised_rate < rate / 2) "the rate is too large" else "the valley is narrow"
+  paste0(side, "; try rate = ", format_number(run$advised_rate, 2), ", more momentum, or bfgs")
+}
+
 gradient_sentence <- function(run) {
+  if (length(run$multipliers)) return("the slope is made up of those of the conditions that are active, and nothing is missed")
   switch(criterion_form(run$problem),
     squares = "the residual stands at right angles to all that the parameters can change",
     smooth = "the slope vanishes in every direction, and the criterion curves the right way",
@@ -37,5 +51,6 @@ gradient_sentence <- function(run) {
 
 # "Converged (gradient): ..." or "NOT converged (evaluations): ..."
 stop_line <- function(run) {
+  if (run$stop_reason == "none") return(paste0("Under way: ", stop_sentence(run), "."))
   paste0(if (run$converged) "Converged (" else "NOT converged (", run$stop_reason, "): ", stop_sentence(run), ".")
 }

@@ -91,9 +91,9 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_fit
-Rcpp::List core_fit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads);
-RcppExport SEXP _tundrel_core_fit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+// core_walk
+Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget, bool keep_members, int threads);
+RcppExport SEXP _tundrel_core_walk(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP, SEXP budgetSEXP, SEXP keep_membersSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -101,9 +101,11 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::Nullable<Rcpp::List>& >::type state(stateSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep_members(keep_membersSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(problem, solver_name, settings, start, budget, threads));
+    rcpp_result_gen = Rcpp::wrap(core_walk(problem, solver_name, settings, start, state, budget, keep_members, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -122,17 +124,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_nearest_inside
-Rcpp::NumericVector core_nearest_inside(const Rcpp::List& nodes, const Rcpp::IntegerVector& roots, int n_equalities, const Rcpp::List& limits, const Rcpp::NumericVector& x);
-RcppExport SEXP _tundrel_core_nearest_inside(SEXP nodesSEXP, SEXP rootsSEXP, SEXP n_equalitiesSEXP, SEXP limitsSEXP, SEXP xSEXP) {
+Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::List& limits, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_nearest_inside(SEXP jointSEXP, SEXP limitsSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type roots(rootsSEXP);
-    Rcpp::traits::input_parameter< int >::type n_equalities(n_equalitiesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type joint(jointSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type limits(limitsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_nearest_inside(nodes, roots, n_equalities, limits, x));
+    rcpp_result_gen = Rcpp::wrap(core_nearest_inside(joint, limits, x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -169,9 +169,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
-    {"_tundrel_core_fit", (DL_FUNC) &_tundrel_core_fit, 6},
+    {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
-    {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 5},
+    {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 3},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
     {NULL, NULL, 0}

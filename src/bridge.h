@@ -29,6 +29,9 @@ Bounds bounds_from_r(const Rcpp::List& problem);
 // The loss of a row that R describes by its kind and the places of its nodes.
 RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph);
 
+// Conditions between parameters.
+std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int n_parameters);
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);

@@ -1,12 +1,10 @@
 #include "bridge.h"
 #include <algorithm>
 
-#include "core/solver/levenberg_marquardt.h"
 #include "core/solver/kink_balance.h"
 #include "core/solver/nearest_point.h"
-#include "core/solver/newton.h"
 #include "core/solver/run_loop.h"
-#include "core/solver/smoothed_newton.h"
+#include "core/solver/settings.h"
 #include "core/solver/start_search.h"
 
 namespace {
@@ -19,9 +17,59 @@ void check_interrupt(void*) { R_CheckUserInterrupt(); }
 bool interrupted() { return R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
 
 // A limit that R gives as a number, NA where there is none.
-double limit(const Rcpp::List& budget, const char* name) {
+double limit(const Rcpp::List& budget, const char* name, double none = std::numeric_limits<double>::infinity()) {
+  if (!budget.containsElementNamed(name)) return none;
   const double x = budget[name];
-  return R_IsNA(x) ? std::numeric_limits<double>::infinity() : x;
+  return R_IsNA(x) ? none : x;
+}
+
+Budget budget_from_r(const Rcpp::List& budget) {
+  Budget out;
+  out.evaluations = limit(budget, "evaluations");
+  out.iterations = limit(budget, "iterations");
+  out.seconds = limit(budget, "seconds");
+  out.target = limit(budget, "target", out.target);
+  out.pause_iterations = limit(budget, "pause_iterations");
+  out.pause_seconds = limit(budget, "pause_seconds");
+  return out;
+}
+
+// Stores every field in a list of matrices.
+class StateToR : public StateVisitor {
+ public:
+  void field(const char* name, double& x) override { fields_.push_back(Rcpp::NumericVector::create(x), name); }
+  void field(const char* name, Eigen::VectorXd& x) override { fields_.push_back(vector_to_r(x), name); }
+  void field(const char* name, Eigen::MatrixXd& x) override { fields_.push_back(matrix_to_r(x), name); }
+  Rcpp::List fields() const { return fields_; }
+
+ private:
+  Rcpp::List fields_;
+};
+
+class StateFromR : public StateVisitor {
+ public:
+  explicit StateFromR(const Rcpp::List& fields) : fields_(fields) {}
+  void field(const char* name, double& x) override { x = Rcpp::as<double>(get(name)); }
+  void field(const char* name, Eigen::VectorXd& x) override { x = vector_from_r(get(name)); }
+  void field(const char* name, Eigen::MatrixXd& x) override {
+    const Rcpp::NumericMatrix m(get(name));
+    x = Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
+  }
+
+ private:
+  SEXP get(const char* name) const {
+    if (!fields_.containsElementNamed(name)) Rcpp::stop("the stored state lacks '%s'", name);
+    return fields_[name];
+  }
+  const Rcpp::List& fields_;
+};
+
+// The points held at each iteration, where they were kept: a matrix a row of the trace.
+Rcpp::List members_to_r(const std::vector<TraceRow>& trace) {
+  if (trace.empty() || trace[0].members.size() == 0) return Rcpp::List();
+  Rcpp::List out;
+  for (const TraceRow& row : trace) out.push_back(matrix_to_r(row.members));
+  return out;
 }
 
 Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
@@ -46,7 +94,7 @@ Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
   return Rcpp::List::create(_["iteration"] = iteration, _["evaluations"] = evaluations,
                             _["value"] = value, _["gradient_norm"] = gradient_norm,
                             _["step_norm"] = step_norm, _["infeasibility"] = infeasibility,
-                            _["action"] = action, _["x"] = x);
+                            _["action"] = action, _["x"] = x, _["members"] = members_to_r(trace));
 }
 
 Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
@@ -55,36 +103,55 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
 }
 
 std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
-  const double radius = settings["first_radius"], tolerance = settings["tolerance"];
-  if (name == "levenberg_marquardt")
-    return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{radius, tolerance});
-  if (name == "newton") return std::make_unique<Newton>(Newton::Settings{radius, tolerance});
-  if (name == "smoothed_newton") return std::make_unique<SmoothedNewton>(Newton::Settings{radius, tolerance});
-  Rcpp::stop("unknown solver: %s", name);
+  SolverSettings from;
+  from.number = [&settings](const char* key) { return Rcpp::as<double>(settings[key]); };
+  if (settings.containsElementNamed("simplex") && !Rf_isNull(settings["simplex"])) {
+    const Rcpp::NumericMatrix corners = settings["simplex"];
+    from.simplex = Eigen::Map<const Eigen::MatrixXd>(corners.begin(), corners.nrow(), corners.ncol());
+  }
+  return make_solver(name, from);
 }
 
 }  // namespace
 
+// Walks from `start`, or on from a stored `state`, until the walk ends, its budget does, or it is time to
+// pause. With reason "none" it has been paused; `state` goes on from there.
 // [[Rcpp::export]]
-Rcpp::List core_fit(const Rcpp::List& problem, const std::string& solver_name,
-                    const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& budget, int threads) {
+Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
+                     const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget,
+                     bool keep_members, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
-  const Budget limits{limit(budget, "evaluations"), limit(budget, "iterations"),
-                      limit(budget, "seconds")};
-  const RunResult run = tundrel::run(*core_problem, *solver, vector_from_r(start), limits,
-                                     [](const TraceRow&) { return !interrupted(); });
+  Walk walk(*core_problem, *solver, [](const TraceRow&) { return !interrupted(); }, keep_members);
+  if (state.isNull()) {
+    walk.begin(vector_from_r(start));
+  } else {
+    const Rcpp::List stored(state.get());
+    StateFromR visitor(stored);
+    Progress progress;
+    progress.visit(visitor);
+    solver->visit(visitor);
+    walk.go_on(progress);
+  }
+  walk.advance(budget_from_r(budget));
+  RunResult run = walk.result();
+  StateToR visitor;
+  run.progress.visit(visitor);
+  solver->visit(visitor);
   const Verification& v = run.verification;
   using Rcpp::_;
-  return Rcpp::List::create(
+  Rcpp::List out = Rcpp::List::create(
       _["x"] = vector_to_r(run.x), _["value"] = run.value, _["converged"] = run.converged,
       _["reason"] = name_of(run.reason), _["claim"] = name_of(run.claim),
-      _["iterations"] = static_cast<double>(run.iterations),
-      _["evaluations"] = static_cast<double>(run.evaluations),
-      _["refused"] = static_cast<double>(run.refused), _["seconds"] = run.seconds,
+      _["iterations"] = static_cast<double>(run.progress.iterations),
+      _["evaluations"] = static_cast<double>(run.progress.evaluations),
+      _["refused"] = static_cast<double>(run.progress.refused), _["seconds"] = run.progress.seconds,
       _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
       _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
-      _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope));
+      _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope), _["multipliers"] = vector_to_r(v.multipliers),
+      _["advised_rate"] = run.advised_rate);
+  out["state"] = visitor.fields();
+  return out;
 }
 
 // The best of many points to start from (the columns of `points`), with linear parameters eliminated.
@@ -104,17 +171,12 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
   return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["linear"] = places_to_r(linear));
 }
 
-// The nearest point to `x` at which the expressions `roots` are zero (the first `n_equalities`) or not
-// negative, within the limits of the parameters; an empty vector where none was found.
+// The nearest point to `x` at which joint conditions hold, within the limits of the parameters; an empty vector
+// where none was found.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_nearest_inside(const Rcpp::List& nodes, const Rcpp::IntegerVector& roots, int n_equalities,
-                                        const Rcpp::List& limits, const Rcpp::NumericVector& x) {
-  TranslatedGraph t = graph_from_r(nodes);
-  std::vector<int> conditions;
-  for (int root : roots) conditions.push_back(t.node.at(root - 1));
-  const JointConditions joint(std::move(t.graph), conditions, n_equalities, static_cast<int>(x.size()));
+Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::List& limits, const Rcpp::NumericVector& x) {
   Eigen::VectorXd point = vector_from_r(x);
-  if (!nearest_inside(joint, bounds_from_r(limits), point)) return Rcpp::NumericVector();
+  if (!nearest_inside(*joint_from_r(joint, static_cast<int>(x.size())), bounds_from_r(limits), point)) return Rcpp::NumericVector();
   return vector_to_r(point);
 }
 

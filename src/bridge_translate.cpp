@@ -76,9 +76,7 @@ std::unique_ptr<Problem> value_problem_from_r(const Rcpp::List& problem) {
   return std::make_unique<ValueFunctionProblem>(call, slopes, bounds_from_r(problem));
 }
 
-}  // namespace
-
-std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
+std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int threads) {
   if (problem.containsElementNamed("residual_function")) return function_problem_from_r(problem);
   if (problem.containsElementNamed("value_function")) return value_problem_from_r(problem);
   TranslatedGraph t = graph_from_r(problem["nodes"]);
@@ -89,6 +87,23 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   if (kind == "squares")
     return std::make_unique<LeastSquaresProblem>(std::move(t.graph), loss.kink, loss.reference, columns, bounds, threads);
   return std::make_unique<RowSumProblem>(std::move(t.graph), loss, columns, bounds, threads);
+}
+
+}  // namespace
+
+// Conditions between parameters, in a list of nodes of their own; equalities first.
+std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int n_parameters) {
+  TranslatedGraph t = graph_from_r(joint["nodes"]);
+  std::vector<int> conditions;
+  for (int root : Rcpp::as<std::vector<int>>(joint["roots"])) conditions.push_back(t.node.at(root - 1));
+  return std::make_shared<JointConditions>(std::move(t.graph), conditions, joint["n_equalities"], n_parameters);
+}
+
+std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
+  std::unique_ptr<Problem> out = plain_problem_from_r(problem, threads);
+  if (problem.containsElementNamed("joint") && !Rf_isNull(problem["joint"]))
+    out->joint = joint_from_r(problem["joint"], out->size());
+  return out;
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {

@@ -47,6 +47,21 @@ Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::Mat
   return spread_out(triangle.transpose().fullPivLu().solve(part(hessian, moving)), moving, p);
 }
 
+Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::MatrixXd& slopes, const std::vector<int>& which,
+                                  double certain) {
+  Eigen::MatrixXd rows = factor;
+  const Eigen::VectorXd norms = factor.colwise().norm().transpose();
+  for (int c : which) {
+    if (c < 0) continue;
+    // Along the condition's own direction the data's knowledge is at most the norm of the factor there.
+    const Eigen::VectorXd slope = slopes.col(c);
+    const double known = (slope.array() != 0).select(norms.array() / slope.array().abs(), 0.0).maxCoeff();
+    rows.conservativeResize(rows.rows() + 1, Eigen::NoChange);
+    rows.row(rows.rows() - 1) = certain * known * slope.transpose();
+  }
+  return rows.householderQr().matrixQR().topRows(factor.cols()).triangularView<Eigen::Upper>();
+}
+
 Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,
                                    const std::vector<int>& moving) {
   const Eigen::MatrixXd expected = problem.expected_factor(x);

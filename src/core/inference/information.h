@@ -16,6 +16,11 @@ Eigen::MatrixXd symmetric_factor(const Eigen::MatrixXd& matrix, const std::vecto
 Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::MatrixXd& slopes,
                                 const std::vector<int>& moving);
 
+// F with rows added for the conditions `which` (columns of `slopes`; -1 is skipped) that what they say is
+// known `certain` times better than the data tell it.
+Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::MatrixXd& slopes, const std::vector<int>& which,
+                                  double certain);
+
 // Whichever of these, or the expected information, tells the uncertainty of a problem's parameters at an
 // optimum: the inverse of F'F is their covariance, but for a scale.
 Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,

@@ -26,7 +26,7 @@ Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
   auto block = factor.block(rows_);
   Eigen::VectorXd column(rows_);
   for (int j = 0; j < p; ++j) {
-    if (!first_difference(residuals, x, at_x, j, bounds_, central_, column)) return result;
+    if (!first_difference(residuals, x, at_x, j, bounds_, refined, column)) return result;
     block.col(j) = column;
   }
   block.col(p) = at_x;

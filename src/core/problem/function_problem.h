@@ -17,10 +17,9 @@ class FunctionProblem : public Problem {
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
   double value(const Eigen::VectorXd& x) override;
+  // By forward differences while walking, by central ones of order four once refined.
   Linearisation linearise(const Eigen::VectorXd& x) override;
   double response_norm() override { return response_norm_; }
-  // Forward differences while walking; from here on central ones of order four.
-  void refine() override { central_ = true; }
 
  private:
   Eigen::VectorXd evaluate(const Eigen::VectorXd& x);
@@ -29,7 +28,6 @@ class FunctionProblem : public Problem {
   int rows_;
   Bounds bounds_;
   double response_norm_;
-  bool central_ = false;
 };
 
 }  // namespace tundrel

@@ -18,10 +18,14 @@ class JointConditions {
   Eigen::VectorXd values(const Eigen::VectorXd& x) const;
   // A column a condition.
   Eigen::MatrixXd gradients(const Eigen::VectorXd& x) const;
+  // Second derivatives of the conditions, each times its weight, added up.
+  Eigen::MatrixXd curvature(const Eigen::VectorXd& x, const Eigen::VectorXd& weights) const;
+  // By how much each condition is missed; 0 where it holds.
+  Eigen::VectorXd misses(const Eigen::VectorXd& x) const;
 
  private:
   std::vector<Program> values_;
-  std::vector<std::vector<Program>> slopes_;
+  std::vector<std::vector<Program>> slopes_, curvatures_;
   int n_equalities_;
 };
 

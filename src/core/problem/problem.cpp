@@ -2,6 +2,16 @@
 
 namespace tundrel {
 
+Slope Problem::slope(const Eigen::VectorXd& x) {
+  if (form() == Form::squares) {
+    const Linearisation at = linearise(x);
+    if (!at.usable) return {};
+    return {true, at.value, 2 * at.factor.transpose() * at.projected};
+  }
+  const Expansion at = expand(x);
+  return {at.usable, at.value, at.gradient};
+}
+
 Expansion Problem::expand(const Eigen::VectorXd& x) {
   Expansion out;
   const Linearisation at = linearise(x);

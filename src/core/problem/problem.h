@@ -2,9 +2,11 @@
 #pragma once
 #include <Eigen/Core>
 #include <limits>
+#include <memory>
 #include <vector>
 
 #include "bounds.h"
+#include "joint_conditions.h"
 
 namespace tundrel {
 
@@ -18,6 +20,13 @@ struct Linearisation {
   double remainder = 0;
 
   double residual_norm() const { return std::sqrt(value); }
+};
+
+// Value and gradient at a point.
+struct Slope {
+  bool usable = false;
+  double value = std::numeric_limits<double>::infinity();
+  Eigen::VectorXd gradient;
 };
 
 // Value, gradient and matrix of second derivatives at a point.
@@ -62,6 +71,8 @@ class Problem {
 
   // The criterion; not finite where the point is to be refused.
   virtual double value(const Eigen::VectorXd& x) = 0;
+  // Counts as one evaluation where derivatives are exact.
+  virtual Slope slope(const Eigen::VectorXd& x);
   // For sums of squares. Counts as one evaluation.
   virtual Linearisation linearise(const Eigen::VectorXd&) { return {}; }
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
@@ -90,8 +101,12 @@ class Problem {
   // Parameters in which the residuals are known to be linear when the others are held.
   virtual std::vector<int> linear_parameters() { return {}; }
   // Asks for the most accurate derivatives from now on: the walk is nearly over.
-  virtual void refine() {}
+  void refine() { refined = true; }
 
+  // Conditions between parameters, or none.
+  std::shared_ptr<const JointConditions> joint;
+
+  bool refined = false;
   long evaluations = 0;
   long refused = 0;  // evaluations that gave no finite number
 };

@@ -87,6 +87,22 @@ double RowSumProblem::value(const Eigen::VectorXd& x) {
   return total;
 }
 
+Slope RowSumProblem::slope(const Eigen::VectorXd& x) {
+  ++evaluations;
+  if (!slopes_) {
+    std::vector<int> outputs{rounded_};
+    for (int node : gradient_nodes(graph_, rounded_, size())) outputs.push_back(node);
+    slope_program_ = Program(graph_, outputs);
+    slopes_ = true;
+  }
+  const Eigen::VectorXd sums = column_sums(slope_program_, x);
+  if (!sums.allFinite()) {
+    ++refused;
+    return {};
+  }
+  return {true, sums[0] + constant_, sums.tail(size())};
+}
+
 Expansion RowSumProblem::expand(const Eigen::VectorXd& x) {
   ++evaluations;
   if (!expands_) expansion_program_ = expansion_program({rounded_});

@@ -17,6 +17,7 @@ class RowSumProblem : public Problem {
   const Bounds& bounds() const override { return bounds_; }
   Form form() const override { return loss_.kink < 0 ? Form::smooth : Form::kinked; }
   double value(const Eigen::VectorXd& x) override;
+  Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
   // One step of a log-likelihood, or of a robust loss, is one squared scale of the noise.
   double value_unit(const Expansion&) override { return 1; }
@@ -42,8 +43,8 @@ class RowSumProblem : public Problem {
   int threads_;
   int rounded_;  // node of the loss with its kink rounded off
   double width_ = 0, constant_ = 0;
-  Program value_program_, expansion_program_, kink_program_;
-  bool expands_ = false, sets_kinks_apart_ = false;
+  Program value_program_, slope_program_, expansion_program_, kink_program_;
+  bool slopes_ = false, expands_ = false, sets_kinks_apart_ = false;
 };
 
 }  // namespace tundrel

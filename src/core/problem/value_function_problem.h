@@ -19,6 +19,7 @@ class ValueFunctionProblem : public Problem {
   const Bounds& bounds() const override { return bounds_; }
   Form form() const override { return Form::smooth; }
   double value(const Eigen::VectorXd& x) override;
+  Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
 
  private:

@@ -192,11 +192,7 @@ void LevenbergMarquardt::close(Problem& problem) {
 }
 
 void LevenbergMarquardt::visit(StateVisitor& v) {
-  v.field("x", status_.x);
-  v.field("value", status_.value);
-  v.field("gradient_norm", status_.gradient_norm);
-  v.field("step_norm", status_.step_norm);
-  v.whole("reason", status_.reason);
+  visit_status(v, status_);
   v.whole("usable", at_.usable);
   v.field("factor", at_.factor);
   v.field("projected", at_.projected);

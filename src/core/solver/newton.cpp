@@ -173,11 +173,7 @@ void Newton::close(Problem& problem) {
 }
 
 void Newton::visit(StateVisitor& v) {
-  v.field("x", status_.x);
-  v.field("value", status_.value);
-  v.field("gradient_norm", status_.gradient_norm);
-  v.field("step_norm", status_.step_norm);
-  v.whole("reason", status_.reason);
+  visit_status(v, status_);
   v.whole("usable", at_.usable);
   v.field("gradient", at_.gradient);
   v.field("hessian", at_.hessian);

@@ -1,55 +1,106 @@
 #include "run_loop.h"
 
 #include <chrono>
+#include <utility>
 
 namespace tundrel {
 
-RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
-              const Watcher& watcher) {
+void Progress::visit(StateVisitor& v) {
+  v.whole("iterations", iterations);
+  v.whole("evaluations", evaluations);
+  v.whole("refused", refused);
+  v.field("seconds", seconds);
+  v.whole("refined", refined);
+  v.whole("stop", reason);
+}
+
+Walk::Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members)
+    : problem_(problem), solver_(solver), watcher_(std::move(watcher)), keep_members_(keep_members) {}
+
+bool Walk::record() {
+  const Status& s = solver_.status();
+  progress_.evaluations = problem_.evaluations;
+  progress_.refused = problem_.refused;
+  progress_.refined = problem_.refined;
+  progress_.reason = s.reason;
+  const Eigen::MatrixXd* members = keep_members_ ? solver_.members() : nullptr;
+  trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
+                    s.infeasibility, s.action, s.x, members ? *members : Eigen::MatrixXd()});
+  return watcher_(trace_.back());
+}
+
+void Walk::begin(const Eigen::VectorXd& start) {
+  progress_ = Progress();
+  solver_.start(problem_, start);
+  go_on_ = record();
+}
+
+void Walk::go_on(const Progress& progress) {
+  progress_ = progress;
+  problem_.evaluations = progress.evaluations;
+  problem_.refused = progress.refused;
+  problem_.refined = progress.refined;
+}
+
+void Walk::advance(const Budget& budget) {
   using Clock = std::chrono::steady_clock;
   const Clock::time_point began = Clock::now();
+  const double before = progress_.seconds;
+  const long first = progress_.iterations;
+  // A budget that ran out earlier may have been raised.
+  progress_.reason = solver_.status().reason;
+  while (progress_.reason == StopReason::none) {
+    const double used = std::chrono::duration<double>(Clock::now() - began).count();
+    progress_.seconds = before + used;
+    const Status& status = solver_.status();
+    if (!go_on_)
+      progress_.reason = StopReason::interrupted;
+    else if (status.value <= budget.target && status.infeasibility <= 0)
+      progress_.reason = StopReason::target;
+    else if (static_cast<double>(progress_.evaluations) >= budget.evaluations)
+      progress_.reason = StopReason::evaluations;
+    else if (static_cast<double>(progress_.iterations) >= budget.iterations)
+      progress_.reason = StopReason::iterations;
+    else if (progress_.seconds >= budget.seconds)
+      progress_.reason = StopReason::seconds;
+    if (progress_.reason != StopReason::none) break;
+    if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || used >= budget.pause_seconds) break;
+    solver_.iterate(problem_);
+    ++progress_.iterations;
+    go_on_ = record();
+  }
+  progress_.seconds = before + std::chrono::duration<double>(Clock::now() - began).count();
+}
+
+RunResult Walk::result() {
+  const Status& status = solver_.status();
   RunResult result;
-  const auto seconds = [&] { return std::chrono::duration<double>(Clock::now() - began).count(); };
-  const auto record = [&] {
-    const Status& s = solver.status();
-    result.trace.push_back({result.iterations, problem.evaluations, s.value, s.gradient_norm,
-                            s.step_norm, s.infeasibility, s.action, s.x});
-    return watcher(result.trace.back());
-  };
-
-  solver.start(problem, start);
-  bool go_on = record();
-  StopReason reason = solver.status().reason;
-  while (reason == StopReason::none) {
-    if (!go_on)
-      reason = StopReason::interrupted;
-    else if (static_cast<double>(problem.evaluations) >= budget.evaluations)
-      reason = StopReason::evaluations;
-    else if (static_cast<double>(result.iterations) >= budget.iterations)
-      reason = StopReason::iterations;
-    else if (seconds() >= budget.seconds)
-      reason = StopReason::seconds;
-    if (reason != StopReason::none) break;
-    solver.iterate(problem);
-    ++result.iterations;
-    go_on = record();
-    reason = solver.status().reason;
+  result.x = status.x;
+  result.value = status.value;
+  result.advised_rate = status.advised_rate;
+  result.progress = progress_;
+  result.trace = std::move(trace_);
+  trace_.clear();
+  result.claim = result.reason = progress_.reason;
+  if (result.reason == StopReason::none || result.reason == StopReason::failed) return result;
+  const bool refined = problem_.refined;
+  result.verification = verify(problem_, result.x);
+  problem_.refined = refined;
+  problem_.evaluations = progress_.evaluations;
+  problem_.refused = progress_.refused;
+  if (claims_optimum(result.reason)) {
+    result.converged = result.verification.converged;
+    if (!result.converged) result.reason = result.verification.reason;
   }
-
-  result.x = solver.status().x;
-  result.value = solver.status().value;
-  result.evaluations = problem.evaluations;
-  result.refused = problem.refused;
-  result.claim = result.reason = reason;
-  if (result.reason != StopReason::failed) {
-    result.verification = verify(problem, result.x);
-    if (claims_optimum(reason)) {
-      result.converged = result.verification.converged;
-      if (!result.converged) result.reason = result.verification.reason;
-    }
-  }
-  result.seconds = seconds();
   return result;
+}
+
+RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
+              const Watcher& watcher) {
+  Walk walk(problem, solver, watcher);
+  walk.begin(start);
+  walk.advance(budget);
+  return walk.result();
 }
 
 }  // namespace tundrel

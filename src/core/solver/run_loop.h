@@ -13,6 +13,20 @@ struct Budget {
   double evaluations = std::numeric_limits<double>::infinity();
   double iterations = std::numeric_limits<double>::infinity();
   double seconds = std::numeric_limits<double>::infinity();
+  double target = -std::numeric_limits<double>::infinity();  // a value that is low enough
+  // When to pause, for the caller to look, store or go on; pausing changes nothing in the walk.
+  double pause_iterations = std::numeric_limits<double>::infinity();
+  double pause_seconds = std::numeric_limits<double>::infinity();
+};
+
+// What a walk has used so far. With the solver's state, all there is to store.
+struct Progress {
+  long iterations = 0, evaluations = 0, refused = 0;
+  double seconds = 0;
+  bool refined = false;
+  StopReason reason = StopReason::none;
+
+  void visit(StateVisitor& visitor);
 };
 
 struct TraceRow {
@@ -20,6 +34,7 @@ struct TraceRow {
   double value, gradient_norm, step_norm, infeasibility;
   const char* action;
   Eigen::VectorXd x;
+  Eigen::MatrixXd members;  // empty unless kept
 };
 
 struct RunResult {
@@ -28,8 +43,8 @@ struct RunResult {
   bool converged = false;
   StopReason reason = StopReason::none;
   StopReason claim = StopReason::none;  // what the solver said, before it was verified
-  long iterations = 0, evaluations = 0, refused = 0;
-  double seconds = 0;
+  double advised_rate = 0;
+  Progress progress;
   std::vector<TraceRow> trace;
   Verification verification;
 };
@@ -37,6 +52,30 @@ struct RunResult {
 // What the outside may do during a run. It is asked once an iteration.
 using Watcher = std::function<bool(const TraceRow&)>;  // FALSE interrupts
 
+// A walk that can be paused and, with what was stored of solver and progress, gone on with bit for bit.
+class Walk {
+ public:
+  Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members = false);
+
+  void begin(const Eigen::VectorXd& start);
+  void go_on(const Progress& progress);
+  // Iterates until the walk ends, its budget does, or it is time to pause.
+  void advance(const Budget& budget);
+  // The answer; verified where the walk has ended.
+  RunResult result();
+
+ private:
+  bool record();
+
+  Problem& problem_;
+  Solver& solver_;
+  Watcher watcher_;
+  bool keep_members_, go_on_ = true;
+  Progress progress_;
+  std::vector<TraceRow> trace_;
+};
+
+// From start to end in one go.
 RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
               const Watcher& watcher);
 

@@ -22,6 +22,19 @@ constexpr int kMostMeetingSteps = 15;
 constexpr double kMultiplierSlack = 1e-7;
 constexpr double kSameValue = 1e-12;
 
+// Keeps the fields of the inner walk apart from those of the outer one.
+class InnerVisitor : public StateVisitor {
+ public:
+  explicit InnerVisitor(StateVisitor& outer) : outer_(outer) {}
+  void field(const char* name, double& x) override { outer_.field(named(name).c_str(), x); }
+  void field(const char* name, Eigen::VectorXd& x) override { outer_.field(named(name).c_str(), x); }
+  void field(const char* name, Eigen::MatrixXd& x) override { outer_.field(named(name).c_str(), x); }
+
+ private:
+  static std::string named(const char* name) { return std::string("inner_") + name; }
+  StateVisitor& outer_;
+};
+
 }  // namespace
 
 // Close to sharp kinks even good steps are short: the inner walk does not stop for that.
@@ -170,12 +183,9 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
 }
 
 void SmoothedNewton::visit(StateVisitor& v) {
-  smooth_.visit(v);
-  v.field("kinked_x", status_.x);
-  v.field("kinked_value", status_.value);
-  v.field("kinked_gradient_norm", status_.gradient_norm);
-  v.field("kinked_step_norm", status_.step_norm);
-  v.whole("kinked_reason", status_.reason);
+  visit_status(v, status_);
+  InnerVisitor inner(v);
+  smooth_.visit(inner);
   v.field("width", width_);
   v.field("first_width", first_width_);
 }

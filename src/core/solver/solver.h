@@ -41,9 +41,21 @@ struct Status {
   double gradient_norm = 0;   // scaled and projected; see Optimality
   double step_norm = 0;       // length of the last step relative to the point, both scaled
   double infeasibility = 0;   // largest violation of a condition
+  double advised_rate = 0;    // of descent with a fixed rate, where it is off: what would serve; else 0
   const char* action = "";    // what the last iteration did, in the solver's own terms
   StopReason reason = StopReason::none;
 };
+
+// What a stored solver needs of its status; what the last iteration did is in the trace.
+inline void visit_status(StateVisitor& visitor, Status& status) {
+  visitor.field("x", status.x);
+  visitor.field("value", status.value);
+  visitor.field("gradient_norm", status.gradient_norm);
+  visitor.field("step_norm", status.step_norm);
+  visitor.field("infeasibility", status.infeasibility);
+  visitor.field("advised_rate", status.advised_rate);
+  visitor.whole("reason", status.reason);
+}
 
 class Solver {
  public:
@@ -52,6 +64,8 @@ class Solver {
   // One iteration; not called once status().reason is set.
   virtual void iterate(Problem& problem) = 0;
   virtual const Status& status() const = 0;
+  // The points a solver holds at once, a column each: corners of a simplex, a population.
+  virtual const Eigen::MatrixXd* members() const { return nullptr; }
   // All that iterate() depends on, so that a stored solver goes on bit for bit.
   virtual void visit(StateVisitor& visitor) = 0;
 };

@@ -19,7 +19,8 @@ bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i) {
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   problem.refine();
-  Verification result = problem.form() == Form::squares  ? verify_squares(problem, x)
+  Verification result = problem.joint                    ? verify_joint(problem, x)
+                        : problem.form() == Form::squares  ? verify_squares(problem, x)
                         : problem.form() == Form::smooth ? verify_smooth(problem, x)
                                                          : verify_kinked(problem, x);
   if (!result.usable) result.reason = StopReason::failed;

@@ -18,6 +18,7 @@ struct Verification {
   bool usable = false;         // FALSE where the criterion is not finite
   double value = 0;
   Eigen::VectorXd slope;       // gradient of the value
+  Eigen::VectorXd multipliers; // of the conditions between parameters: the value's fall per unit of loosening
   Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale
 };
 
@@ -30,6 +31,8 @@ Verification verify(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x);
+// With conditions between parameters.
+Verification verify_joint(Problem& problem, const Eigen::VectorXd& x);
 
 // A parameter is dead where moving it by its whole size changes the fit by less than this share of what
 // is left over: no data could be said to speak of it.

@@ -1,0 +1,13 @@
+#' One parameter (Brent)
+#'
+#' From values alone, for problems with one free parameter: parabolas through the best three points, golden
+#' sections where these mislead. Within two bounds it needs no good start.
+#'
+#' @return A solver for [fit_local()], of class `tundrel_solver`.
+#' @references Brent (1973) Algorithms for Minimization without Derivatives, chapter 5.
+#' @export
+#' @examples
+#' solver_brent()
+solver_brent <- function() {
+  new_solver("brent", "local", list())
+}

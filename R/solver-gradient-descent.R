@@ -1,0 +1,21 @@
+#' Gradient descent
+#'
+#' The plainest of all: a step of a fixed rate along the slope, with a share of the last step kept as momentum.
+#' Parameters are in their sizes, and the slope in units of the first one, so that the rate has no unit: 0.1
+#' moves the parameters by a tenth of their sizes at first. It watches itself: a walk that grows ends as
+#' `diverged`, one that hardly moves as `stalled`, each with a rate that would serve. Instructive, and slow:
+#' [solver_bfgs()] needs a fraction of the steps.
+#'
+#' @param rate \[numeric(1)] Above 0.
+#' @param momentum \[numeric(1)] Share of the last step that is kept: 0 or more, below 1.
+#' @return A solver for [fit_local()], of class `tundrel_solver`.
+#' @references Polyak (1964) USSR Computational Mathematics and Mathematical Physics 4, 1-17.
+#' @section Errors: `tundrel_error_solver` for a setting that is not a number in its range.
+#' @export
+#' @examples
+#' solver_gradient_descent(rate = 0.05, momentum = 0.9)
+solver_gradient_descent <- function(rate = 0.1, momentum = 0) {
+  check_number(rate, "rate", "solver", above = 0)
+  check_number(momentum, "momentum", "solver", above = 0, or_equal = TRUE, below = 1)
+  new_solver("gradient_descent", "local", list(rate = rate, momentum = momentum))
+}

@@ -1,0 +1,83 @@
+#include "gauss_newton.h"
+
+#include <cmath>
+#include <limits>
+
+#include "line_search.h"
+#include "linear_step.h"
+#include "optimality.h"
+
+namespace tundrel {
+namespace {
+
+constexpr double kEnoughFall = 1e-4;
+constexpr double kShortest = 1e-10;
+constexpr int kMostIdle = 2;
+
+Eigen::VectorXd column_scale(const Linearisation& at) {
+  return at.factor.colwise().norm().transpose().unaryExpr([](double s) { return s > 0 ? s : 1.0; });
+}
+
+}  // namespace
+
+void GaussNewton::accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
+  at_ = std::move(at);
+  status_.x = x;
+  status_.value = at_.value;
+  const std::vector<int> unheld = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
+  const LinearStep linear(scaled_columns(at_.factor, unheld, column_scale(at_)), at_.projected);
+  status_.gradient_norm = relative_offset(linear.reducible(), at_, residual_scale(problem, x, at_));
+}
+
+void GaussNewton::start(Problem& problem, const Eigen::VectorXd& x) {
+  status_ = Status();
+  status_.action = "start";
+  status_.x = x;
+  idle_ = 0;
+  Linearisation at = problem.linearise(x);
+  if (!at.usable) {
+    status_.value = at.value;
+    status_.reason = StopReason::failed;
+    return;
+  }
+  accept(problem, x, std::move(at));
+}
+
+void GaussNewton::iterate(Problem& problem) {
+  if (status_.gradient_norm <= 1e-3) problem.refine();
+  const std::vector<int> unheld = unheld_parameters(problem, status_.x, at_.factor.transpose() * at_.projected);
+  const Eigen::VectorXd scale = column_scale(at_);
+  const Eigen::VectorXd step =
+      bounded_step(problem, status_.x, at_, unheld, scale, std::numeric_limits<double>::infinity());
+  const double promised = at_.projected.squaredNorm() - (at_.projected + at_.factor * step).squaredNorm();
+  const double size = scale.cwiseProduct(status_.x).norm();
+  for (double share = 1; share >= kShortest; share /= 2) {
+    const Eigen::VectorXd to = point_along(problem.bounds(), status_.x, step, share);
+    Linearisation trial = problem.linearise(to);
+    if (!trial.usable || !(trial.value <= at_.value - kEnoughFall * share * promised + 1e-15 * at_.value)) continue;
+    const double length = scale.cwiseProduct(to - status_.x).norm();
+    const double fall = at_.value - trial.value, before = status_.gradient_norm, value = at_.value;
+    status_.step_norm = size > 0 ? length / size : length;
+    accept(problem, to, std::move(trial));
+    status_.action = share == 1 ? "full step" : "shorter step";
+    const bool idle = (fall <= 1e-14 * value || status_.gradient_norm <= tolerance_) && status_.gradient_norm >= 0.25 * before;
+    idle_ = idle ? idle_ + 1 : 0;
+    if (idle_ >= kMostIdle || status_.gradient_norm == 0)
+      status_.reason = status_.gradient_norm <= tolerance_ ? StopReason::gradient : StopReason::value;
+    return;
+  }
+  status_.action = "no lower point along the step";
+  status_.reason = status_.gradient_norm <= tolerance_ ? StopReason::gradient : StopReason::step;
+}
+
+void GaussNewton::visit(StateVisitor& v) {
+  visit_status(v, status_);
+  v.whole("usable", at_.usable);
+  v.field("factor", at_.factor);
+  v.field("projected", at_.projected);
+  v.field("remainder", at_.remainder);
+  v.whole("idle", idle_);
+  at_.value = status_.value;
+}
+
+}  // namespace tundrel

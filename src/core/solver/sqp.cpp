@@ -1,0 +1,240 @@
+#include "sqp.h"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "nearest_point.h"
+#include "newton.h"
+#include "quadratic_program.h"
+
+namespace tundrel {
+namespace {
+
+constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
+constexpr double kShorter = 0.25;
+// The penalty exceeds the largest multiplier by this factor.
+constexpr double kPenaltyMargin = 2;
+constexpr double kSameValue = 1e-13;
+constexpr int kMostIdle = 2, kMostRestorations = 5;
+// Curvatures below this share of the largest are lifted to it.
+constexpr double kLeastCurvature = 1e-12;
+// An inequality within this of zero, in steps of the parameters' sizes, may be active.
+constexpr double kNearActive = 1e-2;
+
+int count_of(const Problem& problem) { return problem.joint ? problem.joint->count() : 0; }
+int equalities_of(const Problem& problem) { return problem.joint ? problem.joint->n_equalities() : 0; }
+
+Eigen::VectorXd misses_of(const Eigen::VectorXd& values, int n_equalities) {
+  Eigen::VectorXd out(values.size());
+  for (int i = 0; i < values.size(); ++i) out[i] = i < n_equalities ? std::fabs(values[i]) : std::max(0.0, -values[i]);
+  return out;
+}
+
+}  // namespace
+
+void Sqp::accept(Problem& problem, const Eigen::VectorXd& x, Expansion at) {
+  at_ = std::move(at);
+  status_.x = x;
+  status_.value = at_.value;
+  sizes_ = parameter_sizes(problem, x);
+  const int m = count_of(problem);
+  condition_values_.resize(m);
+  condition_slopes_.resize(x.size(), m);
+  if (m > 0) {
+    condition_values_ = problem.joint->values(x);
+    condition_slopes_ = sizes_.asDiagonal() * problem.joint->gradients(x);
+  }
+  status_.infeasibility = m > 0 ? misses_of(condition_values_, equalities_of(problem)).maxCoeff() : 0;
+}
+
+void Sqp::start(Problem& problem, const Eigen::VectorXd& x) {
+  status_ = Status();
+  status_.action = "start";
+  status_.x = x;
+  idle_ = restorations_ = 0;
+  penalty_ = 0;
+  radius_ = settings_.first_radius;
+  multipliers_ = Eigen::VectorXd::Zero(count_of(problem));
+  Expansion at = problem.expand(x);
+  if (!at.usable) {
+    status_.value = at.value;
+    status_.reason = StopReason::failed;
+    return;
+  }
+  accept(problem, x, std::move(at));
+}
+
+// The Lagrange function's second derivatives in the parameters' sizes, made positive: first along the
+// slopes of conditions that may be active, where the conditions decide anyway, then in every direction.
+Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
+  Eigen::MatrixXd hessian = at_.hessian;
+  const int m = count_of(problem);
+  if (m > 0) hessian -= problem.joint->curvature(status_.x, multipliers_);
+  Eigen::MatrixXd model = sizes_.asDiagonal() * hessian * sizes_.asDiagonal();
+  Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(model);
+  double largest = std::max(eigen.eigenvalues().cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+  if (eigen.eigenvalues()[0] < kLeastCurvature * largest) {
+    for (int c = 0; c < m; ++c) {
+      const double length = condition_slopes_.col(c).norm();
+      if (!(length > 0)) continue;
+      const bool active = c < equalities_of(problem) || multipliers_[c] > 0 || condition_values_[c] <= kNearActive * length;
+      if (active) model += 10 * largest / (length * length) * condition_slopes_.col(c) * condition_slopes_.col(c).transpose();
+    }
+    eigen.compute(model);
+    largest = eigen.eigenvalues().cwiseAbs().maxCoeff();
+  }
+  const Eigen::VectorXd lifted = eigen.eigenvalues().cwiseAbs().cwiseMax(kLeastCurvature * largest);
+  return eigen.eigenvectors() * lifted.asDiagonal() * eigen.eigenvectors().transpose();
+}
+
+Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, bool boxed) const {
+  const Bounds& bounds = problem.bounds();
+  const int p = static_cast<int>(sizes_.size()), m = count_of(problem);
+  std::vector<Eigen::VectorXd> normals;
+  std::vector<double> offsets;
+  for (int c = 0; c < m; ++c) {
+    normals.push_back(condition_slopes_.col(c));
+    offsets.push_back(-values[c]);
+  }
+  for (int i = 0; i < p; ++i) {
+    double down = bounds.reach_down(i, status_.x[i]) / sizes_[i], up = bounds.reach_up(i, status_.x[i]) / sizes_[i];
+    if (boxed) {
+      down = std::max(down, -radius_);
+      up = std::min(up, radius_);
+    }
+    if (std::isfinite(down)) {
+      normals.push_back(Eigen::VectorXd::Unit(p, i));
+      offsets.push_back(down);
+    }
+    if (std::isfinite(up)) {
+      normals.push_back(-Eigen::VectorXd::Unit(p, i));
+      offsets.push_back(-up);
+    }
+  }
+  QuadraticProgram program;
+  program.curvature = model;
+  program.slope = sizes_.cwiseProduct(at_.gradient);
+  program.normals.resize(p, static_cast<Eigen::Index>(normals.size()));
+  program.offsets.resize(static_cast<Eigen::Index>(normals.size()));
+  for (std::size_t k = 0; k < normals.size(); ++k) {
+    program.normals.col(static_cast<Eigen::Index>(k)) = normals[k];
+    program.offsets[static_cast<Eigen::Index>(k)] = offsets[k];
+  }
+  program.n_equalities = equalities_of(problem);
+  const QuadraticSolution found = solve(program);
+  if (!found.feasible || !found.x.allFinite()) return {};
+  return {true, found.x, found.multipliers.head(m)};
+}
+
+void Sqp::restore(Problem& problem) {
+  Eigen::VectorXd x = status_.x;
+  status_.action = "restoration: nearest point inside";
+  if (++restorations_ > kMostRestorations || !problem.joint || !nearest_inside(*problem.joint, problem.bounds(), x)) {
+    status_.reason = StopReason::infeasible;
+    return;
+  }
+  Expansion at = problem.expand(x);
+  if (!at.usable) {
+    status_.reason = StopReason::stalled;
+    return;
+  }
+  status_.step_norm = (x - status_.x).cwiseQuotient(sizes_).norm();
+  radius_ = std::max(radius_, 0.1 * settings_.first_radius);
+  accept(problem, x, std::move(at));
+}
+
+void Sqp::iterate(Problem& problem) {
+  const Bounds& bounds = problem.bounds();
+  if (status_.gradient_norm > 0 && status_.gradient_norm < 1e-3) problem.refine();
+  const Eigen::MatrixXd model = convex_model(problem);
+  Step step = solve_model(problem, model, condition_values_, true);
+  if (!step.feasible) step = solve_model(problem, model, condition_values_, false);
+  if (!step.feasible) return restore(problem);
+  const int equalities = equalities_of(problem);
+  const auto moved = [&](const Eigen::VectorXd& move) {
+    Eigen::VectorXd to(move.size());
+    for (int i = 0; i < move.size(); ++i) to[i] = move[i] == 0 ? status_.x[i] : bounds.moved(i, status_.x[i], move[i] * sizes_[i]);
+    return to;
+  };
+  const double length = step.move.lpNorm<Eigen::Infinity>();
+  const bool whole = length < radius_ * (1 - 1e-12);
+  if (step.multipliers.size() > 0) penalty_ = std::max(penalty_, kPenaltyMargin * step.multipliers.cwiseAbs().maxCoeff());
+  const Eigen::VectorXd misses = misses_of(condition_values_, equalities);
+  const Eigen::VectorXd linear = condition_values_ + condition_slopes_.transpose() * step.move;
+  const double quadratic = sizes_.cwiseProduct(at_.gradient).dot(step.move) + 0.5 * step.move.dot(model * step.move);
+  const double predicted = -quadratic + penalty_ * (misses.sum() - misses_of(linear, equalities).sum());
+  if (whole) status_.gradient_norm = step.move.norm();
+  if (length == 0) {
+    status_.action = "no further step";
+    status_.reason = status_.infeasibility > 0 && restorations_ > kMostRestorations ? StopReason::infeasible : StopReason::gradient;
+    multipliers_ = step.multipliers;
+    return;
+  }
+  const double before = merit(at_.value, misses), rounding = kSameValue * (std::fabs(before) + penalty_ * misses.sum());
+  Eigen::VectorXd to = moved(step.move);
+  Expansion trial = problem.expand(to);
+  const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };
+  const auto ratio_of = [&](const Expansion& at, const Eigen::VectorXd& x) {
+    if (!at.usable) return -1.0;
+    const double change = before - merit(at.value, misses_at(x));
+    if (std::fabs(predicted) <= rounding && std::fabs(change) <= 10 * rounding) return 1.0;
+    return predicted > 0 ? change / predicted : -1.0;
+  };
+  double ratio = ratio_of(trial, to);
+  const char* kind = "step accepted";
+  if (ratio < kAccepted && trial.usable && problem.joint) {
+    // Second-order correction: conditions as they are at the end of the step, not as linearised.
+    const Eigen::VectorXd corrected = problem.joint->values(to) - condition_slopes_.transpose() * step.move;
+    const Step second = solve_model(problem, model, corrected, false);
+    if (second.feasible && second.move.norm() <= 2 * step.move.norm()) {
+      const Eigen::VectorXd there = moved(second.move);
+      Expansion again = problem.expand(there);
+      const double other = ratio_of(again, there);
+      if (other > ratio) {
+        to = there;
+        trial = std::move(again);
+        ratio = other;
+        kind = "step accepted, corrected for curved conditions";
+      }
+    }
+  }
+  status_.step_norm = length;
+  if (ratio < kAccepted) {
+    status_.action = trial.usable ? "step refused, region smaller" : "point refused: no finite value, region smaller";
+    radius_ = kShorter * std::min(radius_, length);
+    if (radius_ <= 1e-3 * settings_.tolerance) status_.reason = StopReason::step;
+    return;
+  }
+  if (ratio < kPoor)
+    radius_ = kShorter * std::min(radius_, length);
+  else if (ratio > kGood)
+    radius_ = std::max(radius_, 2 * length);
+  multipliers_ = step.multipliers;
+  const double fell = std::fabs(before - merit(trial.value, misses_at(to)));
+  accept(problem, to, std::move(trial));
+  status_.action = kind;
+  const bool idle = fell <= rounding || length <= 0.1 * settings_.tolerance;
+  idle_ = idle ? idle_ + 1 : 0;
+  if (length <= 1e-3 * settings_.tolerance || idle_ >= kMostIdle)
+    status_.reason = length <= settings_.tolerance ? StopReason::gradient : StopReason::value;
+}
+
+void Sqp::visit(StateVisitor& v) {
+  visit_status(v, status_);
+  v.whole("usable", at_.usable);
+  v.field("gradient", at_.gradient);
+  v.field("hessian", at_.hessian);
+  v.field("sizes", sizes_);
+  v.field("multipliers", multipliers_);
+  v.field("condition_values", condition_values_);
+  v.field("condition_slopes", condition_slopes_);
+  v.field("radius", radius_);
+  v.field("penalty", penalty_);
+  v.whole("idle", idle_);
+  v.whole("restorations", restorations_);
+  at_.value = status_.value;
+}
+
+}  // namespace tundrel
