@@ -53,7 +53,8 @@ joint_active_share <- 1e-7
 joint_is_active <- function(condition, run) {
   values <- coef(run)
   collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
-  slopes <- core_jacobian(collector$nodes(), collector$add(condition$expr), list(), 1, values)
+  root <- collector$add(condition$expr)
+  slopes <- core_jacobian(collector$nodes(), root, list(), 1, values)
   abs(condition_slack(condition, values)) <= joint_active_share * sqrt(sum((slopes * pmax(abs(values), 1e-300))^2))
 }
 

@@ -98,10 +98,11 @@ moved_onto_joint <- function(problem, prepared, start, call) {
   inside <- core_nearest_inside(joint_nodes(joint, prepared$status), limits, start)
   if (length(inside)) return(stats::setNames(inside, names(start)))
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
-  refuse("condition", c(
-    "No point near the start satisfies {.val {texts}}.",
-    "i" = "State a start that does with {.fn start_from}, or look whether the conditions can hold together."
-  ), call = call)
+  cli::cli_inform(c(
+    "!" = "No point near the start satisfies {.val {texts}}: the walk begins outside.",
+    "i" = "If it stays there, state another start with {.fn start_from}, or look whether the conditions can hold together."
+  ), class = "tundrel_message_start")
+  start
 }
 
 # An open limit is approached to this share of the distance by which the start missed it.

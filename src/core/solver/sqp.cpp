@@ -16,10 +16,19 @@ constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
 constexpr double kShorter = 0.25;
 // The penalty exceeds the largest multiplier by this factor.
 constexpr double kPenaltyMargin = 2;
-constexpr double kSameValue = 1e-13;
+// Changes of the value below the first share of it, or the second of what it was at the start, are rounding.
+constexpr double kSameValue = 1e-13, kNothing = 1e-18;
+// A step that makes up for misses has to lower the merit by the rest of what that is worth.
+constexpr double kShareOfMisses = 0.7;
+// How dear it is to leave misses as they are, in slopes and curvatures of the criterion.
+constexpr double kRelaxing = 1e3;
 constexpr int kMostIdle = 2, kMostRestorations = 5;
 // Curvatures below this share of the largest are lifted to it.
 constexpr double kLeastCurvature = 1e-12;
+// And below this share of the slope: a criterion that is a plane would have none.
+constexpr double kLeastBend = 1e-5;
+// Within this share of a parameter's size a step to a bound has met it.
+constexpr double kOnBound = 1e-12;
 // An inequality within this of zero, in steps of the parameters' sizes, may be active.
 constexpr double kNearActive = 1e-2;
 
@@ -64,6 +73,7 @@ void Sqp::start(Problem& problem, const Eigen::VectorXd& x) {
     return;
   }
   accept(problem, x, std::move(at));
+  first_size_ = std::fabs(status_.value);
 }
 
 // The Lagrange function's second derivatives in the parameters' sizes, made positive: first along the
@@ -74,7 +84,8 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
   if (m > 0) hessian -= problem.joint->curvature(status_.x, multipliers_);
   Eigen::MatrixXd model = sizes_.asDiagonal() * hessian * sizes_.asDiagonal();
   Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(model);
-  double largest = std::max(eigen.eigenvalues().cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+  const double slope = sizes_.cwiseProduct(at_.gradient).norm();
+  double largest = std::max({eigen.eigenvalues().cwiseAbs().maxCoeff(), kLeastBend * slope, std::numeric_limits<double>::min()});
   if (eigen.eigenvalues()[0] < kLeastCurvature * largest) {
     for (int c = 0; c < m; ++c) {
       const double length = condition_slopes_.col(c).norm();
@@ -83,49 +94,62 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
       if (active) model += 10 * largest / (length * length) * condition_slopes_.col(c) * condition_slopes_.col(c).transpose();
     }
     eigen.compute(model);
-    largest = eigen.eigenvalues().cwiseAbs().maxCoeff();
+    largest = std::max(largest, eigen.eigenvalues().cwiseAbs().maxCoeff());
   }
-  const Eigen::VectorXd lifted = eigen.eigenvalues().cwiseAbs().cwiseMax(kLeastCurvature * largest);
+  const Eigen::VectorXd lifted = eigen.eigenvalues().cwiseAbs().cwiseMax(std::max(kLeastCurvature * largest, kLeastBend * slope));
   return eigen.eigenvectors() * lifted.asDiagonal() * eigen.eigenvectors().transpose();
 }
 
-Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, bool boxed) const {
+Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, Model kind) const {
   const Bounds& bounds = problem.bounds();
-  const int p = static_cast<int>(sizes_.size()), m = count_of(problem);
+  const int p = static_cast<int>(sizes_.size()), m = count_of(problem), equalities = equalities_of(problem);
+  // One more variable: the share of what is missed that need not be made up. Held at zero unless relaxed.
+  const int n = kind == Model::relaxed ? p + 1 : p;
   std::vector<Eigen::VectorXd> normals;
   std::vector<double> offsets;
+  const auto add = [&](const Eigen::VectorXd& normal, double offset) {
+    normals.push_back(normal);
+    offsets.push_back(offset);
+  };
   for (int c = 0; c < m; ++c) {
-    normals.push_back(condition_slopes_.col(c));
-    offsets.push_back(-values[c]);
+    Eigen::VectorXd normal = Eigen::VectorXd::Zero(n);
+    normal.head(p) = condition_slopes_.col(c);
+    if (n > p) normal[p] = c < equalities ? -values[c] : std::max(0.0, -values[c]);
+    add(normal, -values[c]);
   }
   for (int i = 0; i < p; ++i) {
     double down = bounds.reach_down(i, status_.x[i]) / sizes_[i], up = bounds.reach_up(i, status_.x[i]) / sizes_[i];
-    if (boxed) {
+    if (kind != Model::unboxed) {
       down = std::max(down, -radius_);
       up = std::min(up, radius_);
     }
-    if (std::isfinite(down)) {
-      normals.push_back(Eigen::VectorXd::Unit(p, i));
-      offsets.push_back(down);
-    }
-    if (std::isfinite(up)) {
-      normals.push_back(-Eigen::VectorXd::Unit(p, i));
-      offsets.push_back(-up);
-    }
+    if (std::isfinite(down)) add(Eigen::VectorXd::Unit(n, i), down);
+    if (std::isfinite(up)) add(-Eigen::VectorXd::Unit(n, i), -up);
   }
   QuadraticProgram program;
   program.curvature = model;
   program.slope = sizes_.cwiseProduct(at_.gradient);
-  program.normals.resize(p, static_cast<Eigen::Index>(normals.size()));
+  if (n > p) {
+    add(Eigen::VectorXd::Unit(n, p), 0);
+    add(-Eigen::VectorXd::Unit(n, p), -1);
+    const double dear = kRelaxing * (program.slope.norm() + (sizes_.asDiagonal() * at_.hessian * sizes_.asDiagonal()).norm() + 1e-300);
+    program.curvature.conservativeResize(n, n);
+    program.curvature.row(p).setZero();
+    program.curvature.col(p).setZero();
+    program.curvature(p, p) = dear;
+    program.slope.conservativeResize(n);
+    program.slope[p] = dear;
+  }
+  program.normals.resize(n, static_cast<Eigen::Index>(normals.size()));
   program.offsets.resize(static_cast<Eigen::Index>(normals.size()));
   for (std::size_t k = 0; k < normals.size(); ++k) {
     program.normals.col(static_cast<Eigen::Index>(k)) = normals[k];
     program.offsets[static_cast<Eigen::Index>(k)] = offsets[k];
   }
-  program.n_equalities = equalities_of(problem);
+  program.n_equalities = equalities;
   const QuadraticSolution found = solve(program);
   if (!found.feasible || !found.x.allFinite()) return {};
-  return {true, found.x, found.multipliers.head(m)};
+  return {true, found.x.head(p), found.multipliers.head(m)};
 }
 
 void Sqp::restore(Problem& problem) {
@@ -149,22 +173,35 @@ void Sqp::iterate(Problem& problem) {
   const Bounds& bounds = problem.bounds();
   if (status_.gradient_norm > 0 && status_.gradient_norm < 1e-3) problem.refine();
   const Eigen::MatrixXd model = convex_model(problem);
-  Step step = solve_model(problem, model, condition_values_, true);
-  if (!step.feasible) step = solve_model(problem, model, condition_values_, false);
-  if (!step.feasible) return restore(problem);
+  Step step = solve_model(problem, model, condition_values_, Model::boxed);
+  const bool relaxed = !step.feasible;
+  if (relaxed) step = solve_model(problem, model, condition_values_, Model::relaxed);
+  if (!step.feasible || (relaxed && step.move.norm() <= settings_.tolerance)) return restore(problem);
   const int equalities = equalities_of(problem);
   const auto moved = [&](const Eigen::VectorXd& move) {
     Eigen::VectorXd to(move.size());
-    for (int i = 0; i < move.size(); ++i) to[i] = move[i] == 0 ? status_.x[i] : bounds.moved(i, status_.x[i], move[i] * sizes_[i]);
+    for (int i = 0; i < move.size(); ++i) {
+      const double wanted = move[i] * sizes_[i], slack = kOnBound * sizes_[i];
+      const double down = bounds.reach_down(i, status_.x[i]), up = bounds.reach_up(i, status_.x[i]);
+      // The quadratic program meets a bound but for rounding; the point is put on it.
+      const double step = wanted <= down + slack ? down : wanted >= up - slack ? up : wanted;
+      to[i] = step == 0 ? status_.x[i] : bounds.moved(i, status_.x[i], step);
+    }
     return to;
   };
   const double length = step.move.lpNorm<Eigen::Infinity>();
   const bool whole = length < radius_ * (1 - 1e-12);
-  if (step.multipliers.size() > 0) penalty_ = std::max(penalty_, kPenaltyMargin * step.multipliers.cwiseAbs().maxCoeff());
+  // Powell's rule: multipliers of far points are forgotten by and by.
+  if (step.multipliers.size() > 0 && !relaxed) {
+    const double needed = kPenaltyMargin * step.multipliers.cwiseAbs().maxCoeff();
+    penalty_ = std::max(needed, 0.5 * (penalty_ + needed));
+  }
   const Eigen::VectorXd misses = misses_of(condition_values_, equalities);
   const Eigen::VectorXd linear = condition_values_ + condition_slopes_.transpose() * step.move;
   const double quadratic = sizes_.cwiseProduct(at_.gradient).dot(step.move) + 0.5 * step.move.dot(model * step.move);
-  const double predicted = -quadratic + penalty_ * (misses.sum() - misses_of(linear, equalities).sum());
+  const double made_up = misses.sum() - misses_of(linear, equalities).sum();
+  if (made_up > 0) penalty_ = std::max(penalty_, quadratic / (kShareOfMisses * made_up));
+  const double predicted = -quadratic + penalty_ * made_up;
   if (whole) status_.gradient_norm = step.move.norm();
   if (length == 0) {
     status_.action = "no further step";
@@ -172,37 +209,38 @@ void Sqp::iterate(Problem& problem) {
     multipliers_ = step.multipliers;
     return;
   }
-  const double before = merit(at_.value, misses), rounding = kSameValue * (std::fabs(before) + penalty_ * misses.sum());
+  const double before = merit(at_.value, misses), rounding = kSameValue * (std::fabs(before) + penalty_ * misses.sum()) + kNothing * first_size_;
   Eigen::VectorXd to = moved(step.move);
-  Expansion trial = problem.expand(to);
+  double value = problem.value(to);
   const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };
-  const auto ratio_of = [&](const Expansion& at, const Eigen::VectorXd& x) {
-    if (!at.usable) return -1.0;
-    const double change = before - merit(at.value, misses_at(x));
+  const auto ratio_of = [&](double at, const Eigen::VectorXd& x) {
+    if (!std::isfinite(at)) return -1.0;
+    const double change = before - merit(at, misses_at(x));
     if (std::fabs(predicted) <= rounding && std::fabs(change) <= 10 * rounding) return 1.0;
     return predicted > 0 ? change / predicted : -1.0;
   };
-  double ratio = ratio_of(trial, to);
+  double ratio = ratio_of(value, to);
   const char* kind = "step accepted";
-  if (ratio < kAccepted && trial.usable && problem.joint) {
+  if (ratio < kPoor && std::isfinite(value) && problem.joint && !relaxed) {
     // Second-order correction: conditions as they are at the end of the step, not as linearised.
     const Eigen::VectorXd corrected = problem.joint->values(to) - condition_slopes_.transpose() * step.move;
-    const Step second = solve_model(problem, model, corrected, false);
+    const Step second = solve_model(problem, model, corrected, Model::unboxed);
     if (second.feasible && second.move.norm() <= 2 * step.move.norm()) {
       const Eigen::VectorXd there = moved(second.move);
-      Expansion again = problem.expand(there);
-      const double other = ratio_of(again, there);
+      const double again = problem.value(there), other = ratio_of(again, there);
       if (other > ratio) {
         to = there;
-        trial = std::move(again);
+        value = again;
         ratio = other;
         kind = "step accepted, corrected for curved conditions";
       }
     }
   }
   status_.step_norm = length;
-  if (ratio < kAccepted) {
-    status_.action = trial.usable ? "step refused, region smaller" : "point refused: no finite value, region smaller";
+  Expansion trial;
+  if (ratio >= kAccepted) trial = problem.expand(to);
+  if (!trial.usable) {
+    status_.action = ratio < kAccepted && std::isfinite(value) ? "step refused, region smaller" : "point refused: no finite value, region smaller";
     radius_ = kShorter * std::min(radius_, length);
     if (radius_ <= 1e-3 * settings_.tolerance) status_.reason = StopReason::step;
     return;
@@ -211,7 +249,8 @@ void Sqp::iterate(Problem& problem) {
     radius_ = kShorter * std::min(radius_, length);
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
-  multipliers_ = step.multipliers;
+  // Of a relaxed program multipliers tell how dear relaxing is, and nothing of the conditions.
+  if (!relaxed) multipliers_ = step.multipliers;
   const double fell = std::fabs(before - merit(trial.value, misses_at(to)));
   accept(problem, to, std::move(trial));
   status_.action = kind;
@@ -232,6 +271,7 @@ void Sqp::visit(StateVisitor& v) {
   v.field("condition_slopes", condition_slopes_);
   v.field("radius", radius_);
   v.field("penalty", penalty_);
+  v.field("first_size", first_size_);
   v.whole("idle", idle_);
   v.whole("restorations", restorations_);
   at_.value = status_.value;

@@ -32,7 +32,10 @@ class Sqp : public Solver {
 
   void accept(Problem& problem, const Eigen::VectorXd& x, Expansion at);
   Eigen::MatrixXd convex_model(const Problem& problem) const;
-  Step solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, bool boxed) const;
+  // The quadratic program within the region; relaxed where its conditions cannot all be met there; or
+  // without a region, to correct a step that was within.
+  enum class Model { boxed, relaxed, unboxed };
+  Step solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, Model kind) const;
   double merit(double value, const Eigen::VectorXd& misses) const { return value + penalty_ * misses.sum(); }
   void restore(Problem& problem);
 
@@ -42,7 +45,7 @@ class Sqp : public Solver {
   Eigen::VectorXd sizes_, multipliers_;
   Eigen::VectorXd condition_values_;
   Eigen::MatrixXd condition_slopes_;  // in the parameters' sizes, a column a condition
-  double radius_ = 0, penalty_ = 0;
+  double radius_ = 0, penalty_ = 0, first_size_ = 0;
   int idle_ = 0, restorations_ = 0;
 };
 
