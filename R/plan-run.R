@@ -20,7 +20,7 @@ run_plan <- function(plan, say = function(...) NULL) {
 }
 
 plan_fit <- function(plan, problem, settings, call = rlang::caller_env()) {
-  solver <- as_solver(settings$solver, problem, call)$name
+  solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)$name
   constructor <- solver_constructors()[[solver]]
   own <- names(formals(constructor))
   for (key in setdiff(names(settings), c("solver", own, run_settings))) {

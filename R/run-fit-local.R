@@ -119,9 +119,14 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
   prepared <- prepared_to_walk(run)
   solver <- with_simplex(run$solver, prepared, call)
-  raw <- core_walk(
-    prepared, solver$name, c(solver$settings, tolerance = run$tolerance), prepared$start, run$state, budget,
-    run$keep == "simplex", as.integer(threads)
+  raw <- withCallingHandlers(
+    core_walk(
+      prepared, solver$name, c(solver$settings, tolerance = run$tolerance), prepared$start, run$state, budget,
+      run$keep == "simplex", as.integer(threads)
+    ),
+    error = function(e) {
+      if (grepl("the stored state lacks", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
+    }
   )
   if (raw$reason == "failed") refuse_unusable_start(prepared, run$problem, call)
   new_run(run, prepared, raw)
@@ -166,6 +171,7 @@ joint_multipliers <- function(joint, multipliers) {
 
 longer_trace <- function(before, more) {
   if (is.null(before)) return(more)
+  if (length(more$iteration) == 0) return(before)
   members <- c(before$members, more$members)
   longer <- Map(function(a, b) if (is.matrix(a)) rbind(a, b) else c(a, b), before[names(before) != "members"], more[names(more) != "members"])
   longer["members"] <- list(members)

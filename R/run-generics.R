@@ -184,7 +184,7 @@ logLik.tundrel_run <- function(object, ...) {
     likelihood = , density = object$value, NA_real_
   )
   estimated_scale <- kind %in% c("squares", "absolute")
-  structure(value, df = length(object$estimate) + estimated_scale, nobs = n, class = "logLik")
+  structure(value, df = n_estimated(object) + estimated_scale, nobs = n, class = "logLik")
 }
 
 #' @rdname run-generics
@@ -199,7 +199,13 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - length(object$estimate)
+df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object)
+
+# Free parameters, less the equalities between them.
+n_estimated <- function(run) {
+  joint <- joint_conditions(run$problem, run$status)
+  length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1)))
+}
 
 #' @rdname run-generics
 #' @export

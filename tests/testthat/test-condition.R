@@ -198,9 +198,32 @@ test_that("the conditions of a run show slack, what is active, and what it costs
   expect_equal(table$multiplier[5], (run$value - loosened$value) / 1e-6, tolerance = 1e-4)
 })
 
-test_that("solvers refuse what they cannot honour, and name it", {
+test_that("solvers refuse what they cannot honour, and name it and those that can", {
   problem <- lichen_problem() |> subject_to(top >= 2 * dark)
-  expect_refusal(fit_local(problem), "solver", c("cannot honour", "top >= 2 * dark", "drop_conditions()"))
+  expect_refusal(fit_local(problem, "levenberg_marquardt"), "solver", c("cannot honour", "top >= 2 * dark", "sqp", "nelder_mead"))
+  expect_refusal(fit_local(subject_to(problem, top + half == 140), "nelder_mead"), "solver", c("top + half == 140", "sqp"))
+  expect_identical(fit_local(problem)$solver$name, "sqp")
+  expect_refusal(fit_local(judge_by(problem, absolute_error()) |> subject_to(top + half == 140)), "solver", "No solver so far can")
+})
+
+test_that("conditions between parameters are honoured, with their multipliers", {
+  # the free answer has top 9.3 and half 132
+  problem <- lichen_problem() |> subject_to(half >= 16 * top, top * dark <= 100)
+  run <- fit_local(problem)
+  expect_true(run$converged)
+  expect_equal(coef(run)[["half"]], 16 * coef(run)[["top"]], tolerance = 1e-9)
+  table <- conditions_table(run)
+  expect_equal(table$active[5:6], c(TRUE, FALSE))
+  expect_equal(table$multiplier[6], 0)
+  loosened <- fit_local(lichen_problem() |> subject_to(half >= 16 * top - 1e-4))
+  expect_equal(table$multiplier[5], (run$value - loosened$value) / 1e-4, tolerance = 1e-3)
+  # the same as with half written out, standard errors and all
+  tied <- fit_local(lichen_problem() |> subject_to(half == 16 * top))
+  expect_equal(coef(run), coef(tied), tolerance = 1e-8)
+  # but for the degree of freedom that a tie saves
+  expect_equal(vcov(run) * 156 / 157, vcov(tied), tolerance = 1e-6)
+  corners <- fit_local(problem, "nelder_mead")
+  expect_equal(corners$value, run$value, tolerance = 1e-9)
 })
 
 test_that("a start outside conditions between parameters is moved to the nearest point inside", {
@@ -210,5 +233,9 @@ test_that("a start outside conditions between parameters is moved to the nearest
   expect_message(p <- preview(subject_to(problem, top * k <= 2)), "moved")
   expect_lte(p$start[["top"]] * p$start[["k"]], 2 + 1e-7)
   expect_no_message(preview(subject_to(problem, top >= k)))
-  expect_refusal(preview(subject_to(problem, top^2 + k^2 <= 1, top * k >= 2)), "condition", c("No point near the start", "top * k >= 2"))
+  nowhere <- subject_to(problem, top^2 + k^2 <= 1, top * k >= 2)
+  expect_message(preview(nowhere), "begins outside")
+  run <- suppressMessages(fit_local(nowhere))
+  expect_false(run$converged)
+  expect_identical(run$stop_reason, "infeasible")
 })

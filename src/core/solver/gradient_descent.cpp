@@ -12,9 +12,10 @@ constexpr double kSmall = 1e-12;
 // A value this many times above the best, or rising this often in a row, does not come back.
 constexpr double kGrown = 1e6;
 constexpr long kMostRising = 50;
-// Over this many steps a walk that changes the value by less than this share crawls.
+// Over this many steps a walk that changes the value by less than this share, and keeps this share of the
+// slope, crawls.
 constexpr long kLookBack = 500;
-constexpr double kCrawlShare = 1e-6;
+constexpr double kCrawlShare = 1e-2, kSameSlope = 0.5;
 // Of the rate at which a step would leave the slope's own valley, what is advised.
 constexpr double kAdvised = 1;
 
@@ -27,6 +28,7 @@ void GradientDescent::start(Problem& problem, const Eigen::VectorXd& x) {
   if (!begin(problem, x)) return;
   unit_ = first_slope_ > 0 ? first_slope_ : 1;
   best_ = past_value_ = at_.value;
+  past_slope_ = status_.gradient_norm;
 }
 
 Eigen::VectorXd GradientDescent::next_step(const Eigen::VectorXd& slope) {
@@ -83,13 +85,15 @@ void GradientDescent::watch(const Eigen::VectorXd& step, const Eigen::VectorXd& 
     return;
   }
   if (steps_ % kLookBack != 0) return;
-  const bool crawls = std::fabs(past_value_ - status_.value) <= kCrawlShare * std::max(std::fabs(past_value_), kSmall);
+  const bool crawls = std::fabs(past_value_ - status_.value) <= kCrawlShare * std::max(std::fabs(past_value_), kSmall) &&
+                      status_.gradient_norm >= kSameSlope * past_slope_;
   // Several times the rate would still be steady, or shaking holds it up.
   if (crawls && status_.reason == StopReason::none && status_.gradient_norm > kSmall) {
     status_.reason = StopReason::stalled;
     status_.advised_rate = settings_.adaptive ? settings_.rate / 10 : steady;
   }
   past_value_ = status_.value;
+  past_slope_ = status_.gradient_norm;
 }
 
 void GradientDescent::visit(StateVisitor& v) {
@@ -100,6 +104,7 @@ void GradientDescent::visit(StateVisitor& v) {
   v.field("best", best_);
   v.field("bend", bend_);
   v.field("past_value", past_value_);
+  v.field("past_slope", past_slope_);
   v.whole("steps", steps_);
   v.whole("rising", rising_);
 }

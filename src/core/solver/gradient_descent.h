@@ -30,7 +30,7 @@ class GradientDescent : public Descent {
 
   Settings settings_;
   Eigen::VectorXd velocity_, squares_;
-  double unit_ = 1, best_ = 0, bend_ = 0, past_value_ = 0;
+  double unit_ = 1, best_ = 0, bend_ = 0, past_value_ = 0, past_slope_ = 0;
   long steps_ = 0, rising_ = 0;
 };
 

@@ -1,0 +1,150 @@
+#' @rdname write_run
+#' @export
+read_run <- function(path, fun = NULL, problem = NULL) {
+  need_package("jsonlite", "to read runs")
+  if (!rlang::is_string(path) || !file.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
+  stored <- tryCatch(
+    jsonlite::fromJSON(path, simplifyVector = FALSE),
+    error = function(e) refuse("file", c("{.file {path}} is damaged: it is no JSON.", "x" = "{conditionMessage(e)}"))
+  )
+  check_stored_format(stored, path)
+  tryCatch(
+    run_from_stored(stored, path, fun, problem),
+    tundrel_error = function(e) rlang::cnd_signal(e),
+    error = function(e) refuse("file", c("{.file {path}} is damaged: a part of the run is missing.", "x" = "{conditionMessage(e)}"))
+  )
+}
+
+check_stored_format <- function(stored, path, call = rlang::caller_env()) {
+  if (!is.list(stored) || !identical(stored$format, run_format)) {
+    refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.", call = call)
+  }
+  if (!identical(as.numeric(stored$version), run_version)) {
+    refuse("file", c(
+      "{.file {path}} has format version {stored$version}, and this is version {run_version}.",
+      "i" = "Read it with the version of tundrel that wrote it, or a newer one."
+    ), call = call)
+  }
+}
+
+run_from_stored <- function(stored, path, fun, expected) {
+  problem <- problem_from_stored(stored$problem, path, fun)
+  if (!is.null(expected)) check_same_problem(stored_problem(expected), stored$problem, path)
+  settings <- lapply(stored$solver$settings, numbers_of)
+  solver <- rlang::exec(solver_constructors()[[stored$solver$name]], !!!settings)
+  if (!is.null(stored$solver$simplex)) solver$settings$simplex <- as_tibble(lapply(stored$solver$simplex, numbers_of))
+  solver$why <- stored$solver$why
+  start <- vapply(stored$start, numbers_of, numeric(1))
+  shell <- list(problem = problem, solver = solver, tolerance = numbers_of(stored$tolerance), keep = stored$keep, start = start)
+  prepared <- prepared_to_walk(shell)
+  answer <- stored$answer
+  numbers <- lapply(answer$numbers, numbers_of)
+  trace <- trace_of(stored$trace)
+  trace$value <- in_users_sign(problem, trace$value)  # new_run() turns it to the user's sign
+  raw <- c(numbers[c("iterations", "evaluations", "refused", "seconds", "gradient_norm", "advised_rate")], list(
+    x = numbers$estimate, value = in_users_sign(problem, numbers$value), converged = answer$converged, reason = answer$stop_reason,
+    claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numbers_of(answer$multipliers),
+    factor = matrix_of(answer$factor), n_alive = numbers$undetermined, rank = 0,
+    dead = match(unlist(answer$unfelt), names(start)), runaway = match(unlist(answer$runaway), names(start)), trace = trace,
+    state = lapply(stored$state, function(x) if (is.null(names(x))) numbers_of(x) else matrix_of(x))
+  ))
+  new_run(shell, prepared, raw)
+}
+
+# Numbers from JSON: text stands for what is not finite.
+numbers_of <- function(x) {
+  vapply(x, function(one) {
+    if (is.character(one)) c(`Inf` = Inf, `-Inf` = -Inf, `NaN` = NaN)[one] else as.double(one)
+  }, numeric(1), USE.NAMES = FALSE)
+}
+matrix_of <- function(x) matrix(numbers_of(x$numbers), x$rows, x$columns)
+
+trace_of <- function(stored) {
+  numbers <- lapply(stored[setdiff(names(stored), c("action", "x", "members"))], numbers_of)
+  c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x), members = lapply(stored$members, matrix_of)))
+}
+
+column_from_stored <- function(x) {
+  switch(x$kind,
+    numbers = numbers_of(x$values), flags = vapply(x$values, function(v) if (is.null(v)) NA else v, logical(1)),
+    vapply(x$values, function(v) v %||% NA_character_, character(1))
+  )
+}
+
+problem_from_stored <- function(stored, path, fun) {
+  own <- stored$own$kind
+  if (!is.null(own) && !is.function(fun)) {
+    refuse("file", c(
+      "The run in {.file {path}} is on a function of your own, which a file does not hold.",
+      "i" = "Hand it in: {.code read_run(path, fun = f)}."
+    ))
+  }
+  problem <- if (!is.null(own) && own != "model") {
+    pose(fun, parameters = unlist(stored$parameters), returns = own, goal = stored$own$goal %||% "minimise")
+  } else {
+    formula <- if (is.null(own)) formula_from_text(stored$model, path) else formula_with_own(stored, path, fun)
+    pose(as_tibble(lapply(stored$measurements, column_from_stored)), formula, constants = vapply(stored$constants, numbers_of, numeric(1)))
+  }
+  problem$units <- unlist(stored$units)
+  criterion <- criterion_from_stored(stored$criterion, path)
+  if (is.null(problem$own$fun)) problem <- judge_by(problem, criterion)
+  problem <- subject_to(problem, text = as.character(unlist(stored$conditions)))
+  for (name in names(stored$search_within)) {
+    box <- stored$search_within[[name]]
+    problem$search_box[[name]] <- structure(numbers_of(box$range), log = if (box$log) TRUE)
+  }
+  problem$start[names(stored$start)] <- vapply(stored$start, numbers_of, numeric(1))
+  problem
+}
+
+# A formula that calls a function of the user's: beside it, only the model language may be called.
+formula_with_own <- function(stored, path, fun) {
+  formula <- plan_expression(list(path = path), "model", stored$model)
+  own <- unlist(stored$calls)
+  called <- setdiff(all.names(formula), all.vars(formula))
+  foreign <- setdiff(called, c("~", "(", own, language_functions(), names(shapes), "lag"))
+  if (length(foreign) || !rlang::is_call(formula, "~", n = 2)) {
+    refuse("file", c(
+      "The model in {.file {path}} is not one that {.fn write_run} writes.",
+      if (length(foreign)) c("x" = "It calls {.fn {foreign[1]}}, which is neither yours nor of the model language.")
+    ))
+  }
+  rlang::new_formula(formula[[2]], formula[[3]], env = list2env(stats::setNames(rep(list(fun), length(own)), own), parent = globalenv()))
+}
+
+criterion_from_stored <- function(stored, path) {
+  parsed <- function(texts) lapply(texts, function(text) plan_expression(list(path = path), "criterion", text))
+  e <- parsed(stored$expressions)
+  number <- function(x) if (!is.null(x)) numbers_of(x)
+  criterion <- switch(stored$name,
+    least_squares = new_least_squares(e$weights, e$sd, stored$relative), absolute_error = new_absolute_error(e$sd, stored$relative),
+    robust_error = new_robust_error(stored$loss, number(stored$tuning), e$sd, stored$relative),
+    max_likelihood = {
+      limits <- parsed(stored$censored)
+      between <- if (!is.null(limits$low)) call("c", limits$low, limits$high)
+      new_max_likelihood(stored$family, parsed(stored$others), e$log_density, if (length(limits)) new_censoring(limits$below, limits$above, between))
+    }
+  )
+  criterion$scale <- number(stored$scale)
+  criterion
+}
+
+# The first part in which two problems differ, in words.
+check_same_problem <- function(expected, found, path, call = rlang::caller_env()) {
+  plain <- function(x) jsonlite::fromJSON(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", json_verbatim = TRUE), simplifyVector = FALSE)
+  expected <- plain(expected)
+  found <- plain(found)
+  parts <- c(model = "model", measurements = "measurements", constants = "constants", conditions = "conditions", criterion = "criterion", start = "start")
+  for (part in names(parts)) {
+    # A robust scale is estimated on the way, and its fit moves the start.
+    expected$criterion$scale <- found$criterion$scale <- NULL
+    if (part == "start" && identical(found$criterion$name, "robust_error")) next
+    if (identical(expected[[part]], found[[part]])) next
+    short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
+    refuse("file", c(
+      "The run in {.file {path}} was made on another problem: its {parts[[part]]} differ{if (part %in% c('model', 'start', 'criterion')) 's'}.",
+      "x" = if (part != "measurements") "Stored: {short(found[[part]])}; now: {short(expected[[part]])}.",
+      "i" = "Begin a new run, or read this one without {.arg problem}."
+    ), call = call)
+  }
+}

@@ -1,0 +1,103 @@
+#' Store a run, and read it back
+#'
+#' One JSON file holds the problem with its measurements, the solver, the trace and the solver's whole state, so that
+#' the run can be looked at, or gone on with, elsewhere: numbers survive exactly. A file holds no code: models and
+#' conditions are text of the model language, checked again when they are read. A run on a function of your own
+#' stores everything but the function, which is handed in again.
+#'
+#' @param run A run, ended or not.
+#' @param path \[character(1)] The file, ending in `.json`. An existing one is replaced whole.
+#' @param fun \[function] For runs on a function of your own, or a formula that calls one: that function.
+#' @param problem \[tundrel_problem] A problem that the stored one must be equal to; where it is not, the
+#'   difference is named.
+#'
+#' @return `write_run()`: `path`, invisibly. `read_run()`: the run.
+#' @section Errors: `tundrel_error_file` for a file that cannot be written or read, is damaged, of another or a newer
+#'   format, needs a function, or holds another problem.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 80, half = 15, dark = 1) |>
+#'   begin_run() |>
+#'   advance(2)
+#' path <- tempfile(fileext = ".json")
+#' write_run(run, path)
+#' finish(read_run(path))
+write_run <- function(run, path) {
+  check_run(run)
+  need_package("jsonlite", "to store runs")
+  if (!rlang::is_string(path) || !grepl("\\.json$", path)) {
+    refuse("file", c("{.arg path} must be the name of a file that ends in {.file .json}.", "x" = "It is {.val {path}}."))
+  }
+  text <- jsonlite::toJSON(stored_run(run), auto_unbox = TRUE, null = "null", json_verbatim = TRUE, pretty = TRUE)
+  write_whole(path, function(beside) writeLines(enc2utf8(text), beside, useBytes = TRUE))
+}
+
+run_format <- "tundrel run"
+run_version <- 1
+
+stored_run <- function(run) {
+  settings <- run$solver$settings
+  simplex <- settings$simplex
+  settings$simplex <- NULL
+  list(
+    format = run_format, version = run_version, problem = stored_problem(run$problem),
+    solver = list(
+      name = run$solver$name, settings = lapply(settings, exact), why = run$solver$why,
+      simplex = if (!is.null(simplex)) lapply(as.list(simplex), exact)
+    ),
+    tolerance = exact(run$tolerance), keep = run$keep, start = stored_numbers(run$start),
+    # where the run stands and what has been said of it
+    answer = list(
+      numbers = lapply(run[c("estimate", "value", "iterations", "evaluations", "refused", "seconds", "gradient_norm", "undetermined", "advised_rate", "n")], exact),
+      slope = if (!is.null(run$slope)) exact(run$slope), multipliers = exact(run$multipliers), factor = stored_matrix(run$factor),
+      converged = run$converged, stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
+    ),
+    state = lapply(run$state, function(x) if (is.matrix(x)) stored_matrix(x) else exact(x)),
+    trace = stored_trace(run$trace)
+  )
+}
+
+# Numbers with all their digits; what JSON has no number for stands as text.
+exact <- function(x) {
+  text <- sprintf("%.17g", x)
+  text[!is.finite(x)] <- paste0("\"", as.character(x)[!is.finite(x)], "\"")
+  structure(paste0("[", paste(text, collapse = ","), "]"), class = "json")
+}
+
+stored_numbers <- function(x) lapply(stats::setNames(as.list(x), names(x)), exact)
+stored_matrix <- function(x) list(rows = nrow(x), columns = ncol(x), numbers = exact(x))
+
+stored_trace <- function(trace) {
+  numbers <- lapply(trace[setdiff(names(trace), c("action", "x", "members"))], exact)
+  c(numbers, list(action = I(trace$action), x = stored_matrix(trace$x), members = lapply(trace$members, stored_matrix)))
+}
+
+stored_problem <- function(problem) {
+  data <- problem$measurements
+  list(
+    measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
+    model = if (is.null(problem$own$fun)) expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants),
+    own = problem$own[c("kind", "goal")], calls = I(as.character(problem$model$own)), parameters = I(problem$model$parameters),
+    start = stored_numbers(problem$start), conditions = I(unique(vapply(problem$conditions, `[[`, character(1), "text"))),
+    search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
+    criterion = stored_criterion(problem$criterion)
+  )
+}
+
+stored_column <- function(x) {
+  if (is.numeric(x) && !is.factor(x)) return(list(kind = "numbers", values = exact(as.double(x))))
+  if (is.logical(x)) return(list(kind = "flags", values = I(x)))
+  list(kind = "text", values = I(as.character(x)))
+}
+
+stored_criterion <- function(criterion) {
+  texts <- function(expressions) lapply(Filter(Negate(is.null), expressions), expression_text)
+  list(
+    name = criterion$name, relative = criterion$relative, loss = criterion$loss, tuning = if (!is.null(criterion$tuning)) exact(criterion$tuning),
+    scale = if (!is.null(criterion$scale)) exact(criterion$scale), family = criterion$family,
+    expressions = texts(list(weights = criterion$weights, sd = criterion$sd, log_density = criterion$log_density)),
+    others = texts(criterion$others), censored = texts(unclass(criterion$censored))
+  )
+}

@@ -1,0 +1,127 @@
+# Every local solver on a problem that it serves.
+solver_cases <- function() {
+  lichen <- start_from(lichen_problem(), top = 30, half = 40)
+  counts <- plan_problem(read_plan(system.file("examples/midge-counts.yaml", package = "tundrel")))
+  counts$start[["size"]] <- 2
+  one <- lichen_problem() |> subject_to(half == 130, dark == 1.4)
+  limited <- lichen_problem() |> subject_to(half >= 16 * top)
+  list(
+    levenberg_marquardt = lichen, gauss_newton = lichen, newton = counts, bfgs = counts, lbfgs = counts, conjugate_gradient = counts,
+    smoothed_newton = judge_by(lichen, absolute_error()), sqp = limited, nelder_mead = limited, powell = lichen, brent = one,
+    gradient_descent = lichen, adam = lichen
+  )
+}
+
+same_walk <- function(a, b) {
+  parts <- c("estimate", "value", "iterations", "evaluations", "refused", "converged", "stop_reason", "claim", "at_bound", "factor", "slope", "multipliers")
+  for (part in parts) expect_identical(a[[part]], b[[part]], label = part)
+  expect_identical(trace_table(a), trace_table(b))
+  state <- setdiff(names(a$state), "seconds")
+  expect_identical(a$state[state], b$state[state])
+}
+
+test_that("a run taken step by step, stored and finished is the one made in one go, bit for bit", {
+  cases <- solver_cases()
+  expect_setequal(names(cases), names(solver_constructors()))
+  for (name in names(cases)) {
+    whole <- suppressMessages(fit_local(cases[[name]], name, max_iterations = 400))
+    stepped <- suppressMessages(begin_run(cases[[name]], name))
+    expect_identical(stepped$stop_reason, "none")
+    stepped <- advance(advance(stepped), 2)
+    path <- withr::local_tempfile(fileext = ".json")
+    write_run(stepped, path)
+    back <- read_run(path)
+    expect_identical(back$state, stepped$state, label = name)
+    same_walk(finish(back, max_iterations = 400), whole)
+    same_walk(finish(advance(stepped, 1), max_iterations = 400), whole)
+  }
+})
+
+test_that("a run finished in a new R process is the same, bit for bit", {
+  whole <- fit_local(start_from(lichen_problem(), top = 80, half = 15))
+  begun <- advance(begin_run(start_from(lichen_problem(), top = 80, half = 15)), 3)
+  folder <- withr::local_tempdir()
+  write_run(begun, file.path(folder, "begun.json"))
+  code <- "library(tundrel); write_run(finish(read_run('begun.json')), 'done.json')"
+  withr::with_dir(folder, system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote(code)), env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":"))))
+  same_walk(read_run(file.path(folder, "done.json")), whole)
+})
+
+test_that("runs that stopped short go on, and those under way say so", {
+  problem <- start_from(lichen_problem(), top = 80, half = 15)
+  short <- fit_local(problem, max_iterations = 2)
+  expect_identical(short$stop_reason, "iterations")
+  same_walk(finish(short), fit_local(problem))
+  expect_output(print(begin_run(problem)), "Under way")
+  # an ended run stays as it is
+  done <- fit_local(problem)
+  expect_identical(advance(done)$iterations, done$iterations)
+  expect_refusal(advance(done, 0), "solver", "at least 1")
+  expect_refusal(finish(done, max_evaluations = 0), "solver", "max_evaluations")
+  expect_refusal(fit_local(problem, tolerance = -1), "solver", "tolerance")
+  reached <- fit_local(problem, target = 500)
+  expect_identical(reached$stop_reason, "target")
+  expect_lte(reached$value, 500)
+  expect_false(reached$converged)
+})
+
+test_that("stored runs of likelihoods, weights and functions come back whole", {
+  data <- lichen_measurements()
+  path <- withr::local_tempfile(fileext = ".json")
+  carbon <- fit_local(plan_problem(read_plan(system.file("examples/carbon-probe.yaml", package = "tundrel"))))
+  write_run(carbon, path)
+  back <- read_run(path)
+  expect_identical(vcov(back), vcov(carbon))
+  expect_identical(residuals(back), residuals(carbon))
+  expect_identical(capture.output(print(back)), capture.output(print(carbon)))
+  curve <- function(light, top, half) top * light / (half + light)
+  own <- pose(data, uptake ~ curve(light, top, half) - dark) |> start_from(top = 8, half = 150, dark = 1) |> fit_local()
+  write_run(own, path)
+  expect_refusal(read_run(path), "file", c("does not hold", "read_run(path, fun = f)"))
+  expect_identical(coef(read_run(path, fun = curve)), coef(own))
+  evil <- gsub("curve(light, top, half) - dark", "curve(light, top, half) - system(dark)", readLines(path), fixed = TRUE)
+  writeLines(evil, path)
+  expect_refusal(read_run(path, fun = curve), "file", c("It calls system()", "model language"))
+  robust <- fit_local(judge_by(lichen_problem(), robust_error("cauchy")))
+  write_run(robust, path)
+  expect_identical(sigma(read_run(path)), sigma(robust))
+  expect_identical(coef(read_run(path)), coef(robust))
+})
+
+test_that("another problem, damage and newer formats are refused", {
+  path <- withr::local_tempfile(fileext = ".json")
+  run <- advance(begin_run(start_from(lichen_problem(), top = 80)), 2)
+  write_run(run, path)
+  expect_s3_class(read_run(path, problem = start_from(lichen_problem(), top = 80)), "tundrel_run")
+  expect_refusal(read_run(path, problem = start_from(lichen_problem(), top = 70)), "file", c("another problem", "start differs", "70"))
+  changed <- lichen_measurements()
+  changed$uptake[3] <- changed$uptake[3] + 1e-9
+  expect_refusal(read_run(path, problem = start_from(lichen_problem(changed), top = 80)), "file", "measurements differ")
+  expect_refusal(read_run(path, problem = start_from(lichen_problem(), top = 80) |> subject_to(half <= 500)), "file", c("conditions differ", "half <= 500"))
+  text <- readLines(path)
+  writeLines(sub("\"version\": 1", "\"version\": 2", text), path)
+  expect_refusal(read_run(path), "file", "format version 2")
+  writeLines(utils::head(text, 40), path)
+  expect_refusal(read_run(path), "file", "damaged")
+  writeLines("{\"a\": 1}", path)
+  expect_refusal(read_run(path), "file", "holds no run")
+  writeLines(sub("\"radius\"", "\"radios\"", text), path)
+  expect_refusal(finish(read_run(path)), "file", "damaged")
+  expect_refusal(read_run("nowhere.json"), "file", "no stored run")
+  expect_refusal(write_run(run, "run.txt"), "file", ".json")
+})
+
+test_that("a first simplex is the user's, and checked", {
+  problem <- lichen_problem()
+  corners <- data.frame(top = c(8, 9, 8, 8), half = c(150, 150, 180, 150), dark = c(1, 1, 1, 1.5))
+  run <- fit_local(problem, solver_nelder_mead(simplex = corners), keep = "simplex")
+  expect_equal(coef(run), coef(fit_local(problem)), tolerance = 1e-6)
+  first <- snapshot_table(run)[1:4, ]
+  expect_setequal(first$top, corners$top)
+  expect_equal(nrow(snapshot_table(run)), 4 * (run$iterations + 1))
+  flat <- transform(corners, dark = 1)
+  expect_refusal(fit_local(problem, solver_nelder_mead(simplex = flat)), "solver", "flat")
+  expect_refusal(fit_local(problem, solver_nelder_mead(simplex = corners[1:3, ])), "solver", "4 corners")
+  expect_refusal(fit_local(problem, solver_nelder_mead(simplex = corners["top"])), "solver", "lacks half")
+  expect_refusal(snapshot_table(fit_local(problem)), "solver", "kept no corners")
+})

@@ -1,0 +1,87 @@
+test_that("solvers are tabled, and the default says why", {
+  table <- solvers()
+  expect_named(table, c("solver", "scope", "derivatives", "conditions", "good_at", "weak_at"))
+  expect_setequal(table$solver, names(solver_constructors()))
+  expect_match(fit_local(lichen_problem())$solver$why, "sums of squares")
+  expect_match(fit_local(judge_by(lichen_problem(), absolute_error()))$solver$why, "kinks")
+  expect_refusal(fit_local(lichen_problem(), "nelder_meed"), "solver", "Did you mean nelder_mead?")
+  expect_refusal(fit_local(lichen_problem(), "brent"), "solver", c("one free parameter", "there are 3"))
+  expect_refusal(solver_lbfgs(memory = 0), "solver", "at least 1")
+  expect_refusal(solver_gradient_descent(momentum = 1), "solver", "below 1")
+})
+
+test_that("all solvers for smooth criteria agree on the published problems' answers", {
+  for (name in c("dental_a", "dental_b", "dental_c")) {
+    case <- published[[name]]
+    problem <- pose(case$data, case$model) |> start_from(case$near)
+    for (solver in c("gauss_newton", "newton", "bfgs", "lbfgs", "conjugate_gradient", "nelder_mead", "powell", "sqp")) {
+      run <- fit_local(problem, solver, max_evaluations = 1e5)
+      expect_true(run$converged, label = paste(name, solver, run$stop_reason))
+      expect_equal(unname(coef(run)), case$answer, tolerance = 1e-6, label = paste(name, solver))
+      expect_equal(run$value, case$rss, tolerance = 1e-9, label = paste(name, solver))
+    }
+  }
+})
+
+test_that("sequential quadratic programming solves the published constrained problems", {
+  for (name in names(constrained)) {
+    case <- constrained[[name]]
+    run <- suppressMessages(fit_local(constrained_problem(case)))
+    expect_true(run$converged, label = paste(name, run$stop_reason))
+    expect_lt(abs(run$value - case$value), 1e-7 * max(1, abs(case$value)), label = name)
+    expect_gt(min(conditions_table(run)$slack), -1e-6, label = name)
+  }
+})
+
+test_that("no solver claims an optimum of a constrained problem that is none", {
+  for (name in names(constrained)) {
+    case <- constrained[[name]]
+    problem <- constrained_problem(case)
+    run <- tryCatch(suppressMessages(fit_local(problem, "nelder_mead", max_evaluations = 3000)), tundrel_error_solver = function(e) NULL)
+    if (is.null(run) || !run$converged) next
+    expect_lt(abs(run$value - case$value), 1e-5 * max(1, abs(case$value)), label = name)
+  }
+})
+
+test_that("a curved valley inside two conditions: answer, activity and multipliers worked out by hand", {
+  # the least of 50 (b - a^2)^2 + (a - 2)^2 where a b <= 1 and a + 2 b <= 4: on a b = 1 with b near a^2. Along
+  # b = 1 / a the value's slope in a vanishes: 100 (1 / a - a^2)(-1 / a^2 - 2 a) + 2 (a - 2) = 0.
+  along <- function(a) 100 * (1 / a - a^2) * (-1 / a^2 - 2 * a) + 2 * (a - 2)
+  low <- 0.9
+  high <- 1.2
+  for (i in 1:80) {
+    middle <- (low + high) / 2
+    if (along(middle) < 0) low <- middle else high <- middle
+  }
+  a <- (low + high) / 2
+  b <- 1 / a
+  valley <- function(p) 50 * (p[["b"]] - p[["a"]]^2)^2 + (p[["a"]] - 2)^2
+  run <- pose(valley, parameters = c("a", "b")) |> start_from(a = 0.2, b = 1.5) |> subject_to(a * b <= 1, a + 2 * b <= 4) |> fit_local()
+  expect_true(run$converged)
+  expect_equal(coef(run), c(a = a, b = b), tolerance = 1e-6)
+  table <- conditions_table(run)
+  expect_equal(table$kind, c("nonlinear", "linear"))
+  expect_equal(table$active, c(TRUE, FALSE))
+  expect_equal(table$slack, c(0, 4 - a - 2 * b), tolerance = 1e-6)
+  # slope in b is -multiplier times a
+  expect_equal(table$multiplier, c(-100 * (b - a^2) / a, 0), tolerance = 1e-5)
+})
+
+test_that("rates too small, right and too large are told apart, with advice", {
+  valley <- function(p) (p[["a"]] - 1)^2 + 4 * (p[["b"]] - 1)^2
+  slope <- function(p) c(2 * (p[["a"]] - 1), 8 * (p[["b"]] - 1))
+  problem <- pose(valley, parameters = c("a", "b"), gradient = slope) |> start_from(a = 3, b = 3)
+  with_rate <- function(rate, most = 20000) fit_local(problem, solver_gradient_descent(rate = rate), max_iterations = most, max_evaluations = Inf)
+  right <- with_rate(0.2)
+  expect_true(right$converged)
+  expect_equal(coef(right), c(a = 1, b = 1), tolerance = 1e-5)
+  large <- with_rate(3)
+  expect_identical(large$stop_reason, "diverged")
+  expect_output(print(large), "rate is too large; try\\s+rate =")
+  small <- with_rate(1e-9)
+  expect_identical(small$stop_reason, "stalled")
+  expect_output(print(small), "rate is too\\s+small; try\\s+rate =")
+  # the advice serves
+  expect_true(with_rate(small$advised_rate)$converged)
+  expect_true(with_rate(large$advised_rate)$converged)
+})
