@@ -9,7 +9,7 @@
 #' @examples
 #' command_line("--help")
 command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
-  commands <- list(demo = command_demo, run = command_run)
+  commands <- list(demo = command_demo, run = command_run, resume = command_resume)
   name <- if (length(arguments)) arguments[[1]] else "--help"
   if (name %in% c("-h", "--help", "help")) {
     cat(command_help(), sep = "\n")
@@ -43,6 +43,7 @@ command_help <- function() {
     "",
     "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
     "  tundrel run PLAN           carry out a plan",
+    "  tundrel resume PLAN        go on with a plan's run from its checkpoint",
     "",
     "Each command explains itself: tundrel run --help",
     "Exit codes: 0 done and converged, 3 done but not converged, 2 bad input, 1 internal error."

@@ -9,6 +9,10 @@ command_run <- function(arguments) {
   if (is.null(given)) return(0L)
   plan <- read_plan(given$args)
   done <- run_plan(plan, say_aside)
+  show_done(plan, done)
+}
+
+show_done <- function(plan, done) {
   if (!is.null(plan$title)) cat(plan$title, "\n\n", sep = "")
   print(done$best)
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")

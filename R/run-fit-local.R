@@ -18,6 +18,10 @@
 #' @param target \[numeric(1)] A value of the criterion that is good enough: the walk ends when it is reached.
 #' @param keep \[character(1)] `"simplex"` keeps the corners of [solver_nelder_mead()] at every iteration, for
 #'   [snapshot_table()].
+#' @param progress \[character(1)] `"none"`; `"lines"`, a line an iteration as a message, for logs; or `"bar"`, signals
+#'   for a bar of the progressr package, which `progressr::with_progress()` or `progressr::handlers()` shows.
+#' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written whole every two
+#'   seconds and at its end, for [read_run()] and [finish()]; `NULL` for none.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
@@ -36,10 +40,11 @@
 #'   judge_by(least_squares(sd = uptake_sd)) |>
 #'   fit_local()
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
-                      max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"), threads = 1) {
+                      max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
+                      progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep))
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
-  walk_on(run, budget, threads)
+  walk_watched(run, budget, rlang::arg_match(progress), checkpoint, threads)
 }
 
 #' Go step by step
@@ -76,9 +81,11 @@ advance <- function(run, iterations = 1, threads = 1) {
 
 #' @rdname begin_run
 #' @export
-finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_seconds = Inf, target = NULL, threads = 1) {
+finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_seconds = Inf, target = NULL,
+                   progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   check_run(run)
-  walk_on(run, run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target), threads)
+  budget <- run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target)
+  walk_watched(run, budget, rlang::arg_match(progress), checkpoint, threads)
 }
 
 # A run that has not begun.

@@ -10,8 +10,10 @@ read_run <- function(path, fun = NULL, problem = NULL) {
   check_stored_format(stored, path)
   tryCatch(
     run_from_stored(stored, path, fun, problem),
-    tundrel_error = function(e) rlang::cnd_signal(e),
-    error = function(e) refuse("file", c("{.file {path}} is damaged: a part of the run is missing.", "x" = "{conditionMessage(e)}"))
+    error = function(e) {
+      if (inherits(e, "tundrel_error")) rlang::cnd_signal(e)
+      refuse("file", c("{.file {path}} is damaged: a part of the run is missing.", "x" = "{conditionMessage(e)}"))
+    }
   )
 }
 
@@ -131,9 +133,8 @@ criterion_from_stored <- function(stored, path) {
 
 # The first part in which two problems differ, in words.
 check_same_problem <- function(expected, found, path, call = rlang::caller_env()) {
-  plain <- function(x) jsonlite::fromJSON(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", json_verbatim = TRUE), simplifyVector = FALSE)
-  expected <- plain(expected)
-  found <- plain(found)
+  # as it would come back from a file
+  expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
   parts <- c(model = "model", measurements = "measurements", constants = "constants", conditions = "conditions", criterion = "criterion", start = "start")
   for (part in names(parts)) {
     # A robust scale is estimated on the way, and its fit moves the start.

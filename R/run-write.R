@@ -30,9 +30,11 @@ write_run <- function(run, path) {
   if (!rlang::is_string(path) || !grepl("\\.json$", path)) {
     refuse("file", c("{.arg path} must be the name of a file that ends in {.file .json}.", "x" = "It is {.val {path}}."))
   }
-  text <- jsonlite::toJSON(stored_run(run), auto_unbox = TRUE, null = "null", json_verbatim = TRUE, pretty = TRUE)
+  text <- run_json(stored_run(run))
   write_whole(path, function(beside) writeLines(enc2utf8(text), beside, useBytes = TRUE))
 }
+
+run_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", json_verbatim = TRUE, pretty = TRUE)
 
 run_format <- "tundrel run"
 run_version <- 1

@@ -93,3 +93,39 @@ test_that("the example plans run and find the truth behind their data", {
     expect_true(all(abs(found - truth) < 3 * errors), info = name)
   }
 })
+
+test_that("a run killed in the middle is resumed to the same answer, bit for bit; a changed plan is refused", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  withr::local_seed(31)
+  x <- runif(40000, 0, 5)
+  write.csv(data.frame(x, y = 3 * exp(-0.7 * x) + rnorm(40000, sd = 0.1)), file.path(folder, "big.csv"), row.names = FALSE)
+  plan <- function(out, rate = "0.002", start = "{a: 1, b: 1}") {
+    c(
+      "measurements: big.csv", "model: y ~ a * exp(-b * x)", paste("start:", start), paste0("output: ", out),
+      paste0("runs: [{solver: adam, rate: ", rate, ", max_iterations: 1600, max_evaluations: 1.0e+6}]")
+    )
+  }
+  writeLines(plan("whole"), file.path(folder, "whole.yaml"))
+  whole <- tundrel_command("run", "whole.yaml", in_folder = folder)
+  writeLines(plan("killed"), file.path(folder, "killed.yaml"))
+  command <- system.file("exec", "tundrel", package = "tundrel")
+  pid <- withr::with_dir(folder, system(paste0("R_LIBS='", paste(.libPaths(), collapse = ":"), "' ", command, " run killed.yaml >/dev/null 2>&1 & echo $!"), intern = TRUE))
+  checkpoint <- file.path(folder, "killed", "checkpoint-1.json")
+  for (i in 1:300) if (file.exists(checkpoint)) break else Sys.sleep(0.1)
+  tools::pskill(as.integer(pid), 9)
+  expect_true(file.exists(checkpoint))
+  expect_false(file.exists(file.path(folder, "killed", "parameters.csv")))
+  expect_gt(read_run(checkpoint)$iterations, 1)
+  expect_lt(read_run(checkpoint)$iterations, 1600)
+  writeLines(plan("killed", start = "{a: 2, b: 1}"), file.path(folder, "changed.yaml"))
+  expect_match(paste(tundrel_command("resume", "changed.yaml", in_folder = folder)$err, collapse = " "), "start\\s+differs")
+  writeLines(plan("killed", rate = "0.003"), file.path(folder, "other.yaml"))
+  expect_equal(tundrel_command("resume", "other.yaml", in_folder = folder)$code, 2L)
+  resumed <- tundrel_command("resume", "killed.yaml", in_folder = folder)
+  expect_identical(resumed$code, whole$code)
+  for (file in c("parameters.csv", "trace.csv", "residuals.csv")) {
+    expect_identical(readLines(file.path(folder, "killed", file)), readLines(file.path(folder, "whole", file)), label = file)
+  }
+  expect_false(file.exists(checkpoint))
+})

@@ -125,3 +125,23 @@ test_that("a first simplex is the user's, and checked", {
   expect_refusal(fit_local(problem, solver_nelder_mead(simplex = corners["top"])), "solver", "lacks half")
   expect_refusal(snapshot_table(fit_local(problem)), "solver", "kept no corners")
 })
+
+test_that("a watched run is the same as one that is not, and says how it goes", {
+  problem <- start_from(lichen_problem(), top = 80, half = 15)
+  path <- file.path(withr::local_tempdir(), "run.json")
+  lines <- capture_messages(watched <- fit_local(problem, progress = "lines", checkpoint = path))
+  plain <- fit_local(problem)
+  same_walk(watched, plain)
+  same_walk(read_run(path), plain)
+  # a line an iteration, and one for the end
+  expect_gte(length(lines), plain$iterations)
+  expect_match(lines[3], "^iteration [0-9]+  value .*  gradient .* evaluations/s")
+  expect_refusal(fit_local(problem, checkpoint = "nowhere/run.json"), "file", "directory that exists")
+  skip_if_not_installed("progressr")
+  told <- character()
+  withCallingHandlers(
+    same_walk(fit_local(problem, progress = "bar"), plain),
+    progression = function(p) told <<- c(told, p$message)
+  )
+  expect_match(paste(told, collapse = " "), "iteration")
+})

@@ -1,0 +1,56 @@
+# A walk that pauses now and then to show how it goes, and to store itself. Pausing changes nothing in it.
+
+look_every <- 0.2      # seconds between looks at a run
+store_every <- 2       # seconds between checkpoints
+
+walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
+  if (progress == "none" && is.null(checkpoint)) return(walk_on(run, budget, threads, call))
+  if (!is.null(checkpoint)) check_checkpoint(checkpoint, call)
+  show <- progress_display(progress, budget)
+  pause <- if (progress == "lines") list(pause_iterations = 1) else list(pause_seconds = look_every)
+  stored <- proc.time()[["elapsed"]]
+  repeat {
+    run <- walk_on(run, c(budget, pause), threads, call)
+    show(run)
+    ended <- run$stop_reason != "none"
+    now <- proc.time()[["elapsed"]]
+    if (!is.null(checkpoint) && (ended || now - stored >= store_every)) {
+      write_run(run, checkpoint)
+      stored <- now
+    }
+    if (ended) return(run)
+  }
+}
+
+check_checkpoint <- function(path, call) {
+  if (rlang::is_string(path) && grepl("\\.json$", path) && dir.exists(dirname(path))) return(invisible())
+  refuse("file", c(
+    "{.arg checkpoint} must be a file that ends in {.file .json}, in a directory that exists.", "x" = "It is {.val {path}}."
+  ), call = call)
+}
+
+# A function of the run that shows where it stands.
+progress_display <- function(progress, budget) {
+  if (progress == "none") return(function(run) NULL)
+  if (progress == "lines") return(function(run) message(progress_line(run)))
+  need_package("progressr", "to show a bar")
+  total <- if (is.na(budget$evaluations)) 100 else budget$evaluations
+  bar <- progressr::progressor(steps = total, envir = rlang::caller_env(3))
+  shown <- 0
+  function(run) {
+    step <- min(run$evaluations, total - 1) - shown
+    shown <<- shown + step
+    bar(message = progress_line(run), amount = step)
+    if (run$stop_reason != "none") bar(amount = total - shown)
+  }
+}
+
+# "iteration 12  value 3.456  gradient 1.2e-05  2,300 evaluations/s", and the time left, where a budget tells.
+progress_line <- function(run) {
+  last <- length(run$trace$iteration)
+  speed <- if (run$seconds > 0) paste0("  ", format(signif(run$evaluations / run$seconds, 3), big.mark = ","), " evaluations/s") else ""
+  paste0(
+    "iteration ", run$iterations, "  value ", format_number(run$value, 6), "  gradient ", format_number(run$trace$gradient_norm[last], 2),
+    speed, "  ", run$trace$action[last]
+  )
+}
