@@ -37,6 +37,10 @@ core_nearest_inside <- function(joint, limits, x) {
     .Call(`_tundrel_core_nearest_inside`, joint, limits, x)
 }
 
+core_hessian <- function(problem, x) {
+    .Call(`_tundrel_core_hessian`, problem, x)
+}
+
 core_values <- function(problem, points) {
     .Call(`_tundrel_core_values`, problem, points)
 }

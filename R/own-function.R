@@ -170,8 +170,11 @@ own_rows <- function(problem, status, start) {
   length(call_own(problem, status, start, NULL)$value %||% NaN)
 }
 
-# The value a solver minimises, in the user's sign.
-own_value <- function(problem, status, x) numbers_or_nan(call_own(problem, status, x, 1), 1)
+# The value as the core calls it at every evaluation: made small, and free to fail.
+own_value <- function(problem, status) {
+  fun <- problem$own$fun
+  if (maximises(problem)) function(x) -fun(all_values(status, x)) else function(x) fun(all_values(status, x))
+}
 
 # Derivatives of a function of the parameters by central differences of order four: a column each.
 own_jacobian <- function(f, x, typical) {

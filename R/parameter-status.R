@@ -52,6 +52,11 @@ written_out <- function(tied) {
 # Values of all parameters, in the model's order, from those of the free ones. `free` may be a
 # matrix with a row for each set of values.
 all_values <- function(status, free) {
+  # the usual case, asked for at every evaluation of a user's function
+  if (!is.matrix(free) && length(status$tied) == 0) {
+    if (length(status$fixed) == 0) return(stats::setNames(as.vector(free), status$free)[status$all])
+    return(c(stats::setNames(as.vector(free), status$free), status$fixed)[status$all])
+  }
   rows <- if (is.matrix(free)) nrow(free) else 1L
   columns <- lapply(seq_along(status$free), function(i) if (is.matrix(free)) free[, i] else free[[i]])
   collector <- node_collector(status$free, character(), status$fixed)

@@ -1,61 +1,94 @@
-#' Draw how a run went
+#' Draw how a run went, or several
 #'
-#' The value of the criterion and the scaled gradient on logarithmic axes, and each parameter, against
-#' the iteration.
+#' The value of the criterion and the scaled gradient on logarithmic axes, and each parameter, against the iteration.
+#' Several runs of one problem are drawn over each other, told apart by colour and line type.
 #'
-#' @param run A run, from [fit_local()].
+#' @param run A run, from [fit_local()], or a list of runs; names tell them apart, else their solvers do.
+#' @param iterations \[numeric(2)] First and last iteration to draw; `NULL` for all.
+#' @param against \[character(1)] What is on the axis: `"iteration"` or `"evaluations"`.
 #' @return A patchwork of ggplots.
+#' @section Errors: `tundrel_error_solver` for what is no run, runs of other parameters, or an empty range.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-#'   start_from(top = 80, half = 15, dark = 1) |>
-#'   fit_local() |>
-#'   plot_trace()
-plot_trace <- function(run) {
-  trace <- trace_table(run)
-  parameters <- setdiff(run$status$all, names(run$status$fixed))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 80, half = 15, dark = 1)
+#' plot_trace(fit_local(problem))
+#' plot_trace(list(fit_local(problem), fit_local(problem, "bfgs")), iterations = c(0, 10))
+plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluations")) {
+  against <- rlang::arg_match(against)
+  runs <- if (inherits(run, "tundrel_run")) list(run) else run
+  trace <- traces_of(runs, iterations)
+  first <- runs[[1]]
+  parameters <- setdiff(first$status$all, names(first$status$fixed))
   long <- tibble(
-    iteration = rep(trace$iteration, length(parameters)),
-    parameter = factor(rep(parameters, each = nrow(trace)), parameters),
-    position = unlist(trace[parameters], use.names = FALSE)
+    at = rep(trace[[against]], length(parameters)), run = rep(trace$run, length(parameters)),
+    parameter = factor(rep(parameters, each = nrow(trace)), parameters), position = unlist(trace[parameters], use.names = FALSE)
   )
-  panels <- ggplot2::ggplot(long, aes(.data$iteration, .data$position)) +
+  trace$at <- trace[[against]]
+  panels <- ggplot2::ggplot(long, aes(.data$at, .data$position, colour = .data$run, linetype = .data$run)) +
     trace_marks(long) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y") +
-    ggplot2::labs(x = "iteration", y = NULL, title = "Parameters") +
-    theme_tundrel()
+    ggplot2::labs(x = against, y = NULL, title = "Parameters") +
+    theme_tundrel() + run_scales(runs)
+  squares <- criterion_form(first$problem) == "squares"
   top <- patchwork::wrap_plots(
-    trace_panel(trace, "value", if (is_likelihood(run$problem)) "Log-likelihood" else "Value", problem_criterion_text(run$problem)),
+    trace_panel(trace, "value", against, if (is_likelihood(first$problem)) "Log-likelihood" else "Value", problem_criterion_text(first$problem), runs),
     trace_panel(
-      trace, "gradient_norm", "Scaled gradient",
-      if (criterion_form(run$problem) == "squares") "cosine between residual and tangent plane" else "undamped step in the metric of the curvature"
+      trace, "gradient_norm", against, "Scaled gradient",
+      if (squares) "cosine between residual and tangent plane" else "as the solver measures it", runs
     )
   )
-  patchwork::wrap_plots(top, panels, ncol = 1) +
+  outcome <- vapply(runs, function(r) paste0(r$solver$name, ": ", if (r$converged) "converged" else "NOT converged", " (", r$stop_reason, ")"), character(1))
+  patchwork::wrap_plots(top, panels, ncol = 1, guides = "collect") +
     patchwork::plot_annotation(
-      title = paste0(run$solver$name, ": ", if (run$converged) "converged" else "NOT converged", " (", run$stop_reason, ")"),
-      subtitle = model_subtitle(run$problem), theme = theme_tundrel()
-    )
+      title = paste(outcome, collapse = "; "), subtitle = model_subtitle(first$problem), theme = theme_tundrel()
+    ) & ggplot2::theme(legend.position = if (length(runs) > 1) "bottom" else "none")
+}
+
+# The traces of several runs, one under the other.
+traces_of <- function(runs, iterations, call = rlang::caller_env()) {
+  if (!is.list(runs) || length(runs) == 0) check_run(runs, call)
+  for (one in runs) check_run(one, call)
+  if (length(unique(lapply(runs, function(r) r$status$all))) > 1) {
+    refuse("solver", "The runs have different parameters: draw them one by one.", call = call)
+  }
+  labels <- rlang::names2(runs)
+  solvers <- vapply(runs, function(r) r$solver$name, character(1))
+  labels <- make.unique(ifelse(nzchar(labels), labels, solvers), sep = " ")
+  table <- do.call(rbind, Map(function(one, label) tibble(run = label, trace_table(one)), runs, labels))
+  table$run <- factor(table$run, labels)
+  if (is.null(iterations)) return(table)
+  if (!is.numeric(iterations) || length(iterations) != 2) refuse("solver", "{.arg iterations} must be two numbers, the first and the last.", call = call)
+  table <- table[table$iteration >= iterations[1] & table$iteration <= iterations[2], ]
+  if (nrow(table) == 0) refuse("solver", "No run has an iteration from {iterations[1]} to {iterations[2]}.", call = call)
+  table
+}
+
+run_scales <- function(runs) {
+  list(
+    ggplot2::scale_colour_manual(values = rep(unname(ink[c("fit", "start", "term2", "term3", "term4", "data")]), length.out = length(runs)), name = NULL),
+    ggplot2::scale_linetype_manual(values = rep(c("solid", "dashed", "dotdash", "longdash", "dotted", "twodash"), length.out = length(runs)), name = NULL)
+  )
 }
 
 # A line through the iterations; points help the eye only while they can be told apart.
 trace_marks <- function(table) {
-  n <- length(unique(table$iteration))
+  n <- length(unique(table$at))
   list(
-    if (n > 1) ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.7),
-    if (n <= 100) ggplot2::geom_point(colour = ink[["fit"]], size = 1.3),
+    if (n > 1) ggplot2::geom_line(linewidth = 0.7),
+    if (n <= 100) ggplot2::geom_point(size = 1.3),
     ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))))
   )
 }
 
 # One quantity on a logarithmic axis, which has no place for zeros; below zero, on a plain one.
-trace_panel <- function(trace, column, title, label) {
+trace_panel <- function(trace, column, against, title, label, runs) {
   logarithmic <- all(trace[[column]] >= 0)
   if (logarithmic) trace <- trace[trace[[column]] > 0, ]
-  ggplot2::ggplot(trace, aes(.data$iteration, .data[[column]])) +
+  ggplot2::ggplot(trace, aes(.data$at, .data[[column]], colour = .data$run, linetype = .data$run)) +
     trace_marks(trace) +
     (if (logarithmic) ggplot2::scale_y_log10()) +
-    ggplot2::labs(x = "iteration", y = NULL, title = title, subtitle = paste(strwrap(label, 60), collapse = "\n")) +
-    theme_tundrel()
+    ggplot2::labs(x = against, y = NULL, title = title, subtitle = paste(strwrap(label, 60), collapse = "\n")) +
+    theme_tundrel() + run_scales(runs)
 }

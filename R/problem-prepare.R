@@ -125,7 +125,7 @@ prepare_function <- function(problem) {
   )
   if (problem$own$kind == "value") {
     prepared[c("kind", "rows", "used")] <- list("value", 0L, integer())
-    return(as_value_problem(problem, prepared, function(x) in_users_sign(problem, own_value(problem, status, x)), own_slopes(problem, status)))
+    return(as_value_problem(problem, prepared, own_value(problem, status), own_slopes(problem, status)))
   }
   prepared$own_model <- function(x) {
     attempt <- call_own(problem, status, x, rows)

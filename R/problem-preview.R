@@ -56,7 +56,7 @@ preview <- function(problem, starts = NULL) {
 preview_value <- function(problem, prepared) {
   structure(
     list(
-      problem = problem, value = own_value(problem, prepared$status, prepared$start), n = 0L, n_free = length(prepared$start),
+      problem = problem, value = problem_values(problem, prepared, matrix(prepared$start)), n = 0L, n_free = length(prepared$start),
       df_residual = NA_integer_, start = prepared$start, dropped = prepared$dropped,
       misses = tibble(row = integer(), response = numeric(), fitted = numeric(), residual = numeric()), unfelt = character(),
       alike = tibble(first = character(), second = character(), cosine = numeric()), undetermined = 0L,

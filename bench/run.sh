@@ -5,3 +5,4 @@ mkdir -p build
 ${CXX:-g++} -std=c++17 -O2 bench/loop.cpp -o build/bench-loop
 Rscript bench/big-fit.R build/bench-loop
 Rscript bench/simulated-families.R
+Rscript bench/solvers.R

@@ -136,6 +136,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_hessian
+Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_hessian(SEXP problemSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_hessian(problem, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_values
 Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points);
 RcppExport SEXP _tundrel_core_values(SEXP problemSEXP, SEXP pointsSEXP) {
@@ -172,6 +184,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
     {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 3},
+    {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
     {NULL, NULL, 0}

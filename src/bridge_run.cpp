@@ -180,6 +180,15 @@ Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::Lis
   return vector_to_r(point);
 }
 
+// Second derivatives of what is made small at a point; an empty matrix where they are not finite.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
+  const auto core_problem = problem_from_r(problem, 1);
+  core_problem->refine();
+  const Expansion at = core_problem->expand(vector_from_r(x));
+  return at.usable ? matrix_to_r(at.hessian) : Rcpp::NumericMatrix(0, 0);
+}
+
 // The value of the criterion at each column of `points`.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points) {
@@ -206,5 +215,5 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
   const int n_alive = squares ? v.n_alive : static_cast<int>(alive.size());
   using Rcpp::_;
   return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),
-                            _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
+                            _["gradient_norm"] = v.gradient_norm, _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
 }

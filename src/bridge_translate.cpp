@@ -72,7 +72,15 @@ std::unique_ptr<Problem> value_problem_from_r(const Rcpp::List& problem) {
     const Rcpp::Function gradient = problem["gradient_function"];
     slopes = [gradient](const Eigen::VectorXd& x) { return vector_from_r(gradient(vector_to_r(x))); };
   }
-  const auto call = [value](const Eigen::VectorXd& x) { return Rcpp::as<double>(value(vector_to_r(x))); };
+  // What goes wrong in the user's own code refuses the point.
+  const auto call = [value](const Eigen::VectorXd& x) {
+    try {
+      const Rcpp::RObject found = value(vector_to_r(x));
+      return Rf_isNumeric(found) && Rf_length(found) == 1 ? Rcpp::as<double>(found) : R_NaN;
+    } catch (const std::exception&) {
+      return R_NaN;
+    }
+  };
   return std::make_unique<ValueFunctionProblem>(call, slopes, bounds_from_r(problem));
 }
 

@@ -47,6 +47,18 @@ save("plot-detection-limit", plot_fit(carbon) +
   ggplot2::scale_colour_manual(values = c("#D55E00", "#333333", "#0072B2"), name = NULL) + ggplot2::scale_linetype_manual(values = c("longdash", "dotted", "solid"), name = NULL) +
   ggplot2::scale_y_log10() + ggplot2::labs(title = "Organic carbon, with and without regard to the detection limit"))
 
+# Rates of descent that are too small, right and too large, with what each run advised.
+valley <- function(p) (p[["a"]] - 1)^2 + 4 * (p[["b"]] - 1)^2
+slope <- function(p) c(2 * (p[["a"]] - 1), 8 * (p[["b"]] - 1))
+descent <- pose(valley, parameters = c("a", "b"), gradient = slope) |> start_from(a = 3, b = 3)
+rates <- c(0.000001, 0.2, 3)
+walks <- lapply(rates, function(rate) fit_local(descent, solver_gradient_descent(rate = rate), max_iterations = 2000, max_evaluations = Inf))
+names(walks) <- paste("rate", rates)
+advice <- paste0(names(walks), ": ", vapply(walks, tundrel:::stop_line, character(1)), collapse = "\n")
+save("plot-rates", plot_trace(walks, iterations = c(0, 60)) + patchwork::plot_annotation(
+  title = "Gradient descent at three rates", subtitle = advice, theme = ggplot2::theme(plot.subtitle = ggplot2::element_text(size = 9))
+))
+
 lichen <- read_measurements(demo_file("lichen-light.csv"))
 problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 save("plot-start", plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1)))

@@ -139,9 +139,12 @@ test_that("a watched run is the same as one that is not, and says how it goes", 
   expect_refusal(fit_local(problem, checkpoint = "nowhere/run.json"), "file", "directory that exists")
   skip_if_not_installed("progressr")
   told <- character()
-  withCallingHandlers(
-    same_walk(fit_local(problem, progress = "bar"), plain),
-    progression = function(p) told <<- c(told, p$message)
+  reporter <- list(
+    update = function(config, state, progression, ...) told <<- c(told, state$message),
+    finish = function(config, state, progression, ...) told <<- c(told, "finished")
   )
+  handler <- progressr::make_progression_handler("test", reporter = reporter, interval = 0, enable = TRUE)
+  barred <- progressr::with_progress(fit_local(problem, progress = "bar"), handlers = handler, enable = TRUE)
+  same_walk(barred, plain)
   expect_match(paste(told, collapse = " "), "iteration")
 })

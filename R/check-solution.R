@@ -1,0 +1,214 @@
+#' Is it an optimum at all?
+#'
+#' An independent verdict on a run's answer: everything is computed afresh, whatever the solver said.
+#'
+#' @param run A run that has ended.
+#' @param seed \[integer(1)] Seed of the random steps and of the restart.
+#'
+#' @return A tibble of class `tundrel_checks`, one row a check: `check`, `statistic`, `p_value` (`NA` here: these
+#'   checks are no tests), `verdict` (`"pass"`, `"warn"`, `"fail"`, `"skip"`), `reading` (one plain sentence). The
+#'   checks: `conditions` (the largest miss, in steps of the parameters' sizes), `slope` (as `gradient_norm` in
+#'   [trace_table()], against 1e-6), `curvature` (the smallest curvature relative to the largest, in directions that
+#'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value),
+#'   `bounds` (how many parameters rest on one), `rank` (how many directions the data leave open), `conditioning` (of
+#'   the Jacobian, its columns scaled), `restart` (largest change of a parameter, in standard errors or in its size,
+#'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number).
+#' @section Errors: `tundrel_error_solver` for a run that has not ended.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local() |>
+#'   check_solution()
+check_solution <- function(run, seed = 1) {
+  check_run(run)
+  if (run$stop_reason == "none") {
+    refuse("solver", c("This run has not ended: there is no answer to check.", "i" = "Go on with {.fn finish}."))
+  }
+  prepared <- prepared_to_walk(run)
+  fresh <- core_look_at(prepared, run$estimate, 1L)
+  table <- rbind(
+    check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared), check_neighbours(run, prepared, seed),
+    check_bounds_named(run), check_rank(run, prepared), check_restart(run, seed), check_refusals(run)
+  )
+  structure(table, class = c("tundrel_checks", class(table)))
+}
+
+check_row <- function(check, statistic, verdict, reading) {
+  tibble(check = check, statistic = as.numeric(statistic), p_value = NA_real_, verdict = verdict, reading = reading)
+}
+
+# A condition is missed by more than rounding beyond this share of the parameters' sizes.
+missed_share <- 1e-7
+
+check_conditions_hold <- function(run) {
+  conditions <- run$problem$conditions
+  if (length(conditions) == 0) return(check_row("conditions", NA, "skip", "No conditions were stated."))
+  values <- coef(run)
+  misses <- vapply(conditions, function(c) max(0, -condition_slack(c, values)) / max(abs(values), 1e-300), numeric(1))
+  bad <- misses > missed_share
+  check_row("conditions", max(misses), if (any(bad)) "fail" else "pass", if (any(bad)) {
+    paste0("The answer misses ", paste(unique(vapply(conditions[bad], `[[`, character(1), "text")), collapse = "; "), ".")
+  } else {
+    paste0("All ", length(conditions), " conditions hold.")
+  })
+}
+
+optimal_gradient <- 1e-6
+
+check_slope <- function(run, fresh) {
+  if (length(fresh) == 0) return(check_row("slope", NA, "fail", "The criterion is not finite at the answer."))
+  norm <- fresh$gradient_norm
+  check_row("slope", norm, if (norm <= optimal_gradient) "pass" else if (norm <= 1e-3) "warn" else "fail", if (norm <= optimal_gradient) {
+    "The slope vanishes in every direction that nothing holds."
+  } else {
+    "The criterion still slopes: the answer is short of an optimum, or the derivatives are rough; go on with finish() or another solver."
+  })
+}
+
+free_directions <- function(run) which(run$at_bound == "")
+
+check_curvature <- function(run, prepared) {
+  if (criterion_form(run$problem) == "kinked") {
+    return(check_row("curvature", NA, "skip", "A criterion with kinks has no curvature where readings are met."))
+  }
+  if (length(run$multipliers) && any(run$multipliers != 0)) {
+    return(check_row("curvature", NA, "skip", "Conditions between parameters are active: the run's own verification looked at the directions that they leave."))
+  }
+  hessian <- core_hessian(prepared, run$estimate)
+  free <- free_directions(run)
+  if (length(hessian) == 0 || length(free) == 0) return(check_row("curvature", NA, "skip", "No direction is free, or second derivatives are not finite."))
+  hessian <- hessian[free, free, drop = FALSE]
+  scale <- sqrt(pmax(abs(diag(hessian)), .Machine$double.xmin))
+  values <- eigen(hessian / outer(scale, scale), symmetric = TRUE, only.values = TRUE)$values
+  share <- min(values) / max(abs(values))
+  verdict <- if (share > 1e-12) "pass" else if (share > -1e-10) "warn" else "fail"
+  check_row("curvature", share, verdict, switch(verdict,
+    pass = "The criterion curves the right way in every free direction.",
+    warn = "In one direction the criterion is flat: a combination of parameters is not determined.",
+    fail = "In one direction the criterion improves on both sides: the answer is a saddle, not an optimum."
+  ))
+}
+
+# Random steps of these lengths, in standard errors, or in sizes where there are none.
+neighbour_steps <- c(1e-3, 1e-2, 1e-1, 1)
+neighbours_tried <- 200
+
+step_sizes <- function(run) {
+  errors <- sqrt(diag(stats::vcov(run)))[names(run$estimate)]
+  sizes <- pmax(abs(run$estimate), abs(run$start)) * 1e-2
+  unname(ifelse(is.finite(errors) & errors > 0, errors, ifelse(sizes > 0, sizes, 1e-2)))
+}
+
+check_neighbours <- function(run, prepared, seed) {
+  p <- length(run$estimate)
+  sizes <- step_sizes(run)
+  points <- with_seed(seed, {
+    run$estimate + sizes * matrix(stats::rnorm(p * neighbours_tried), p) * rep(sample(neighbour_steps, neighbours_tried, TRUE), each = p)
+  })
+  points <- pmin(pmax(points, prepared$lower), prepared$upper)
+  grid <- as.data.frame(t(points))
+  names(grid) <- names(run$estimate)
+  prepared$start <- run$estimate
+  # Equalities leave no room for random steps.
+  sense <- vapply(joint_conditions(run$problem, run$status), `[[`, character(1), "sense")
+  if (any(sense == "==")) return(check_row("neighbours", NA, "skip", "An equality between parameters leaves no room for random steps."))
+  inside <- conditions_hold(run$problem, prepared, grid)
+  values <- problem_values(run$problem, prepared, points)[inside]
+  gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, values)
+  better <- which(is.finite(gain) & gain > 1e-9 * (abs(run$value) + 1e-300))
+  check_row("neighbours", length(better), if (length(better)) "fail" else "pass", if (length(better)) {
+    paste0("Of ", sum(inside), " random steps, ", length(better), " lead to a better value, the best by ", format_number(max(gain[better])), ".")
+  } else {
+    paste0("None of ", sum(inside), " random steps leads to a better value.")
+  })
+}
+
+check_bounds_named <- function(run) {
+  resting <- names(run$at_bound)[run$at_bound != ""]
+  check_row("bounds", length(resting), if (length(resting)) "warn" else "pass", if (length(resting)) {
+    paste0(
+      paste0(resting, " rests on its ", run$at_bound[resting], " bound", collapse = ", "),
+      ": the bound, not the measurements, decides there; ask whether it is meant."
+    )
+  } else {
+    "No parameter rests on a bound."
+  })
+}
+
+# Beyond this the Jacobian's columns, scaled, are close to dependent.
+conditioning_warns <- 1e4
+
+check_rank <- function(run, prepared) {
+  prepared["joint"] <- list(NULL)
+  factor <- if (prepared$kind == "value") NULL else core_look_at(prepared, run$estimate, 1L)$factor
+  free <- free_directions(run)
+  if (length(factor) == 0 || length(free) == 0) {
+    skipped <- "A value alone has no rows whose slopes could be compared."
+    return(rbind(check_row("rank", NA, "skip", skipped), check_row("conditioning", NA, "skip", skipped)))
+  }
+  factor <- factor[, free, drop = FALSE]
+  norms <- sqrt(colSums(factor^2))
+  dead <- names(run$estimate)[free][norms == 0]
+  parts <- svd(sweep(factor, 2, ifelse(norms > 0, norms, 1), "/"), nu = 0)
+  open <- sum(parts$d <= 1e-12 * max(parts$d))
+  culprits <- names(run$estimate)[free][abs(parts$v[, ncol(parts$v)]) > 0.3]
+  condition <- max(parts$d) / min(parts$d)
+  told <- paste(culprits, collapse = ", ")
+  rbind(
+    check_row("rank", open, if (open) "fail" else "pass", if (open) {
+      paste0("The measurements do not tell ", if (length(dead)) paste(dead, collapse = ", ") else told, " apart: fix one, or use a simpler model.")
+    } else {
+      "The measurements speak of every parameter."
+    }),
+    check_row("conditioning", condition, if (open) "fail" else if (condition > conditioning_warns) "warn" else "pass", if (condition > conditioning_warns) {
+      paste0("Changes of ", told, " do nearly the same: their estimates depend on each other, and their errors are large.")
+    } else {
+      "No combination of parameters is nearly undetermined."
+    })
+  )
+}
+
+# A restart ends at the same place if no parameter differs by more than this share of its step size.
+restart_share <- 1e-3
+
+check_restart <- function(run, seed) {
+  sizes <- step_sizes(run)
+  moved <- with_seed(seed, run$estimate + 2 * sizes * sample(c(-1, 1), length(sizes), TRUE))
+  again <- tryCatch(
+    suppressMessages(fit_local(start_from(run$problem, as.list(moved)), run$solver, tolerance = run$tolerance)),
+    tundrel_error = function(e) NULL
+  )
+  if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))
+  change <- max(abs(again$estimate - run$estimate) / sizes)
+  gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, again$value)
+  better <- gain > 1e-9 * (abs(run$value) + 1e-300)
+  verdict <- if (better) "fail" else if (change <= restart_share) "pass" else "warn"
+  check_row("restart", change, verdict, switch(verdict,
+    pass = "A restart from a perturbed answer ends at the same place.",
+    fail = paste0("A restart from a perturbed answer ends at a better value, ", format_number(again$value, 6), ": take that one, and look for others."),
+    warn = "A restart from a perturbed answer ends elsewhere, no better: the answer may be one of several, or poorly determined."
+  ))
+}
+
+check_refusals <- function(run) {
+  check_row("refusals", run$refused, if (run$refused) "warn" else "pass", if (run$refused) {
+    paste0(count_of(run$refused, "evaluation"), " gave no finite number: limits that keep the model finite would help.")
+  } else {
+    "Every evaluation gave a finite number."
+  })
+}
+
+#' @export
+print.tundrel_checks <- function(x, ...) {
+  cat("Checks, computed afresh\n\n")
+  heads <- table_lines(as.data.frame(x)[c("verdict", "check", "statistic")])[-1]
+  heads <- formatC(heads, width = -max(nchar(heads)))
+  for (i in seq_along(heads)) {
+    cat(strwrap(x$reading[i], 100, prefix = strrep(" ", nchar(heads[i]) + 4), initial = paste0("  ", heads[i], "  ")), sep = "\n")
+  }
+  counts <- table(factor(x$verdict, c("pass", "warn", "fail", "skip")))
+  cat("\n", paste0(counts, " ", names(counts), collapse = ", "), "\n", sep = "")
+  invisible(x)
+}
