@@ -39,6 +39,10 @@ run_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", js
 run_format <- "tundrel run"
 run_version <- 1
 
+answer_numbers <- c(
+  "estimate", "value", "iterations", "evaluations", "refused", "seconds", "gradient_norm", "undetermined", "advised_rate", "n"
+)
+
 stored_run <- function(run) {
   settings <- run$solver$settings
   simplex <- settings$simplex
@@ -52,7 +56,7 @@ stored_run <- function(run) {
     tolerance = exact(run$tolerance), keep = run$keep, start = stored_numbers(run$start),
     # where the run stands and what has been said of it
     answer = list(
-      numbers = lapply(run[c("estimate", "value", "iterations", "evaluations", "refused", "seconds", "gradient_norm", "undetermined", "advised_rate", "n")], exact),
+      numbers = lapply(run[answer_numbers], exact),
       slope = if (!is.null(run$slope)) exact(run$slope), multipliers = exact(run$multipliers), factor = stored_matrix(run$factor),
       converged = run$converged, stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
     ),

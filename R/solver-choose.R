@@ -107,6 +107,10 @@ check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_
   }
   refuse("solver", c(
     "{.val {solver$name}} cannot serve this problem.", "x" = reason,
-    "i" = if (length(able)) "Use {.val {able}}, or leave {.arg solver} out." else "No solver so far can; drop a condition with {.fn drop_conditions}, or tie a parameter instead."
+    "i" = if (length(able)) {
+      "Use {.val {able}}, or leave {.arg solver} out."
+    } else {
+      "No solver so far can; drop a condition with {.fn drop_conditions}, or tie a parameter instead."
+    }
   ), call = call)
 }

@@ -68,7 +68,7 @@ TEST_CASE("budgets are kept and never called convergence") {
   Budget budget;
   budget.evaluations = 3;
   const RunResult result = solve(*problem, vec({1, 5}), budget);
-  CHECK(result.evaluations == 3);
+  CHECK(result.progress.evaluations == 3);
   CHECK(result.reason == StopReason::evaluations);
   CHECK_FALSE(result.converged);
 }

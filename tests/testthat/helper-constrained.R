@@ -2,9 +2,18 @@
 # Economics and Mathematical Systems 187): numbers as there.
 constrained <- list(
   "6, nonlinear equality" = list(f = function(p) (1 - p[["x1"]])^2, start = c(x1 = -1.2, x2 = 1), conditions = "10 * (x2 - x1^2) == 0", value = 0),
-  "7, nonlinear equality" = list(f = function(p) log(1 + p[["x1"]]^2) - p[["x2"]], start = c(x1 = 2, x2 = 2), conditions = "(1 + x1^2)^2 + x2^2 == 4", value = -sqrt(3)),
-  "10, nonlinear inequality" = list(f = function(p) p[["x1"]] - p[["x2"]], start = c(x1 = -10, x2 = 10), conditions = "-3 * x1^2 + 2 * x1 * x2 - x2^2 + 1 >= 0", value = -1),
-  "11, nonlinear inequality" = list(f = function(p) (p[["x1"]] - 5)^2 + p[["x2"]]^2 - 25, start = c(x1 = 4.9, x2 = 0.1), conditions = "x2 >= x1^2", value = -8.498464223),
+  "7, nonlinear equality" = list(
+    f = function(p) log(1 + p[["x1"]]^2) - p[["x2"]], start = c(x1 = 2, x2 = 2),
+    conditions = "(1 + x1^2)^2 + x2^2 == 4", value = -sqrt(3)
+  ),
+  "10, nonlinear inequality" = list(
+    f = function(p) p[["x1"]] - p[["x2"]], start = c(x1 = -10, x2 = 10),
+    conditions = "-3 * x1^2 + 2 * x1 * x2 - x2^2 + 1 >= 0", value = -1
+  ),
+  "11, nonlinear inequality" = list(
+    f = function(p) (p[["x1"]] - 5)^2 + p[["x2"]]^2 - 25, start = c(x1 = 4.9, x2 = 0.1),
+    conditions = "x2 >= x1^2", value = -8.498464223
+  ),
   "12, nonlinear inequality" = list(
     f = function(p) 0.5 * p[["x1"]]^2 + p[["x2"]]^2 - p[["x1"]] * p[["x2"]] - 7 * p[["x1"]] - 7 * p[["x2"]], start = c(x1 = 0, x2 = 0),
     conditions = "4 * x1^2 + x2^2 <= 25", value = -30
@@ -34,7 +43,8 @@ constrained <- list(
   ),
   "35, linear inequality and bounds" = list(
     f = function(p) {
-      9 - 8 * p[["x1"]] - 6 * p[["x2"]] - 4 * p[["x3"]] + 2 * p[["x1"]]^2 + 2 * p[["x2"]]^2 + p[["x3"]]^2 + 2 * p[["x1"]] * p[["x2"]] + 2 * p[["x1"]] * p[["x3"]]
+      9 - 8 * p[["x1"]] - 6 * p[["x2"]] - 4 * p[["x3"]] + 2 * p[["x1"]]^2 + 2 * p[["x2"]]^2 + p[["x3"]]^2 +
+        2 * p[["x1"]] * p[["x2"]] + 2 * p[["x1"]] * p[["x3"]]
     }, start = c(x1 = 0.5, x2 = 0.5, x3 = 0.5), conditions = c("x1 + x2 + 2 * x3 <= 3", "x1 >= 0", "x2 >= 0", "x3 >= 0"), value = 1 / 9
   ),
   "39, nonlinear equalities" = list(

@@ -1,0 +1,79 @@
+#include <catch2/catch.hpp>
+
+#include "expression/term.h"
+#include "fixture.h"
+#include "problem/value_function_problem.h"
+#include "solver/run_loop.h"
+#include "solver/settings.h"
+
+using namespace tundrel;
+
+namespace {
+
+double bowl(const Eigen::VectorXd& x) { return x[0] * x[0] + 2 * x[1] * x[1]; }
+
+// Of two parameters: conditions built from `write`, equalities first.
+std::shared_ptr<const JointConditions> conditions(const std::function<std::vector<Term>(Term, Term)>& write, int n_equalities) {
+  Graph g;
+  std::vector<int> nodes;
+  for (const Term& t : write({&g, g.parameter(0)}, {&g, g.parameter(1)})) nodes.push_back(t.node);
+  return std::make_shared<JointConditions>(std::move(g), nodes, n_equalities, 2);
+}
+
+RunResult solve_by(const char* solver, Problem& problem, const Eigen::VectorXd& start) {
+  SolverSettings settings;
+  settings.number = [](const char* key) { return std::string(key) == "tolerance" ? 1e-10 : 1.0; };
+  const auto made = make_solver(solver, settings);
+  return run(problem, *made, start, {}, [](const TraceRow&) { return true; });
+}
+
+}  // namespace
+
+TEST_CASE("a linear inequality: the foot of the perpendicular, and its multiplier") {
+  ValueFunctionProblem problem(bowl, {}, no_bounds(2));
+  // x + y >= 3: y = x / 2, so x = 2, y = 1, multiplier 2 x = 4
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x + y - 3}; }, 0);
+  const RunResult found = solve_by("sqp", problem, vec({5, 5}));
+  CHECK(found.converged);
+  CHECK((found.x - vec({2, 1})).norm() < 1e-7);
+  CHECK(found.verification.multipliers[0] == Approx(4).epsilon(1e-6));
+  // A simplex flattens against a condition: it comes near, and only claims what was verified.
+  const RunResult corners = solve_by("nelder_mead", problem, vec({5, 5}));
+  CHECK(corners.value == Approx(6).epsilon(1e-6));
+  CHECK((!corners.converged || (corners.x - vec({2, 1})).norm() < 1e-5));
+}
+
+TEST_CASE("a condition that is not active has no multiplier and changes nothing") {
+  ValueFunctionProblem problem(bowl, {}, no_bounds(2));
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x + y + 3}; }, 0);
+  const RunResult found = solve_by("sqp", problem, vec({5, 5}));
+  CHECK(found.converged);
+  CHECK(found.x.norm() < 1e-7);
+  CHECK(found.verification.multipliers[0] == 0);
+}
+
+TEST_CASE("a circle as an equality, from a start that misses it") {
+  ValueFunctionProblem problem([](const Eigen::VectorXd& x) { return x[0] + x[1]; }, {}, no_bounds(2));
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{square(x) + square(y) - 2}; }, 1);
+  const RunResult found = solve_by("sqp", problem, vec({3, -0.5}));
+  CHECK(found.converged);
+  CHECK((found.x - vec({-1, -1})).norm() < 1e-7);
+}
+
+TEST_CASE("conditions that cannot hold together end as infeasible, and claim nothing") {
+  ValueFunctionProblem problem(bowl, {}, no_bounds(2));
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x + y - 3, -(x + y) - 3}; }, 0);
+  const RunResult found = solve_by("sqp", problem, vec({1, 1}));
+  CHECK_FALSE(found.converged);
+  CHECK(found.reason == StopReason::infeasible);
+}
+
+TEST_CASE("second derivatives of conditions are added up with their weights") {
+  const auto two = conditions([](Term x, Term y) { return std::vector<Term>{square(x) * y, exp(x + 2.0 * y)}; }, 0);
+  const Eigen::MatrixXd curvature = two->curvature(vec({0.5, 0.2}), vec({2, 3}));
+  const double e = std::exp(0.9);
+  CHECK(curvature(0, 0) == Approx(2 * 2 * 0.2 + 3 * e));
+  CHECK(curvature(0, 1) == Approx(2 * 2 * 0.5 + 3 * 2 * e));
+  CHECK(curvature(1, 0) == curvature(0, 1));
+  CHECK(curvature(1, 1) == Approx(3 * 4 * e));
+}
