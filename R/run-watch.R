@@ -8,7 +8,7 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
   if (!is.null(checkpoint)) check_checkpoint(checkpoint, call)
   show <- progress_display(progress, budget)
   pause <- if (progress == "lines") list(pause_iterations = 1) else list(pause_seconds = look_every)
-  stored <- proc.time()[["elapsed"]]
+  stored <- -Inf  # the first checkpoint is written at the first look
   repeat {
     run <- walk_on(run, c(budget, pause), threads, call)
     show(run)
