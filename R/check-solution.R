@@ -46,7 +46,10 @@ check_conditions_hold <- function(run) {
   conditions <- run$problem$conditions
   if (length(conditions) == 0) return(check_row("conditions", NA, "skip", "No conditions were stated."))
   values <- coef(run)
-  misses <- vapply(conditions, function(c) max(0, -condition_slack(c, values)) / max(abs(values), 1e-300), numeric(1))
+  misses <- vapply(conditions, function(c) {
+    miss <- max(0, -condition_slack(c, values))
+    if (miss > 0) miss / condition_reach(c, values) else 0
+  }, numeric(1))
   bad <- misses > missed_share
   check_row("conditions", max(misses), if (any(bad)) "fail" else "pass", if (any(bad)) {
     paste0("The answer misses ", paste(unique(vapply(conditions[bad], `[[`, character(1), "text")), collapse = "; "), ".")

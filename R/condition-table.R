@@ -52,10 +52,15 @@ joint_active_share <- 1e-7
 
 joint_is_active <- function(condition, run) {
   values <- coef(run)
+  abs(condition_slack(condition, values)) <= joint_active_share * condition_reach(condition, values)
+}
+
+# How far a step of the parameters' sizes can change what a condition compares.
+condition_reach <- function(condition, values) {
   collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
   root <- collector$add(condition$expr)
   slopes <- core_jacobian(collector$nodes(), root, list(), 1, values)
-  abs(condition_slack(condition, values)) <= joint_active_share * sqrt(sum((slopes * pmax(abs(values), 1e-300))^2))
+  sqrt(sum((slopes * values)^2))
 }
 
 condition_multiplier <- function(condition, active, run) {

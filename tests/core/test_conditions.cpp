@@ -77,3 +77,19 @@ TEST_CASE("second derivatives of conditions are added up with their weights") {
   CHECK(curvature(1, 0) == curvature(0, 1));
   CHECK(curvature(1, 1) == Approx(3 * 4 * e));
 }
+
+TEST_CASE("a steep condition does not hide a slope along it") {
+  // The value falls a million times faster across the condition than along it: what is left along it still
+  // counts, measured against the curvature there.
+  const auto steep = [](const Eigen::VectorXd& x) { return 1e8 * x[0] + (x[1] - 3) * (x[1] - 3); };
+  ValueFunctionProblem problem(steep, {}, no_bounds(2));
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x + 0.0 * y}; }, 0);
+  CHECK_FALSE(verify(problem, vec({0, 2})).converged);
+  CHECK(verify(problem, vec({0, 3})).converged);
+}
+
+TEST_CASE("a value that falls without end along a condition is no optimum") {
+  ValueFunctionProblem problem([](const Eigen::VectorXd& x) { return std::exp(-x[0]) + x[1] * x[1]; }, {}, no_bounds(2));
+  problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x - y}; }, 0);
+  CHECK_FALSE(solve_by("sqp", problem, vec({1, 0})).converged);
+}

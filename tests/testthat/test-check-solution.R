@@ -42,3 +42,14 @@ test_that("answers under conditions are checked against them", {
   missed$estimate[["half"]] <- 100
   expect_identical(verdict_of(check_solution(missed), "conditions"), "fail")
 })
+
+test_that("a miss is told by the size of the parameters it speaks of, not by that of others", {
+  small_beside_large <- function(p) ((p[["small"]] - 2e-6) / 1e-6)^2 + ((p[["large"]] - 3e6) / 1e6)^2
+  run <- pose(small_beside_large, parameters = c("small", "large")) |>
+    start_from(small = 1e-6, large = 1e6) |>
+    subject_to(small <= 1.5e-6, large >= 1e5) |>
+    fit_local()
+  expect_identical(verdict_of(check_solution(run), "conditions"), "pass")
+  run$estimate[["small"]] <- 1.6e-6
+  expect_identical(verdict_of(check_solution(run), "conditions"), "fail")
+})

@@ -3,6 +3,7 @@
 #include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "../inference/information.h"
 #include "newton.h"
@@ -97,7 +98,7 @@ Verification verify_joint(Problem& problem, const Eigen::VectorXd& x) {
     Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(normals);
     open = Eigen::MatrixXd(qr.householderQ()).rightCols(x.size() - qr.rank());
   }
-  bool convex = true;
+  bool convex = true, settled = true;
   const double largest = std::max(scaled.cwiseAbs().maxCoeff(), 1e-300);
   double decrement = 0;
   if (open.cols() > 0) {
@@ -107,19 +108,23 @@ Verification verify_joint(Problem& problem, const Eigen::VectorXd& x) {
     convex = curvatures[0] >= -kCurvesUp * largest;
     result.rank = model.rank();
     decrement = scaled_decrement(problem, x, at, model.decrement());
+    std::vector<int> all(x.size());
+    std::iota(all.begin(), all.end(), 0);
+    settled = all_settled(problem, x, all, sizes.cwiseProduct(open * model.undamped()), result.runaway);
   }
-  // What is left of the slope, against what the slopes of value and conditions come to.
+  // In the open directions the slope is measured against the curvature; across them, where multipliers of the
+  // wrong sign would be needed, against what the slopes of value and conditions come to.
   double against = slope.norm();
   for (Eigen::Index k = 0; k < n; ++k) against += std::fabs(multipliers[k]) * normals.col(k).norm();
-  const double balance = against > 0 ? left.norm() / against : 0;
-  result.gradient_norm = n == 0 ? decrement : std::min(balance, std::max(decrement, (left - open * (open.transpose() * left)).norm() / std::max(against, 1e-300)));
+  const double across = (left - open * (open.transpose() * left)).norm();
+  result.gradient_norm = std::max(decrement, against > 0 ? across / against : 0);
   result.n_alive = static_cast<int>(open.cols());
   std::vector<int> moving;
   for (int i = 0; i < x.size(); ++i)
     if (!bounds.holds(i, x[i], at.gradient[i])) moving.push_back(i);
   result.factor = with_certain_rows(
       problem.form() == Form::squares ? problem.linearise(x).factor : information_factor(problem, x, at, moving), joint.gradients(x), active.condition, kCertain);
-  conclude(problem, x, feasible && convex, result);
+  conclude(problem, x, feasible && convex && settled, result);
   if (!feasible) {
     result.converged = false;
     result.reason = StopReason::infeasible;
