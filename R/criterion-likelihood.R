@@ -98,7 +98,7 @@ format_likelihood <- function(x) {
   ), collapse = ", ")
 }
 
-# The expressions of a likelihood, and whether a family's parameter must be known in advance.
+# The expressions of a likelihood.
 likelihood_expressions <- function(criterion) {
   if (is.null(criterion$log_density)) criterion$others else list(log_density = criterion$log_density)
 }

@@ -135,15 +135,14 @@ criterion_from_stored <- function(stored, path) {
 check_same_problem <- function(expected, found, path, call = rlang::caller_env()) {
   # as it would come back from a file
   expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
-  parts <- c(model = "model", measurements = "measurements", constants = "constants", conditions = "conditions", criterion = "criterion", start = "start")
-  for (part in names(parts)) {
-    # A robust scale is estimated on the way, and its fit moves the start.
-    expected$criterion$scale <- found$criterion$scale <- NULL
-    if (part == "start" && identical(found$criterion$name, "robust_error")) next
+  # A robust scale is estimated on the way, and its fit moves the start.
+  robust <- identical(found$criterion$name, "robust_error")
+  expected$criterion$scale <- found$criterion$scale <- NULL
+  short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
+  for (part in c("model", "measurements", "constants", "conditions", "criterion", if (!robust) "start")) {
     if (identical(expected[[part]], found[[part]])) next
-    short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
     refuse("file", c(
-      "The run in {.file {path}} was made on another problem: its {parts[[part]]} differ{if (part %in% c('model', 'start', 'criterion')) 's'}.",
+      "The run in {.file {path}} was made on another problem: its {part} differ{if (part %in% c('model', 'start', 'criterion')) 's'}.",
       "x" = if (part != "measurements") "Stored: {short(found[[part]])}; now: {short(expected[[part]])}.",
       "i" = "Begin a new run, or read this one without {.arg problem}."
     ), call = call)

@@ -1,7 +1,9 @@
 // Limits of single parameters, closed or open on either side.
 #pragma once
 #include <Eigen/Core>
+#include <algorithm>
 #include <cmath>
+#include <limits>
 #include <vector>
 
 namespace tundrel {
@@ -39,6 +41,39 @@ struct Bounds {
     if (to < lower[i] || (lower_open[i] && to == lower[i])) return lower_open[i] ? x : lower[i];
     if (to > upper[i] || (upper_open[i] && to == upper[i])) return upper_open[i] ? x : upper[i];
     return to;
+  }
+  // The longest multiple of `direction` that keeps within the bounds.
+  double reach_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction) const {
+    double most = std::numeric_limits<double>::infinity();
+    for (int i = 0; i < x.size(); ++i) {
+      if (direction[i] > 0) most = std::min(most, reach_up(i, x[i]) / direction[i]);
+      if (direction[i] < 0) most = std::min(most, reach_down(i, x[i]) / direction[i]);
+    }
+    return most;
+  }
+  // x + length * direction without rounding past a limit.
+  Eigen::VectorXd along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, double length = 1) const {
+    Eigen::VectorXd to(x.size());
+    for (int i = 0; i < x.size(); ++i) to[i] = direction[i] == 0 ? x[i] : moved(i, x[i], length * direction[i]);
+    return to;
+  }
+  // Of a step wanted in the parameters `moving`, those that would leave their limits are given the step to
+  // the limit. Returns the others; with all of them inside, the step is filled in.
+  std::vector<int> stop_leaving(const Eigen::VectorXd& x, const std::vector<int>& moving, const Eigen::VectorXd& wanted,
+                                Eigen::VectorXd& step) const {
+    std::vector<int> inside;
+    for (std::size_t k = 0; k < moving.size(); ++k) {
+      const int i = moving[k];
+      const double down = reach_down(i, x[i]), up = reach_up(i, x[i]);
+      const double one = wanted[static_cast<Eigen::Index>(k)];
+      if (one < down || one > up)
+        step[i] = one < down ? down : up;
+      else
+        inside.push_back(i);
+    }
+    if (inside.size() == moving.size())
+      for (std::size_t k = 0; k < moving.size(); ++k) step[moving[k]] = wanted[static_cast<Eigen::Index>(k)];
+    return inside;
   }
 };
 

@@ -23,7 +23,7 @@ void Bfgs::start(Problem& problem, const Eigen::VectorXd& x) {
   learned_ = false;
   if (!begin(problem, x)) return;
   // Until something is learned, a step along the slope of a modest length.
-  const Eigen::VectorXd slope = free_gradient(problem);
+  const Eigen::VectorXd slope = free_gradient();
   const double length = std::max(slope.norm(), std::numeric_limits<double>::min());
   curvature_ = (length / kFirstStep) * sizes_.cwiseAbs2().cwiseInverse().asDiagonal().toDenseMatrix();
 }
@@ -48,7 +48,7 @@ void Bfgs::iterate(Problem& problem) {
   const Expansion model{true, at_.value, at_.gradient, curvature_};
   const Eigen::VectorXd step =
       bounded_quadratic_step(problem, status_.x, model, unheld_, sizes_, std::numeric_limits<double>::infinity());
-  const double most = reach_along(problem.bounds(), status_.x, step);
+  const double most = problem.bounds().reach_along(status_.x, step);
   const LineResult line = search_line(problem, status_.x, at_, step, 1, std::max(1.0, most), kFlatness);
   if (!line.found) {
     // What was learned misleads: forget it once, then there is nothing left to gain.

@@ -18,14 +18,14 @@ constexpr double kOrthogonal = 0.2;
 
 void ConjugateGradient::start(Problem& problem, const Eigen::VectorXd& x) {
   if (!begin(problem, x)) return;
-  direction_ = -free_gradient(problem);
+  direction_ = -free_gradient();
   last_length_ = last_promise_ = 0;
   steepest_ = true;
 }
 
 void ConjugateGradient::iterate(Problem& problem) {
   const Eigen::VectorXd along = direction_.cwiseProduct(sizes_);
-  const double most = reach_along(problem.bounds(), status_.x, along);
+  const double most = problem.bounds().reach_along(status_.x, along);
   const double promise = at_.gradient.dot(along);
   // As long as the last step, corrected for the steeper or gentler slope.
   const double first = last_length_ > 0 ? std::min(1e3 * last_length_, last_length_ * last_promise_ / promise)
@@ -37,19 +37,19 @@ void ConjugateGradient::iterate(Problem& problem) {
       status_.reason = StopReason::step;
       return;
     }
-    direction_ = -free_gradient(problem);
+    direction_ = -free_gradient();
     steepest_ = true;
     last_length_ = 0;
     status_.action = "restart along the slope";
     return;
   }
-  const Eigen::VectorXd before = free_gradient(problem);
+  const Eigen::VectorXd before = free_gradient();
   const std::vector<int> held_before = unheld_;
   last_length_ = line.length;
   last_promise_ = promise;
   const bool was_steepest = steepest_;
   take(problem, line.x, line.at, was_steepest ? "step along the slope" : "conjugate step");
-  const Eigen::VectorXd slope = free_gradient(problem);
+  const Eigen::VectorXd slope = free_gradient();
   const double share = std::max(0.0, slope.dot(slope - before) / before.squaredNorm());
   const bool restart = unheld_ != held_before || std::fabs(slope.dot(before)) > kOrthogonal * slope.squaredNorm();
   steepest_ = restart || share == 0;

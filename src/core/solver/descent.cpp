@@ -30,7 +30,7 @@ bool Descent::begin(Problem& problem, const Eigen::VectorXd& x) {
   at_ = at;
   first_slope_ = 0;
   accept(problem, x, std::move(at));
-  first_slope_ = free_gradient(problem).norm();
+  first_slope_ = free_gradient().norm();
   status_.gradient_norm = first_slope_ > 0 ? 1 : 0;
   if (first_slope_ == 0) status_.reason = StopReason::gradient;
   return true;
@@ -41,10 +41,10 @@ void Descent::accept(Problem& problem, const Eigen::VectorXd& x, Slope at) {
   status_.x = x;
   status_.value = at_.value;
   unheld_ = unheld_parameters(problem, x, at_.gradient);
-  if (first_slope_ > 0) status_.gradient_norm = free_gradient(problem).norm() / first_slope_;
+  if (first_slope_ > 0) status_.gradient_norm = free_gradient().norm() / first_slope_;
 }
 
-Eigen::VectorXd Descent::free_gradient(const Problem&) const {
+Eigen::VectorXd Descent::free_gradient() const {
   Eigen::VectorXd out = Eigen::VectorXd::Zero(at_.gradient.size());
   for (int i : unheld_) out[i] = at_.gradient[i] * sizes_[i];
   return out;
@@ -59,7 +59,7 @@ void Descent::take(Problem& problem, const Eigen::VectorXd& x, Slope at, const c
   const bool short_step = status_.step_norm <= tolerance_ * 1e-3;
   idle_ = still || short_step ? idle_ + 1 : 0;
   // The value of a sum of squares that is met exactly falls without end: the slope falls with it.
-  if (free_gradient(problem).norm() <= tolerance_ * tolerance_ * first_slope_ || free_gradient(problem).norm() == 0)
+  if (free_gradient().norm() <= tolerance_ * tolerance_ * first_slope_)
     status_.reason = StopReason::gradient;
   else if (idle_ >= kMostIdle)
     status_.reason = still ? StopReason::value : StopReason::step;

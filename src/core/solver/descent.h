@@ -21,7 +21,7 @@ class Descent : public Solver {
   // hold several times in a row, since single short steps mean nothing.
   void take(Problem& problem, const Eigen::VectorXd& x, Slope at, const char* action);
   // Gradient in the parameters that no bound holds, zero in the others, in the parameters' sizes.
-  Eigen::VectorXd free_gradient(const Problem& problem) const;
+  Eigen::VectorXd free_gradient() const;
   void visit_descent(StateVisitor& visitor);
 
   double tolerance_;

@@ -52,7 +52,7 @@ void GaussNewton::iterate(Problem& problem) {
   const double promised = at_.projected.squaredNorm() - (at_.projected + at_.factor * step).squaredNorm();
   const double size = scale.cwiseProduct(status_.x).norm();
   for (double share = 1; share >= kShortest; share /= 2) {
-    const Eigen::VectorXd to = point_along(problem.bounds(), status_.x, step, share);
+    const Eigen::VectorXd to = problem.bounds().along(status_.x, step, share);
     Linearisation trial = problem.linearise(to);
     if (!trial.usable || !(trial.value <= at_.value - kEnoughFall * share * promised + 1e-15 * at_.value)) continue;
     const double length = scale.cwiseProduct(to - status_.x).norm();

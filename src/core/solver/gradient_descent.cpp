@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "line_search.h"
-
 namespace tundrel {
 namespace {
 
@@ -16,8 +14,6 @@ constexpr long kMostRising = 50;
 // slope, crawls.
 constexpr long kLookBack = 500;
 constexpr double kCrawlShare = 1e-2, kSameSlope = 0.5;
-// Of the rate at which a step would leave the slope's own valley, what is advised.
-constexpr double kAdvised = 1;
 
 }  // namespace
 
@@ -46,7 +42,7 @@ Eigen::VectorXd GradientDescent::next_step(const Eigen::VectorXd& slope) {
 
 void GradientDescent::iterate(Problem& problem) {
   ++steps_;
-  const Eigen::VectorXd slope = free_gradient(problem) / unit_;
+  const Eigen::VectorXd slope = free_gradient() / unit_;
   const Eigen::VectorXd step = next_step(slope).cwiseProduct(sizes_);
   Eigen::VectorXd to(step.size());
   bool stopped = false;
@@ -77,7 +73,7 @@ void GradientDescent::iterate(Problem& problem) {
 void GradientDescent::watch(const Eigen::VectorXd& step, const Eigen::VectorXd& change) {
   // How much the slope bends along the last step: rates above two over this shake.
   if (step.norm() > 0) bend_ = std::max(0.9 * bend_, change.norm() / step.norm());
-  const double steady = bend_ > 0 ? kAdvised * (1 + settings_.momentum) / bend_ : settings_.rate;
+  const double steady = bend_ > 0 ? (1 + settings_.momentum) / bend_ : settings_.rate;
   const double scale = std::fabs(best_) + unit_ * kSmall;
   if (rising_ > kMostRising || status_.value - best_ > kGrown * scale) {
     status_.reason = StopReason::diverged;

@@ -24,8 +24,8 @@ void Lbfgs::start(Problem& problem, const Eigen::VectorXd& x) {
 }
 
 // The two loops of the paper, in the parameters that no bound holds.
-Eigen::VectorXd Lbfgs::direction(const Problem& problem) const {
-  Eigen::VectorXd q = free_gradient(problem);
+Eigen::VectorXd Lbfgs::direction() const {
+  Eigen::VectorXd q = free_gradient();
   Eigen::VectorXd free = Eigen::VectorXd::Zero(q.size());
   for (int i : unheld_) free[i] = 1;
   const int m = static_cast<int>(steps_.cols());
@@ -62,8 +62,8 @@ void Lbfgs::remember(const Eigen::VectorXd& step, const Eigen::VectorXd& change)
 }
 
 void Lbfgs::iterate(Problem& problem) {
-  const Eigen::VectorXd along = direction(problem);
-  const double most = reach_along(problem.bounds(), status_.x, along);
+  const Eigen::VectorXd along = direction();
+  const double most = problem.bounds().reach_along(status_.x, along);
   const LineResult line = search_line(problem, status_.x, at_, along, std::min(1.0, most), most, kFlatness);
   if (!line.found) {
     if (steps_.cols() == 0) {

@@ -21,7 +21,7 @@ class Lbfgs : public Descent {
   void visit(StateVisitor& visitor) override;
 
  private:
-  Eigen::VectorXd direction(const Problem& problem) const;
+  Eigen::VectorXd direction() const;
   void remember(const Eigen::VectorXd& step, const Eigen::VectorXd& change);
 
   int memory_;

@@ -24,13 +24,6 @@ constexpr double kSameValue = 1e-11;
 
 }  // namespace
 
-Eigen::VectorXd LevenbergMarquardt::moved(const Problem& problem, const Eigen::VectorXd& step) const {
-  Eigen::VectorXd to(step.size());
-  for (int i = 0; i < step.size(); ++i)
-    to[i] = step[i] == 0 ? status_.x[i] : problem.bounds().moved(i, status_.x[i], step[i]);
-  return to;
-}
-
 // Takes a point over and measures how far from optimal it is.
 void LevenbergMarquardt::accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
   at_ = std::move(at);
@@ -84,7 +77,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
   for (;; radius_ *= kShorter) {
-    to = moved(problem, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_));
+    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_));
     const Eigen::VectorXd taken = to - status_.x;
     length = taken.cwiseProduct(scale_).norm();
     predicted =
@@ -165,7 +158,7 @@ void LevenbergMarquardt::close(Problem& problem) {
   Eigen::VectorXd step;
   bool better = false, fast = false;
   if (closing_step(problem, step)) {
-    const Eigen::VectorXd to = moved(problem, step);
+    const Eigen::VectorXd to = problem.bounds().along(status_.x, step);
     const double size = scale_.cwiseProduct(status_.x).norm();
     const double length = (to - status_.x).cwiseProduct(scale_).norm();
     Linearisation trial = length > 0 ? problem.linearise(to) : Linearisation();

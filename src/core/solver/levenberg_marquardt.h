@@ -32,7 +32,6 @@ class LevenbergMarquardt : public Solver {
   void close(Problem& problem);
   bool closing_step(Problem& problem, Eigen::VectorXd& step);
   void accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
-  Eigen::VectorXd moved(const Problem& problem, const Eigen::VectorXd& step) const;
   void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;

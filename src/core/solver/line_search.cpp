@@ -34,21 +34,6 @@ double between(const Trial& a, const Trial& b) {
 
 }  // namespace
 
-double reach_along(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& direction) {
-  double most = std::numeric_limits<double>::infinity();
-  for (int i = 0; i < x.size(); ++i) {
-    if (direction[i] > 0) most = std::min(most, bounds.reach_up(i, x[i]) / direction[i]);
-    if (direction[i] < 0) most = std::min(most, bounds.reach_down(i, x[i]) / direction[i]);
-  }
-  return most;
-}
-
-Eigen::VectorXd point_along(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& direction, double length) {
-  Eigen::VectorXd to(x.size());
-  for (int i = 0; i < x.size(); ++i) to[i] = direction[i] == 0 ? x[i] : bounds.moved(i, x[i], length * direction[i]);
-  return to;
-}
-
 LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& from, const Eigen::VectorXd& direction,
                        double first, double most, double flatness) {
   const double promised = from.gradient.dot(direction);
@@ -60,14 +45,12 @@ LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& 
   bool bracketed = false;
   double length = std::min(first, most);
   for (int k = 0; k < kMostTrials; ++k) {
-    const Eigen::VectorXd to = point_along(problem.bounds(), x, direction, length);
+    const Eigen::VectorXd to = problem.bounds().along(x, direction, length);
     const Slope at = problem.slope(to);
     if (!at.usable) {
       // Beyond lies no finite ground.
       most = length;
-      if (bracketed) {
-        high = {length, std::numeric_limits<double>::max(), 0};
-      }
+      if (bracketed) high = {length, std::numeric_limits<double>::max(), 0};
       length = low.length + 0.25 * (length - low.length);
       if (!(length > low.length)) break;
       continue;
@@ -92,7 +75,7 @@ LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& 
       length = high.value == std::numeric_limits<double>::max() ? 0.5 * (low.length + high.length) : between(low, high);
     } else {
       if (length >= most) break;
-      length = std::min(most, std::max(4 * length, 2 * length));
+      length = std::min(most, 4 * length);
     }
   }
   return best;

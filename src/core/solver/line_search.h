@@ -18,10 +18,4 @@ struct LineResult {
 LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& from, const Eigen::VectorXd& direction,
                        double first, double most, double flatness);
 
-// The longest multiple of `direction` that keeps within the bounds.
-double reach_along(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& direction);
-
-// x + length * direction without rounding past a limit.
-Eigen::VectorXd point_along(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& direction, double length);
-
 }  // namespace tundrel

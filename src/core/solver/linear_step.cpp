@@ -84,24 +84,10 @@ Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
     const double left = std::isfinite(radius)
                             ? std::sqrt(std::max(0.0, radius * radius - used.squaredNorm()))
                             : radius;
-    const Eigen::VectorXd part = std::isfinite(radius) ? linear.within(left) : linear.undamped();
-    std::vector<int> inside;
-    bool stopped = false;
-    for (std::size_t k = 0; k < moving.size(); ++k) {
-      const int i = moving[k];
-      const double wanted = part[k] / scale[i];
-      const double down = bounds.reach_down(i, x[i]), up = bounds.reach_up(i, x[i]);
-      if (wanted < down || wanted > up) {
-        step[i] = wanted < down ? down : up;
-        stopped = true;
-      } else {
-        inside.push_back(i);
-      }
-    }
-    if (!stopped) {
-      for (std::size_t k = 0; k < moving.size(); ++k) step[moving[k]] = part[k] / scale[moving[k]];
-      break;
-    }
+    Eigen::VectorXd part = std::isfinite(radius) ? linear.within(left) : linear.undamped();
+    for (std::size_t k = 0; k < moving.size(); ++k) part[k] /= scale[moving[k]];
+    const std::vector<int> inside = bounds.stop_leaving(x, moving, part, step);
+    if (inside.size() == moving.size()) break;
     moving = inside;
   }
   return step;

@@ -21,12 +21,6 @@ constexpr int kMostSlowSteps = 4;
 // Changes of the value below this share of it are rounding.
 constexpr double kSameValue = 1e-13;
 
-Eigen::VectorXd moved(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& step) {
-  Eigen::VectorXd to(step.size());
-  for (int i = 0; i < step.size(); ++i) to[i] = step[i] == 0 ? x[i] : problem.bounds().moved(i, x[i], step[i]);
-  return to;
-}
-
 }  // namespace
 
 Eigen::VectorXd parameter_sizes(const Problem& problem, const Eigen::VectorXd& x) {
@@ -102,8 +96,7 @@ void Newton::walk(Problem& problem) {
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
   for (;; radius_ *= kShorter) {
-    to = moved(problem, status_.x,
-               bounded_quadratic_step(problem, status_.x, at_, unheld_, sizes_, radius_));
+    to = problem.bounds().along(status_.x, bounded_quadratic_step(problem, status_.x, at_, unheld_, sizes_, radius_));
     const Eigen::VectorXd taken = to - status_.x;
     length = taken.cwiseQuotient(sizes_).norm();
     predicted = -predicted_change(at_, taken);
@@ -153,7 +146,7 @@ void Newton::close(Problem& problem) {
   bool better = false, fast = false;
   const Eigen::VectorXd step =
       bounded_quadratic_step(problem, status_.x, at_, unheld_, sizes_, kInfinity);
-  const Eigen::VectorXd to = moved(problem, status_.x, step);
+  const Eigen::VectorXd to = problem.bounds().along(status_.x, step);
   const double length = (to - status_.x).cwiseQuotient(sizes_).norm();
   if (convex_ && length > 0) {
     Expansion trial = problem.expand(to);

@@ -30,16 +30,16 @@ void Powell::start(Problem& problem, const Eigen::VectorXd& x) {
 
 double Powell::descend(Problem& problem, const Eigen::VectorXd& direction) {
   const Eigen::VectorXd along = direction.cwiseProduct(sizes_), from = status_.x;
-  const double up = reach_along(problem.bounds(), from, along), down = -reach_along(problem.bounds(), from, -along);
+  const double up = problem.bounds().reach_along(from, along), down = -problem.bounds().reach_along(from, -along);
   if (!(up > 0) && !(down < 0)) return 0;
   LineMinimum line;
   line.begin(0, status_.value, kFirstStep, down, up);
   for (int k = 0; k < kMostLineSteps; ++k) {
     const double at = line.propose();
-    if (!line.record(problem.value(point_along(problem.bounds(), from, along, at)), kLineTolerance, 1e-3)) break;
+    if (!line.record(problem.value(problem.bounds().along(from, along, at)), kLineTolerance, 1e-3)) break;
   }
   if (!(line.best_value() < status_.value)) return 0;
-  status_.x = point_along(problem.bounds(), from, along, line.best());
+  status_.x = problem.bounds().along(from, along, line.best());
   status_.value = line.best_value();
   return line.best();
 }
@@ -62,7 +62,7 @@ void Powell::iterate(Problem& problem) {
   status_.step_norm = cycle.norm();
   if (cycle.norm() > 0) {
     const Eigen::VectorXd beyond =
-        point_along(problem.bounds(), status_.x, cycle.cwiseProduct(sizes_), std::min(1.0, reach_along(problem.bounds(), status_.x, cycle.cwiseProduct(sizes_))));
+        problem.bounds().along(status_.x, cycle.cwiseProduct(sizes_), std::min(1.0, problem.bounds().reach_along(status_.x, cycle.cwiseProduct(sizes_))));
     const double then = problem.value(beyond);
     const double fall = before - status_.value;
     const bool worth = std::isfinite(then) && then < before &&

@@ -131,23 +131,9 @@ Eigen::VectorXd bounded_quadratic_step(const Problem& problem, const Eigen::Vect
     const bool short_enough = whole.convex() && whole.rank() > 0 && part.norm() <= left;
     if (std::isfinite(radius) && !short_enough)
       part = left > 0 ? step_within(model.gradient, model.hessian, left) : Eigen::VectorXd::Zero(moving.size());
-    std::vector<int> inside;
-    bool stopped = false;
-    for (std::size_t k = 0; k < moving.size(); ++k) {
-      const int i = moving[k];
-      const double wanted = part[k] * sizes[i];
-      const double down = bounds.reach_down(i, x[i]), up = bounds.reach_up(i, x[i]);
-      if (wanted < down || wanted > up) {
-        step[i] = wanted < down ? down : up;
-        stopped = true;
-      } else {
-        inside.push_back(i);
-      }
-    }
-    if (!stopped) {
-      for (std::size_t k = 0; k < moving.size(); ++k) step[moving[k]] = part[k] * sizes[moving[k]];
-      break;
-    }
+    for (std::size_t k = 0; k < moving.size(); ++k) part[k] *= sizes[moving[k]];
+    const std::vector<int> inside = bounds.stop_leaving(x, moving, part, step);
+    if (inside.size() == moving.size()) break;
     moving = inside;
   }
   return step;
