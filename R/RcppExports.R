@@ -25,6 +25,10 @@ core_unit_covariance <- function(factor) {
     .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
+core_find_root <- function(what, method, lower, upper, start, tolerance, most_evaluations) {
+    .Call(`_tundrel_core_find_root`, what, method, lower, upper, start, tolerance, most_evaluations)
+}
+
 core_walk <- function(problem, solver_name, settings, start, state, budget, keep_members, threads) {
     .Call(`_tundrel_core_walk`, problem, solver_name, settings, start, state, budget, keep_members, threads)
 }

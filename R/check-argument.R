@@ -34,6 +34,11 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
   ), call = call)
 }
 
+check_flag <- function(x, name, kind, call = rlang::caller_env()) {
+  if (rlang::is_bool(x)) return(invisible())
+  refuse(kind, c("{.arg {name}} must be TRUE or FALSE.", "x" = "It is {.val {x}}."), call = call)
+}
+
 check_level <- function(level, call = rlang::caller_env()) {
   check_number(level, "level", "solver", above = 0, below = 1, call = call)
 }

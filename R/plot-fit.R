@@ -8,8 +8,11 @@
 #'
 #' @param x A run from [fit_local()], or a problem with a start.
 #' @param components \[logical(1)] Draw the terms of a sum one by one as well? Only with one predictor.
+#' @param at \[numeric] Iterations of a run, 0 for its start: a panel for each shows the curve as it was then. Only with
+#'   one predictor at most. `NULL` for the answer alone.
 #' @return A ggplot; a patchwork of them with several predictors.
-#' @section Errors: As for [fit_local()] where a problem's start is not complete.
+#' @section Errors: As for [fit_local()] where a problem's start is not complete; `tundrel_error_solver`
+#'   for iterations that the run does not have.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -17,8 +20,12 @@
 #'   start_from(top = 8, half = 150, dark = 1)
 #' plot_fit(problem)
 #' plot_fit(fit_local(problem))
-plot_fit <- function(x, components = FALSE) {
-  if (inherits(x, "tundrel_problem")) {
+#' plot_fit(fit_local(problem), at = c(0, 1, 2, 4))
+plot_fit <- function(x, components = FALSE, at = NULL) {
+  if (!is.null(at)) {
+    check_run(x)
+    draw_moving(x, at)
+  } else if (inherits(x, "tundrel_problem")) {
     prepared <- prepare_at_start(x)
     draw_fit(x, prepared, prepared$start, NULL, components)
   } else {
@@ -36,18 +43,69 @@ autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
 #' @export
 plot.tundrel_run <- function(x, ...) print(plot_fit(x))
 
-# A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, prepared, at, run, components, call = rlang::caller_env()) {
+# The curve at some iterations, a panel each.
+draw_moving <- function(run, at, call = rlang::caller_env()) {
+  check_curve(run$problem, call)
+  places <- match(at, run$trace$iteration)
+  if (!is.numeric(at) || length(at) == 0 || anyNA(places)) {
+    refuse("solver", c("{.arg at} must hold iterations of the run, from 0 to {max(run$trace$iteration)}.", "x" = "It holds {.val {at[is.na(places)]}}."), call = call)
+  }
+  if (length(run$problem$model$predictors) > 1) refuse("solver", "With several predictors there is no curve to draw iteration by iteration.", call = call)
+  prepared <- prepared_of(run)
+  points <- fit_points(run$problem, prepared, run$estimate)
+  points$x <- fit_places(run$problem, prepared)
+  panel_names <- paste0("iteration ", run$trace$iteration[places], ", value ", format_number(run$trace$value[places]))
+  curves <- do.call(rbind, Map(function(place, name) {
+    data.frame(curve_table(points$x, run$problem, run$trace$x[place, ], NULL), panel = factor(name, unique(panel_names)))
+  }, places, panel_names))
+  ggplot2::ggplot(points, aes(.data$x)) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
+    censored_points(points) +
+    ggplot2::geom_line(aes(y = .data$fitted), curves, colour = ink[["fit"]], linewidth = 0.9) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
+    # a far start must not squeeze the measurements into a line
+    ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
+    ggplot2::labs(
+      title = paste("The curve on its way:", run$solver$name), subtitle = model_subtitle(run$problem),
+      caption = fit_caption(run$problem, prepared, NULL),
+      x = fit_axis(run$problem), y = response_label(run$problem)
+    ) +
+    theme_tundrel()
+}
+
+wider_range <- function(x) range(x[is.finite(x)]) + c(-0.5, 0.5) * diff(range(x[is.finite(x)]))
+
+fit_axis <- function(problem) {
+  predictor <- problem$model$predictors
+  if (length(predictor)) axis_label(predictor, problem$units) else "row"
+}
+
+# Where rows are on the axis: at their predictor, or at their place.
+fit_places <- function(problem, prepared) {
+  predictors <- problem$model$predictors
+  if (length(predictors)) prepared$columns[[match(predictors, problem$model$columns)]] else prepared$used
+}
+
+fit_points <- function(problem, prepared, at) {
+  data.frame(
+    response = observed_rows(prepared), fitted = fitted_rows(prepared, at), known = prepared$known_rows %||% 0L,
+    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_
+  )
+}
+
+check_curve <- function(problem, call) {
   if (!is.null(problem$own$fun)) {
     refuse("model", c(
       "A function that returns its {problem$own$kind} has no curve to draw.",
       "i" = "Look at {.fn plot_landscape}, or, of a run, at {.fn plot_residuals}."
     ), call = call)
   }
-  points <- data.frame(
-    response = observed_rows(prepared), fitted = fitted_rows(prepared, at), known = prepared$known_rows %||% 0L,
-    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_
-  )
+}
+
+# A run that is NULL means: the curve at a start.
+draw_fit <- function(problem, prepared, at, run, components, call = rlang::caller_env()) {
+  check_curve(problem, call)
+  points <- fit_points(problem, prepared, at)
   labels <- ggplot2::labs(
     title = if (is.null(run)) "The model at its start" else "The fitted model",
     subtitle = model_subtitle(problem), caption = fit_caption(problem, prepared, run)
@@ -61,7 +119,7 @@ draw_fit <- function(problem, prepared, at, run, components, call = rlang::calle
       title = labels$title, subtitle = labels$subtitle, caption = labels$caption, theme = theme_tundrel()
     ))
   }
-  points$x <- if (length(predictors)) columns[[1]] else prepared$used
+  points$x <- fit_places(problem, prepared)
   draw_curve(points, problem, at, run, components) + labels + theme_tundrel()
 }
 
@@ -100,7 +158,7 @@ draw_curve <- function(points, problem, at, run, components) {
       linetype = if (is_start) "dashed" else "solid"
     ) +
     ggplot2::labs(
-      x = if (length(predictor)) axis_label(predictor, problem$units) else "row", y = response_label(problem)
+      x = fit_axis(problem), y = response_label(problem)
     )
 }
 

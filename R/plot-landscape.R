@@ -6,7 +6,9 @@
 #' @param scan A scan, from [scan_grid()]; or a problem, which is then scanned over the parameters that
 #'   `...` gives, as in [scan_grid()].
 #' @param ... For a problem: what to scan.
-#' @param runs A run or a list of runs whose path, start and end are drawn.
+#' @param runs A run or a list of runs whose path, start and end are drawn; simplexes that
+#'   [solver_nelder_mead()] kept as triangles. Over two parameters the edges of conditions are lines, solid where the
+#'   condition is active at a run's end.
 #' @param log_value \[logical(1)] Contours and axis of the value on a logarithmic scale? `NA` decides by
 #'   its range.
 #' @return A ggplot.
@@ -30,7 +32,7 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
   finite <- scan$value[!is.na(scan$value)]
   if (is.na(log_value)) log_value <- length(finite) > 0 && min(finite) > 0 && max(finite) > 30 * min(finite)
   plot <- if (length(scanned) == 2) draw_ground(scan, scanned, log_value) else draw_valley(scan, scanned, log_value)
-  plot + path_layers(runs, scanned) + (if (length(runs) == 0) start_layer(problem, scanned)) +
+  plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
       caption = paste0(
@@ -49,7 +51,7 @@ draw_ground <- function(scan, scanned, log_value) {
   ggplot2::ggplot(scan, aes(.data[[scanned[1]]], .data[[scanned[2]]])) +
     ggplot2::geom_raster(aes(fill = .data$height), interpolate = TRUE) +
     ggplot2::geom_contour(aes(z = .data$height), breaks = levels, colour = "white", linewidth = 0.3, na.rm = TRUE) +
-    ggplot2::geom_raster(data = scan[!scan$inside, ], fill = "#555555", alpha = 0.45) +
+    ggplot2::geom_tile(data = scan[!scan$inside, ], fill = "#555555", alpha = 0.45) +
     ggplot2::scale_fill_viridis_c(name = if (log_value) "log10 of\nthe value" else "value", direction = -1, na.value = "white") +
     ggplot2::theme(legend.position = "right")
 }
@@ -73,6 +75,37 @@ start_layer <- function(problem, scanned) {
   if (anyNA(at)) return(NULL)
   if (length(scanned) == 1) return(ggplot2::geom_vline(xintercept = at, colour = ink[["start"]], linetype = "dashed"))
   ggplot2::annotate("point", at[[1]], at[[2]], colour = ink[["start"]], shape = 1, size = 4, stroke = 1.3)
+}
+
+# Triangles that a solver held, over the plane of two parameters.
+simplex_layers <- function(runs, scanned) {
+  if (length(scanned) != 2) return(NULL)
+  lapply(Filter(function(run) length(run$trace$members) > 0 && run$solver$name == "nelder_mead", runs), function(run) {
+    if (length(run$estimate) != 2) return(NULL)
+    corners <- snapshot_table(run)
+    ggplot2::geom_polygon(
+      aes(.data[[scanned[1]]], .data[[scanned[2]]], group = .data$iteration), corners,
+      fill = NA, colour = "white", linewidth = 0.4, alpha = 0.8
+    )
+  })
+}
+
+# The edge of each condition between parameters: where it holds with equality.
+condition_layers <- function(problem, scan, scanned, runs) {
+  if (length(scanned) != 2) return(NULL)
+  prepared <- prepare_problem(problem)
+  status <- prepared$status
+  joint <- joint_conditions(problem, status)
+  tables <- lapply(runs, conditions_table)
+  lapply(joint, function(condition) {
+    active <- any(vapply(tables, function(table) isTRUE(table$active[table$condition == condition$text][1]), logical(1)))
+    edge <- data.frame(scan[scanned], slack = condition_difference(condition, problem$start, status, scan[scanned]))
+    if (!all(is.finite(edge$slack)) || min(edge$slack) > 0 || max(edge$slack) < 0) return(NULL)
+    ggplot2::geom_contour(
+      aes(.data[[scanned[1]]], .data[[scanned[2]]], z = .data$slack), edge, breaks = 0, inherit.aes = FALSE,
+      colour = "black", linewidth = if (active) 1 else 0.5, linetype = if (active) "solid" else "dashed"
+    )
+  })
 }
 
 path_layers <- function(runs, scanned) {

@@ -5,7 +5,7 @@
 #'
 #' @param run A run, from [fit_local()], or a list of runs; names tell them apart, else their solvers do.
 #' @param iterations \[numeric(2)] First and last iteration to draw; `NULL` for all.
-#' @param against \[character(1)] What is on the axis: `"iteration"` or `"evaluations"`.
+#' @param against \[character(1)] What is on the axis: `"iteration"`, `"evaluations"` or `"seconds"`.
 #' @return A patchwork of ggplots.
 #' @section Errors: `tundrel_error_solver` for what is no run, runs of other parameters, or an empty range.
 #' @export
@@ -15,7 +15,7 @@
 #'   start_from(top = 80, half = 15, dark = 1)
 #' plot_trace(fit_local(problem))
 #' plot_trace(list(fit_local(problem), fit_local(problem, "bfgs")), iterations = c(0, 10))
-plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluations")) {
+plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluations", "seconds")) {
   against <- rlang::arg_match(against)
   runs <- if (inherits(run, "tundrel_run")) list(run) else run
   trace <- traces_of(runs, iterations)
@@ -56,7 +56,7 @@ traces_of <- function(runs, iterations, call = rlang::caller_env()) {
   labels <- rlang::names2(runs)
   solvers <- vapply(runs, function(r) r$solver$name, character(1))
   labels <- make.unique(ifelse(nzchar(labels), labels, solvers), sep = " ")
-  table <- do.call(rbind, Map(function(one, label) tibble(run = label, trace_table(one)), runs, labels))
+  table <- do.call(rbind, Map(function(one, label) tibble(run = label, trace_table(one), seconds = one$trace$seconds), runs, labels))
   table$run <- factor(table$run, labels)
   if (is.null(iterations)) return(table)
   if (!is.numeric(iterations) || length(iterations) != 2) refuse("solver", "{.arg iterations} must be two numbers, the first and the last.", call = call)
@@ -77,10 +77,12 @@ trace_marks <- function(table) {
   n <- length(unique(table$at))
   list(
     if (n > 1) ggplot2::geom_line(linewidth = 0.7),
-    if (n <= 100) ggplot2::geom_point(size = 1.3),
-    ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))))
+    if (n <= 100) ggplot2::geom_point(size = 1.3, show.legend = FALSE),
+    if (!fractions(table$at)) ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))))
   )
 }
+
+fractions <- function(x) any(x != floor(x))
 
 # One quantity on a logarithmic axis, which has no place for zeros; below zero, on a plain one.
 trace_panel <- function(trace, column, against, title, label, runs) {

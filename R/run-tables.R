@@ -73,7 +73,7 @@ augment.tundrel_run <- function(x, ...) residual_table(x)
 trace_table <- function(run) {
   check_run(run)
   trace <- run$trace
-  tibble(tibble(!!!trace[setdiff(names(trace), c("x", "members"))]), as_tibble(all_values(run$status, trace$x)))
+  tibble(tibble(!!!trace[setdiff(names(trace), c("x", "members", "seconds"))]), as_tibble(all_values(run$status, trace$x)))
 }
 
 #' The points a solver held at each iteration

@@ -76,16 +76,10 @@ scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
 
 # TRUE where all conditions hold, the other parameters at their start.
 conditions_hold <- function(problem, prepared, grid) {
-  status <- prepared$status
-  places <- matrix(prepared$start, nrow(grid), length(status$free), byrow = TRUE, dimnames = list(NULL, status$free))
-  places[, names(grid)] <- as.matrix(grid)
-  values <- all_values(status, places)
+  start <- stats::setNames(prepared$start, prepared$status$free)
   holds <- rep(TRUE, nrow(grid))
   for (condition in problem$conditions) {
-    collector <- node_collector(status$all, character(), stats::setNames(Inf, "Inf"))
-    root <- collector$add(condition$expr)
-    columns <- lapply(seq_along(status$all), function(i) values[, i])
-    difference <- core_evaluate(collector$nodes(), root, columns, nrow(grid), numeric())
+    difference <- condition_difference(condition, start, prepared$status, grid)
     holds <- holds & switch(condition$sense,
       ">=" = if (condition$open) difference > 0 else difference >= 0,
       "<=" = if (condition$open) difference < 0 else difference <= 0,
@@ -94,6 +88,17 @@ conditions_hold <- function(problem, prepared, grid) {
     )
   }
   holds
+}
+
+# The difference of a condition's sides over a grid, the other parameters at `start`.
+condition_difference <- function(condition, start, status, grid) {
+  places <- matrix(start[status$free], nrow(grid), length(status$free), byrow = TRUE, dimnames = list(NULL, status$free))
+  places[, names(grid)] <- as.matrix(grid)
+  values <- all_values(status, places)
+  collector <- node_collector(status$all, character(), stats::setNames(Inf, "Inf"))
+  root <- collector$add(condition$expr)
+  columns <- lapply(seq_along(status$all), function(i) values[, i])
+  core_evaluate(collector$nodes(), root, columns, nrow(grid), numeric())
 }
 
 # The other parameters at their best with these ones fixed.

@@ -9,16 +9,22 @@
 #'
 #' @param first_radius \[numeric(1)] Size of the first trust region, in lengths of the scaled start;
 #'   above 0. Smaller is more cautious.
+#' @param geodesic \[logical(1)] Add geodesic acceleration: each step bends with the model's surface, by its exact
+#'   second derivatives. Costs a pass over the rows an iteration; pays in long curved valleys. Not for models that
+#'   R evaluates, which have no exact second derivatives: there steps stay straight.
 #'
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Levenberg (1944) Quarterly of Applied Mathematics 2, 164-168. Marquardt (1963) Journal
 #'   of SIAM 11, 431-441. Moré (1978) Lecture Notes in Mathematics 630, 105-116. Moré and Sorensen
-#'   (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572.
-#' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0.
+#'   (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572. Transtrum and Sethna (2012)
+#'   Improvements to the Levenberg-Marquardt algorithm for nonlinear least-squares minimization, arXiv:1201.5885.
+#' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0, or a
+#'   `geodesic` that is not `TRUE` or `FALSE`.
 #' @export
 #' @examples
 #' solver_levenberg_marquardt(first_radius = 0.1)
-solver_levenberg_marquardt <- function(first_radius = 1) {
+solver_levenberg_marquardt <- function(first_radius = 1, geodesic = FALSE) {
   check_number(first_radius, "first_radius", "solver", above = 0)
-  new_solver("levenberg_marquardt", "local", list(first_radius = first_radius))
+  check_flag(geodesic, "geodesic", "solver")
+  new_solver("levenberg_marquardt", "local", list(first_radius = first_radius, geodesic = geodesic))
 }

@@ -8,8 +8,9 @@ new_solver <- function(name, scope, settings) {
 format.tundrel_solver <- function(x, ...) {
   numbers <- Filter(is.numeric, x$settings)
   numbers <- numbers[lengths(numbers) == 1]
-  if (length(numbers) == 0) return(x$name)
-  paste0(x$name, " (", paste0(names(numbers), " = ", format_number(unlist(numbers)), collapse = ", "), ")")
+  flags <- names(Filter(isTRUE, x$settings))
+  said <- c(if (length(numbers)) paste0(names(numbers), " = ", format_number(unlist(numbers))), flags)
+  if (length(said)) paste0(x$name, " (", paste(said, collapse = ", "), ")") else x$name
 }
 
 #' @export

@@ -91,6 +91,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_find_root
+Rcpp::List core_find_root(SEXP what, int method, double lower, double upper, double start, double tolerance, double most_evaluations);
+RcppExport SEXP _tundrel_core_find_root(SEXP whatSEXP, SEXP methodSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP startSEXP, SEXP toleranceSEXP, SEXP most_evaluationsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< int >::type method(methodSEXP);
+    Rcpp::traits::input_parameter< double >::type lower(lowerSEXP);
+    Rcpp::traits::input_parameter< double >::type upper(upperSEXP);
+    Rcpp::traits::input_parameter< double >::type start(startSEXP);
+    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
+    Rcpp::traits::input_parameter< double >::type most_evaluations(most_evaluationsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_find_root(what, method, lower, upper, start, tolerance, most_evaluations));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_walk
 Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget, bool keep_members, int threads);
 RcppExport SEXP _tundrel_core_walk(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP, SEXP budgetSEXP, SEXP keep_membersSEXP, SEXP threadsSEXP) {
@@ -181,6 +198,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
+    {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
     {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 3},

@@ -76,7 +76,7 @@ Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
   const int n = static_cast<int>(trace.size());
   const int p = n ? static_cast<int>(trace[0].x.size()) : 0;
   Rcpp::NumericVector iteration(n), evaluations(n), value(n), gradient_norm(n), step_norm(n),
-      infeasibility(n);
+      infeasibility(n), seconds(n);
   Rcpp::CharacterVector action(n);
   Rcpp::NumericMatrix x(n, p);
   for (int i = 0; i < n; ++i) {
@@ -87,6 +87,7 @@ Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
     gradient_norm[i] = row.gradient_norm;
     step_norm[i] = row.step_norm;
     infeasibility[i] = row.infeasibility;
+    seconds[i] = row.seconds;
     action[i] = row.action;
     for (int j = 0; j < p; ++j) x(i, j) = row.x[j];
   }
@@ -94,7 +95,7 @@ Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
   return Rcpp::List::create(_["iteration"] = iteration, _["evaluations"] = evaluations,
                             _["value"] = value, _["gradient_norm"] = gradient_norm,
                             _["step_norm"] = step_norm, _["infeasibility"] = infeasibility,
-                            _["action"] = action, _["x"] = x, _["members"] = members_to_r(trace));
+                            _["seconds"] = seconds, _["action"] = action, _["x"] = x, _["members"] = members_to_r(trace));
 }
 
 Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {

@@ -74,3 +74,37 @@ test_that("a share of successes is drawn as such", {
   expect_equal(plot$data$response, data$dead / 10)
   expect_equal(plot$labels$y, "share of n")
 })
+
+test_that("the curve is drawn as it was at chosen iterations", {
+  run <- fit_local(start_from(lichen_problem(), top = 80, half = 15))
+  plot <- plot_fit(run, at = c(0, 2))
+  curve <- layer_data(plot, 2)
+  trace <- trace_table(run)
+  for (panel in 1:2) {
+    part <- curve[curve$PANEL == panel, ]
+    at <- trace[trace$iteration == c(0, 2)[panel], ]
+    expect_equal(part$y, at$top * part$x / (at$half + part$x) - at$dark)
+  }
+  expect_refusal(plot_fit(run, at = 999), "solver", c("from 0 to", "999"))
+})
+
+test_that("a landscape shows simplexes, and edges of conditions, those that are active solid", {
+  valley <- function(p) 100 * (p[["b"]] - p[["a"]]^2)^2 + (1 - p[["a"]])^2
+  problem <- pose(valley, parameters = c("a", "b")) |> start_from(a = -1, b = 1) |> subject_to(a * b <= 0.7, a + b >= -2)
+  run <- fit_local(problem, "nelder_mead", keep = "simplex")
+  plot <- plot_landscape(problem, a = c(-1.5, 1.5), b = c(-1.5, 2), runs = run)
+  geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
+  polygons <- layer_data(plot, which(geoms == "GeomPolygon"))
+  expect_equal(nrow(polygons), nrow(snapshot_table(run)))
+  edges <- plot$layers[geoms == "GeomContour"][-1]
+  expect_equal(vapply(edges, function(l) l$aes_params$linetype, character(1)), c("solid", "dashed"))
+  edge <- layer_data(plot, which(geoms == "GeomContour")[2])
+  expect_equal(edge$x * edge$y, rep(0.7, nrow(edge)), tolerance = 0.02)
+})
+
+test_that("the trace can be drawn against seconds", {
+  plot <- plot_trace(fit_local(lichen_problem()), against = "seconds")
+  at <- layer_data(plot[[1]][[1]], 1)$x
+  expect_false(is.unsorted(at))
+  expect_true(all(at >= 0))
+})

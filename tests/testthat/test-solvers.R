@@ -85,3 +85,34 @@ test_that("rates too small, right and too large are told apart, with advice", {
   expect_true(with_rate(small$advised_rate)$converged)
   expect_true(with_rate(large$advised_rate)$converged)
 })
+
+test_that("geodesic acceleration reaches the same answers, in fewer iterations down a curved valley", {
+  shorter <- 0
+  for (name in c("dental_b", "pasture", "enzyme", "mobility", "two_decays", "three_decays")) {
+    case <- published[[name]]
+    problem <- pose(case$data, case$model, constants = case$constants %||% numeric()) |> start_from(case$far)
+    straight <- suppressMessages(fit_local(problem))
+    bent <- suppressMessages(fit_local(problem, solver_levenberg_marquardt(geodesic = TRUE)))
+    expect_true(bent$converged, label = name)
+    expect_equal(bent$value, case$rss, tolerance = 1e-9, label = name)
+    expect_true("bent step accepted" %in% trace_table(bent)$action)
+    shorter <- shorter + (bent$iterations < straight$iterations)
+  }
+  expect_gte(shorter, 4)
+  expect_refusal(solver_levenberg_marquardt(geodesic = 1), "solver", "TRUE or FALSE")
+})
+
+test_that("geodesic acceleration keeps bounds, and is stored with its run", {
+  problem <- start_from(lichen_problem(), top = 30, half = 40) |> subject_to(half <= 90)
+  run <- fit_local(problem, solver_levenberg_marquardt(geodesic = TRUE))
+  expect_true(run$converged)
+  expect_equal(run$value, fit_local(problem)$value, tolerance = 1e-10)
+  expect_equal(coef(run)[["half"]], 90)
+  begun <- advance(begin_run(problem, solver_levenberg_marquardt(geodesic = TRUE)), 2)
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(begun, path)
+  back <- read_run(path)
+  expect_identical(back$solver$settings, begun$solver$settings)
+  expect_identical(finish(back)$estimate, run$estimate)
+  expect_match(format(begun$solver), "geodesic")
+})

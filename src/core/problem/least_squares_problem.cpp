@@ -140,4 +140,31 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
   return curvature.allFinite();
 }
 
+bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) {
+  ++evaluations;
+  const int p = size();
+  if (!bend_program_) {
+    std::vector<int> outputs = gradient_nodes(graph_, residual_, p);
+    for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
+    bend_program_ = std::make_unique<Program>(graph_, outputs);
+  }
+  const Segments segments(columns_.rows);
+  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
+  const Program::Workspace prepared = bend_program_->prepare(x.data(), columns_.rows);
+  segments.for_each(threads_, [&](int s) {
+    Program::Workspace work = prepared;
+    Eigen::ArrayXd second(std::min<long>(kBlockRows, columns_.rows));
+    segments.for_each_block(s, [&](long first, int n) {
+      bend_program_->run_block(work, columns_, first, n);
+      second.setZero();
+      for (int i = 0, k = p; i < p; ++i)
+        for (int j = 0; j <= i; ++j, ++k)
+          second.head(n) += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);
+      for (int i = 0; i < p; ++i) sums(i, s) += (Block(work.output(i), n) * second.head(n)).sum();
+    });
+  });
+  bend = sums.rowwise().sum();
+  return bend.allFinite();
+}
+
 }  // namespace tundrel

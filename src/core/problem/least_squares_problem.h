@@ -18,6 +18,7 @@ class LeastSquaresProblem : public Problem {
   double value(const Eigen::VectorXd& x) override;
   Linearisation linearise(const Eigen::VectorXd& x) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
+  bool bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) override;
   double response_norm() override;
   std::vector<int> linear_parameters() override;
 
@@ -31,7 +32,7 @@ class LeastSquaresProblem : public Problem {
   Bounds bounds_;
   int threads_;
   Program value_program_, jacobian_program_, response_program_;
-  std::unique_ptr<Program> curvature_program_;  // made when first asked for
+  std::unique_ptr<Program> curvature_program_, bend_program_;  // made when first asked for
   double response_norm_ = -1;
 };
 

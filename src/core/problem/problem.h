@@ -77,6 +77,9 @@ class Problem {
   virtual Linearisation linearise(const Eigen::VectorXd&) { return {}; }
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
   virtual bool residual_curvature(const Eigen::VectorXd&, Eigen::MatrixXd&) { return false; }
+  // J' times the second derivative of the residuals along a direction; FALSE where it cannot be had.
+  // Counts as one evaluation.
+  virtual bool bend_along(const Eigen::VectorXd&, const Eigen::VectorXd&, Eigen::VectorXd&) { return false; }
   // Norm of the weighted response: what the residuals are measured against.
   virtual double response_norm() { return 0; }
 

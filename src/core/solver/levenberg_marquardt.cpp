@@ -19,6 +19,10 @@ constexpr double kShorter = 0.25;
 constexpr double kFastShare = 0.25;
 // ... or, this many times, at least some less.
 constexpr int kMostSlowSteps = 4;
+// Acceleration may be this share of the velocity (alpha of Transtrum and Sethna).
+constexpr double kMostBend = 0.75;
+// A step that differs by more than this share from the one without bounds was cut short.
+constexpr double kCutShort = 1e-6;
 // Values this close are equal but for rounding.
 constexpr double kSameValue = 1e-11;
 
@@ -71,6 +75,26 @@ void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
   problem.refine();
 }
 
+// Bends a step as the model's surface does; not where a bound has cut it short.
+LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen::VectorXd& step) const {
+  const LinearStep linear(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
+  const double damping = linear.damping_within(radius_);
+  const Eigen::VectorXd straight = linear.within(radius_);
+  Eigen::VectorXd bend;
+  for (std::size_t k = 0; k < unheld_.size(); ++k)
+    if (std::fabs(straight[k] - step[unheld_[k]] * scale_[unheld_[k]]) > kCutShort * straight.norm()) return Bend::none;
+  if (!problem.bend_along(status_.x, step, bend)) return Bend::none;
+  Eigen::VectorXd scaled(unheld_.size());
+  for (std::size_t k = 0; k < unheld_.size(); ++k) scaled[k] = bend[unheld_[k]] / scale_[unheld_[k]];
+  const Eigen::VectorXd acceleration = -0.5 * linear.solve(damping, scaled);
+  if (!(2 * acceleration.norm() <= kMostBend * straight.norm())) return Bend::too_much;
+  Eigen::VectorXd bent = step;
+  for (std::size_t k = 0; k < unheld_.size(); ++k) bent[unheld_[k]] += acceleration[k] / scale_[unheld_[k]];
+  if (problem.bounds().reach_along(status_.x, bent) < 1) return Bend::none;
+  step = bent;
+  return Bend::added;
+}
+
 void LevenbergMarquardt::walk(Problem& problem) {
   const double size = scale_.cwiseProduct(status_.x).norm();
   Eigen::VectorXd to;
@@ -92,6 +116,18 @@ void LevenbergMarquardt::walk(Problem& problem) {
     return;
   }
 
+  Bend bend = Bend::none;
+  if (settings_.geodesic) {
+    Eigen::VectorXd step = to - status_.x;
+    bend = accelerate(problem, step);
+    if (bend == Bend::too_much) {
+      status_.action = "step refused: the path bends too much, region smaller";
+      radius_ = kShorter * std::min(radius_, length);
+      if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
+      return;
+    }
+    if (bend == Bend::added) to = problem.bounds().along(status_.x, step);
+  }
   Linearisation trial = problem.linearise(to);
   if (!trial.usable) {
     status_.action = "point refused: no finite value, region smaller";
@@ -108,7 +144,8 @@ void LevenbergMarquardt::walk(Problem& problem) {
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
     accept(problem, to, std::move(trial));
-    status_.action = ratio < kPoor   ? "step accepted, region smaller"
+    status_.action = bend == Bend::added ? "bent step accepted"
+                     : ratio < kPoor   ? "step accepted, region smaller"
                      : ratio > kGood ? "step accepted, region larger"
                                      : "step accepted";
   } else {

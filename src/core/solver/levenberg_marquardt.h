@@ -6,7 +6,8 @@
 
 namespace tundrel {
 
-// Levenberg (1944), Marquardt (1963); as a trust region in scaled parameters after More (1978).
+// Levenberg (1944), Marquardt (1963); as a trust region in scaled parameters after More (1978). With geodesic
+// acceleration (Transtrum and Sethna, 2012, arXiv:1201.5885) a step bends as the model's curved surface does.
 // Bounds by an active set: parameters that rest on a bound with the value falling outwards are held
 // there, and a step that meets a bound stops that parameter and is solved again for the others. An
 // active set is chosen over reflection because it puts parameters exactly on their bounds, which
@@ -15,6 +16,7 @@ class LevenbergMarquardt : public Solver {
  public:
   struct Settings {
     double first_radius = 1;    // of the trust region, in lengths of the scaled start
+    bool geodesic = false;      // add the acceleration along the geodesic to each step
     double tolerance = 1e-10;   // on gradient, step and value, all relative
   };
 
@@ -28,7 +30,10 @@ class LevenbergMarquardt : public Solver {
  private:
   enum class Closing { no, gauss_newton, newton };
 
+  enum class Bend { none, added, too_much };
+
   void walk(Problem& problem);
+  Bend accelerate(Problem& problem, Eigen::VectorXd& step) const;
   void close(Problem& problem);
   bool closing_step(Problem& problem, Eigen::VectorXd& step);
   void accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at);

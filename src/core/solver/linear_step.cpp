@@ -28,9 +28,13 @@ Eigen::VectorXd LinearStep::damped(double damping) const {
   return -(v_.leftCols(rank_) * (s * c_.head(rank_).array() / (s.square() + damping)).matrix());
 }
 
-Eigen::VectorXd LinearStep::within(double radius) const {
-  Eigen::VectorXd step = undamped();
-  if (rank_ == 0 || step.norm() <= radius) return step;
+Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
+  const auto v = v_.leftCols(rank_);
+  return v * ((v.transpose() * right).array() / (s_.head(rank_).array().square() + damping)).matrix();
+}
+
+double LinearStep::damping_within(double radius) const {
+  if (rank_ == 0 || undamped().norm() <= radius) return 0;
   // Newton's iteration on 1 / |step|, which is nearly linear in the damping, inside a bracket.
   const auto s2 = s_.head(rank_).array().square();
   const Eigen::ArrayXd sc = s_.head(rank_).array() * c_.head(rank_).array();
@@ -46,7 +50,7 @@ Eigen::VectorXd LinearStep::within(double radius) const {
     damping += (length - radius) / radius * length / slope;
     if (!(damping > low && damping < high)) damping = low > 0 ? std::sqrt(low * high) : 1e-3 * high;
   }
-  return damped(damping);
+  return damping;
 }
 
 bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {

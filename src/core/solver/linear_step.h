@@ -19,7 +19,10 @@ class LinearStep {
   // The shortest of the best steps.
   Eigen::VectorXd undamped() const { return damped(0); }
   // The best step of at most this length (More and Sorensen, 1983).
-  Eigen::VectorXd within(double radius) const;
+  Eigen::VectorXd within(double radius) const { return damped(damping_within(radius)); }
+  // The damping of that step, and the answer of (A'A + damping) p = right.
+  double damping_within(double radius) const;
+  Eigen::VectorXd solve(double damping, const Eigen::VectorXd& right) const;
   // The step of a quadratic model with extra curvature, A'A + extra; FALSE if that is not convex
   // in the directions that the data determine.
   bool with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;

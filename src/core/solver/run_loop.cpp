@@ -1,6 +1,5 @@
 #include "run_loop.h"
 
-#include <chrono>
 #include <utility>
 
 namespace tundrel {
@@ -17,7 +16,12 @@ void Progress::visit(StateVisitor& v) {
 Walk::Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members)
     : problem_(problem), solver_(solver), watcher_(std::move(watcher)), keep_members_(keep_members) {}
 
+double Walk::elapsed() const {
+  return before_ + std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
+}
+
 bool Walk::record() {
+  progress_.seconds = elapsed();
   const Status& s = solver_.status();
   progress_.evaluations = problem_.evaluations;
   progress_.refused = problem_.refused;
@@ -25,12 +29,14 @@ bool Walk::record() {
   progress_.reason = s.reason;
   const Eigen::MatrixXd* members = keep_members_ ? solver_.members() : nullptr;
   trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
-                    s.infeasibility, s.action, s.x, members ? *members : Eigen::MatrixXd()});
+                    s.infeasibility, progress_.seconds, s.action, s.x, members ? *members : Eigen::MatrixXd()});
   return watcher_(trace_.back());
 }
 
 void Walk::begin(const Eigen::VectorXd& start) {
   progress_ = Progress();
+  began_ = std::chrono::steady_clock::now();
+  before_ = 0;
   solver_.start(problem_, start);
   go_on_ = record();
 }
@@ -43,15 +49,13 @@ void Walk::go_on(const Progress& progress) {
 }
 
 void Walk::advance(const Budget& budget) {
-  using Clock = std::chrono::steady_clock;
-  const Clock::time_point began = Clock::now();
-  const double before = progress_.seconds;
+  began_ = std::chrono::steady_clock::now();
+  before_ = progress_.seconds;
   const long first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
   while (progress_.reason == StopReason::none) {
-    const double used = std::chrono::duration<double>(Clock::now() - began).count();
-    progress_.seconds = before + used;
+    progress_.seconds = elapsed();
     const Status& status = solver_.status();
     if (!go_on_)
       progress_.reason = StopReason::interrupted;
@@ -64,12 +68,12 @@ void Walk::advance(const Budget& budget) {
     else if (progress_.seconds >= budget.seconds)
       progress_.reason = StopReason::seconds;
     if (progress_.reason != StopReason::none) break;
-    if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || used >= budget.pause_seconds) break;
+    if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || progress_.seconds - before_ >= budget.pause_seconds) break;
     solver_.iterate(problem_);
     ++progress_.iterations;
     go_on_ = record();
   }
-  progress_.seconds = before + std::chrono::duration<double>(Clock::now() - began).count();
+  progress_.seconds = elapsed();
 }
 
 RunResult Walk::result() {

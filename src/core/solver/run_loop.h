@@ -1,5 +1,6 @@
 // The loop around every solver: budget, trace, interrupts, and the verified end.
 #pragma once
+#include <chrono>
 #include <functional>
 #include <limits>
 #include <vector>
@@ -32,6 +33,7 @@ struct Progress {
 struct TraceRow {
   long iteration, evaluations;
   double value, gradient_norm, step_norm, infeasibility;
+  double seconds;           // since the walk began, pauses not counted
   const char* action;
   Eigen::VectorXd x;
   Eigen::MatrixXd members;  // empty unless kept
@@ -66,12 +68,15 @@ class Walk {
 
  private:
   bool record();
+  double elapsed() const;
 
   Problem& problem_;
   Solver& solver_;
   Watcher watcher_;
   bool keep_members_, go_on_ = true;
   Progress progress_;
+  std::chrono::steady_clock::time_point began_;  // of the present stretch
+  double before_ = 0;                            // seconds used in earlier ones
   std::vector<TraceRow> trace_;
 };
 

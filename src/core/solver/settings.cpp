@@ -20,7 +20,7 @@ namespace tundrel {
 std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSettings& s) {
   const double tolerance = s.number("tolerance");
   if (name == "levenberg_marquardt")
-    return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{s.number("first_radius"), tolerance});
+    return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{s.number("first_radius"), s.number("geodesic") != 0, tolerance});
   if (name == "gauss_newton") return std::make_unique<GaussNewton>(GaussNewton::Settings{tolerance});
   if (name == "newton") return std::make_unique<Newton>(Newton::Settings{s.number("first_radius"), tolerance});
   if (name == "smoothed_newton") return std::make_unique<SmoothedNewton>(Newton::Settings{s.number("first_radius"), tolerance});
