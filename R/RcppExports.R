@@ -33,12 +33,36 @@ core_walk <- function(problem, solver_name, settings, start, state, budget, keep
     .Call(`_tundrel_core_walk`, problem, solver_name, settings, start, state, budget, keep_members, threads)
 }
 
+core_walk_from <- function(problem, solver_name, settings, starts, typical, budget, threads) {
+    .Call(`_tundrel_core_walk_from`, problem, solver_name, settings, starts, typical, budget, threads)
+}
+
+core_linear_parameters <- function(problem) {
+    .Call(`_tundrel_core_linear_parameters`, problem)
+}
+
+core_sample_box <- function(problem, n, seed, eliminate, threads) {
+    .Call(`_tundrel_core_sample_box`, problem, n, seed, eliminate, threads)
+}
+
+core_propose <- function(problem, solver_name, settings, start, state) {
+    .Call(`_tundrel_core_propose`, problem, solver_name, settings, start, state)
+}
+
+core_record <- function(problem, solver_name, settings, start, state, values, keep_members) {
+    .Call(`_tundrel_core_record`, problem, solver_name, settings, start, state, values, keep_members)
+}
+
 core_search_starts <- function(problem, points, finalists, iterations) {
     .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
 }
 
 core_nearest_inside <- function(joint, limits, x) {
     .Call(`_tundrel_core_nearest_inside`, joint, limits, x)
+}
+
+core_misses <- function(joint, x) {
+    .Call(`_tundrel_core_misses`, joint, x)
 }
 
 core_hessian <- function(problem, x) {

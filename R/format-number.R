@@ -15,8 +15,8 @@ format_seconds <- function(seconds) {
 }
 
 # "1 row", "2 rows".
-count_of <- function(n, noun) {
-  paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else paste0(noun, "s"))
+count_of <- function(n, noun, plural = paste0(noun, "s")) {
+  paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else plural)
 }
 
 # A table as text: numbers with four digits, missing cells empty.

@@ -22,13 +22,13 @@
 #' evaluates it, derivatives are taken by differences, and printing says so.
 #'
 #' @param data \[data.frame] The measurements, one row each. Or, for what no formula says, a function of
-#'   one named vector of parameters.
+#'   one named vector of parameters. Left out: the values come from outside, see [propose()].
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
 #'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
 #' @param ... For such a model: which column each of its names stands for, as `x = light`. A name that
 #'   is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
-#' @param parameters \[character] For a function: the names of its parameters.
+#' @param parameters \[character] For a function, or values from outside: the names of its parameters.
 #' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
 #'   made small, or the `"value"` itself?
 #' @param goal \[character(1)] For a function that returns a value: `"minimise"` or `"maximise"`.
@@ -54,6 +54,7 @@
 #'   fit_local()
 pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
                  gradient = NULL) {
+  if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
@@ -125,7 +126,7 @@ problem_text <- function(problem) {
       "; derivatives by differences)"
     ),
     residuals = "the residuals that an R function returns (derivatives by differences)",
-    value = paste(problem$own$goal, "the value that an R function returns")
+    value = paste(problem$own$goal, if (is_outside(problem)) "values that come from outside" else "the value that an R function returns")
   )
 }
 

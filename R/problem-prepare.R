@@ -135,14 +135,31 @@ prepare_function <- function(problem) {
   as_function_problem(problem, prepared)
 }
 
+# A problem made ready for a global solver: with a start, a box to look in, and linear parameters eliminated where
+# nothing ties them to others.
+prepare_search <- function(problem, call = rlang::caller_env()) {
+  stated <- !anyNA(problem$start[parameter_status(problem)$free])
+  problem <- start_in_box(problem, prepare_problem(problem, call), call)
+  prepared <- prepare_at_start(problem, call, check = stated && !is_outside(problem))
+  linear <- if (is.null(problem$own) && prepared$kind == "squares" && is.null(prepared$joint)) core_linear_parameters(prepared) else integer()
+  eliminated <- if (length(linear) < length(prepared$start)) names(prepared$start)[linear] else character()
+  with_box(prepared, search_box(problem, prepared, eliminated, call), eliminated)
+}
+
+with_box <- function(prepared, box, eliminated) {
+  prepared$box <- box
+  prepared$eliminated <- match(eliminated, names(prepared$start))
+  prepared
+}
+
 # A prepared problem with the sizes its solver needs, at a start that is inside the limits.
-prepare_at_start <- function(problem, call = rlang::caller_env()) {
+prepare_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) {
   problem <- with_robust_scale(problem, call)
   prepared <- prepare_problem(problem, call)
   prepared$start <- resolve_start(problem, prepared, call)
   prepared$typical <- typical_sizes(problem, prepared$start, prepared)
   prepared["joint"] <- list(joint_nodes(joint_conditions(problem, prepared$status), prepared$status))
-  check_own(problem, prepared, call)
+  if (check) check_own(problem, prepared, call)
   prepared
 }
 

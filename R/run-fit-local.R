@@ -56,6 +56,8 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' @inheritParams fit_local
 #' @param run A run from `begin_run()`, `advance()`, or one that ran out of budget.
 #' @param iterations \[integer(1)] How many iterations to take at most.
+#' @param seed \[integer(1)] For global solvers: seed of the run's own random numbers. `NULL` draws one, which the run
+#'   keeps.
 #' @return A run. Until it has ended its `stop_reason` is `"none"`, and it makes no claim.
 #' @section Errors: As for [fit_local()].
 #' @export
@@ -67,8 +69,9 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' run <- advance(run, 3)
 #' trace_table(run)
 #' finish(run)
-begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex"), threads = 1) {
-  walk_on(new_walk(problem, solver, tolerance, rlang::arg_match(keep)), list(pause_iterations = 0), threads)
+begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1) {
+  run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep), seed)
+  walk_on(run, list(pause_iterations = 0), threads)
 }
 
 #' @rdname begin_run
@@ -76,6 +79,8 @@ begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none"
 advance <- function(run, iterations = 1, threads = 1) {
   check_run(run)
   check_number(iterations, "iterations", "solver", above = 1, or_equal = TRUE)
+  refuse_outside(run$problem)
+  run <- unpolished(run)
   walk_on(run, list(pause_iterations = as.numeric(iterations)), threads)
 }
 
@@ -84,27 +89,42 @@ advance <- function(run, iterations = 1, threads = 1) {
 finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_seconds = Inf, target = NULL,
                    progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   check_run(run)
+  refuse_outside(run$problem)
   budget <- run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target)
-  walk_watched(run, budget, rlang::arg_match(progress), checkpoint, threads)
+  walk_and_polish(run, budget, rlang::arg_match(progress), checkpoint, threads)
 }
 
 # A run that has not begun.
-new_walk <- function(problem, solver, tolerance, keep, call = rlang::caller_env()) {
+new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang::caller_env()) {
   check_problem(problem, call)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
   joint <- joint_conditions(problem, parameter_status(problem))
   solver <- as_solver(solver, problem, joint, call)
-  prepared <- prepare_at_start(problem, call)
+  global <- solver$scope == "global"
+  if (!global) refuse_outside(problem, call)
+  prepared <- if (global) prepare_search(problem, call) else prepare_at_start(problem, call)
   check_serves(solver, problem, prepared, joint, call)
-  check_enough_rows(prepared, call)
+  if (!is_outside(problem)) check_enough_rows(prepared, call)
   structure(
     list(
       problem = prepared$problem, solver = solver, tolerance = tolerance, keep = keep, start = prepared$start,
-      status = prepared$status, prepared = prepared, state = NULL, trace = NULL
+      status = prepared$status, prepared = prepared, state = NULL, trace = NULL,
+      seed = if (global) seed_or_drawn(seed, call), box = prepared$box, eliminated = prepared$status$free[prepared$eliminated]
     ),
     class = "tundrel_run"
   )
 }
+
+# What the core is told of a run beside its problem.
+walk_arguments <- function(run, prepared, call = rlang::caller_env()) {
+  solver <- with_simplex(run$solver, prepared, call)
+  searched <- setdiff(names(prepared$start), run$eliminated)
+  settings <- c(solver$settings, tolerance = run$tolerance, seed = run$seed)
+  if (solver$name == "grid") settings$points <- grid_points(settings$points, length(searched))
+  list(settings = settings, start = prepared$start[searched])
+}
+
+searched_parameters <- function(run) setdiff(names(run$start), run$eliminated)
 
 run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, target, call = rlang::caller_env()) {
   if (!is.null(target)) check_number(target, "target", "solver", call = call)
@@ -119,17 +139,20 @@ run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, ta
 # The prepared problem of a run as it was when the run began: sizes come from its start, not from what it has
 # reached.
 prepared_to_walk <- function(run) {
-  run$prepared %||% suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start))))
+  if (!is.null(run$prepared)) return(run$prepared)
+  global <- run$solver$scope == "global"
+  prepared <- suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start)), check = !global))
+  if (global) with_box(prepared, run$box, run$eliminated) else prepared
 }
 
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
   prepared <- prepared_to_walk(run)
-  solver <- with_simplex(run$solver, prepared, call)
+  arguments <- walk_arguments(run, prepared, call)
   raw <- withCallingHandlers(
     core_walk(
-      prepared, solver$name, c(solver$settings, tolerance = run$tolerance), prepared$start, run$state, budget,
-      run$keep == "simplex", as.integer(threads)
+      in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none",
+      as.integer(threads)
     ),
     error = function(e) {
       if (grepl("the stored state lacks", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
@@ -164,7 +187,7 @@ new_run <- function(run, prepared, raw) {
       factor = if (ended) raw$factor else matrix(0, length(parameters), length(parameters)),
       unfelt = parameters[raw$dead], runaway = parameters[raw$runaway],
       at_bound = bounds_reached(estimate, prepared), trace = longer_trace(run$trace, raw$trace), n = prepared$rows,
-      state = raw$state
+      state = raw$state, seed = run$seed, box = run$box, eliminated = run$eliminated, stages = run$stages
     ),
     class = "tundrel_run"
   )
@@ -176,12 +199,16 @@ joint_multipliers <- function(joint, multipliers) {
   stats::setNames(multipliers, joint$text)
 }
 
+# What a trace holds as lists of matrices.
+kept_parts <- c("members", "spread")
+
 longer_trace <- function(before, more) {
   if (is.null(before)) return(more)
   if (length(more$iteration) == 0) return(before)
   members <- c(before$members, more$members)
-  longer <- Map(function(a, b) if (is.matrix(a)) rbind(a, b) else c(a, b), before[names(before) != "members"], more[names(more) != "members"])
+  longer <- Map(function(a, b) if (is.matrix(a)) rbind(a, b) else c(a, b), before[!names(before) %in% kept_parts], more[!names(more) %in% kept_parts])
   longer["members"] <- list(members)
+  longer["spread"] <- list(c(before$spread, more$spread))
   longer
 }
 

@@ -15,7 +15,15 @@ print.tundrel_run <- function(x, ...) {
   cat_table(drop_empty(table[c("parameter", "estimate", "std_error", "lower", "upper", "note")]))
   cat("\n")
   cat(strwrap(size_line(x), exdent = 2), sep = "\n")
+  cat_stages(x)
   invisible(x)
+}
+
+# Where the budget of a global run went.
+cat_stages <- function(run) {
+  if (length(run$stages$stage) == 0) return(invisible())
+  told <- paste0(run$stages$stage, " ", format(run$stages$evaluations, big.mark = ",", trim = TRUE), " evaluations to ", format_number(run$stages$value, 6))
+  cat(strwrap(paste0("Spent: ", paste(told, collapse = "; "), ". Seed ", format(run$seed, scientific = FALSE), "."), exdent = 2), sep = "\n")
 }
 
 size_line <- function(x) {

@@ -37,20 +37,37 @@ run_from_stored <- function(stored, path, fun, expected) {
   if (!is.null(stored$solver$simplex)) solver$settings$simplex <- as_tibble(lapply(stored$solver$simplex, numbers_of))
   solver$why <- stored$solver$why
   start <- vapply(stored$start, numbers_of, numeric(1))
-  shell <- list(problem = problem, solver = solver, tolerance = numbers_of(stored$tolerance), keep = stored$keep, start = start)
+  shell <- list(
+    problem = problem, solver = solver, tolerance = numbers_of(stored$tolerance), keep = stored$keep, start = start,
+    seed = if (!is.null(stored$seed)) numbers_of(stored$seed), box = box_of(stored$box), eliminated = as.character(unlist(stored$eliminated)),
+    stages = stages_of(stored$stages)
+  )
   prepared <- prepared_to_walk(shell)
-  answer <- stored$answer
-  numbers <- lapply(answer$numbers, numbers_of)
   trace <- trace_of(stored$trace)
   trace$value <- in_users_sign(problem, trace$value)  # new_run() turns it to the user's sign
+  state <- lapply(stored$state, function(x) if (is.null(names(x))) numbers_of(x) else matrix_of(x))
+  run <- answered(shell, prepared, stored$answer, trace, state)
+  if (is.null(stored$search)) return(run)
+  searched <- answered(shell, prepared, stored$search, trace, state)
+  run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
+  run
+}
+
+# A run with what was said of it.
+answered <- function(shell, prepared, answer, trace, state) {
+  problem <- shell$problem
+  names <- names(shell$start)
+  numbers <- lapply(answer$numbers, numbers_of)
   raw <- c(numbers[c("iterations", "evaluations", "refused", "seconds", "gradient_norm", "advised_rate")], list(
     x = numbers$estimate, value = in_users_sign(problem, numbers$value), converged = answer$converged, reason = answer$stop_reason,
-    claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numbers_of(answer$multipliers),
+    claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numeric(),
     factor = matrix_of(answer$factor), n_alive = numbers$undetermined, rank = 0,
-    dead = match(unlist(answer$unfelt), names(start)), runaway = match(unlist(answer$runaway), names(start)), trace = trace,
-    state = lapply(stored$state, function(x) if (is.null(names(x))) numbers_of(x) else matrix_of(x))
+    dead = match(unlist(answer$unfelt), names), runaway = match(unlist(answer$runaway), names), trace = trace, state = state
   ))
-  new_run(shell, prepared, raw)
+  run <- new_run(shell, prepared, raw)
+  run$multipliers <- vapply(answer$multipliers, numbers_of, numeric(1))
+  if (length(run$multipliers) == 0) run$multipliers <- numeric()
+  run
 }
 
 # Numbers from JSON: text stands for what is not finite.
@@ -61,9 +78,22 @@ numbers_of <- function(x) {
 }
 matrix_of <- function(x) matrix(numbers_of(x$numbers), x$rows, x$columns)
 
+box_of <- function(stored) {
+  if (is.null(stored)) return(NULL)
+  names <- as.character(unlist(stored$names))
+  list(
+    lower = stats::setNames(numbers_of(stored$lower), names), upper = stats::setNames(numbers_of(stored$upper), names),
+    log = stats::setNames(as.logical(unlist(stored$log)), names)
+  )
+}
+
+stages_of <- function(stored) {
+  if (!is.null(stored)) new_stage(as.character(unlist(stored$stage)), numbers_of(stored$evaluations), numbers_of(stored$value))
+}
+
 trace_of <- function(stored) {
-  numbers <- lapply(stored[setdiff(names(stored), c("action", "x", "members"))], numbers_of)
-  c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x), members = lapply(stored$members, matrix_of)))
+  numbers <- lapply(stored[setdiff(names(stored), c("action", "x", kept_parts))], numbers_of)
+  c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x)), lapply(stored[kept_parts], function(kept) lapply(kept, matrix_of)))
 }
 
 column_from_stored <- function(x) {
@@ -75,13 +105,16 @@ column_from_stored <- function(x) {
 
 problem_from_stored <- function(stored, path, fun) {
   own <- stored$own$kind
-  if (!is.null(own) && !is.function(fun)) {
+  outside <- isTRUE(stored$own$outside)
+  if (!is.null(own) && !outside && !is.function(fun)) {
     refuse("file", c(
       "The run in {.file {path}} is on a function of your own, which a file does not hold.",
       "i" = "Hand it in: {.code read_run(path, fun = f)}."
     ))
   }
-  problem <- if (!is.null(own) && own != "model") {
+  problem <- if (outside) {
+    pose_outside(unlist(stored$parameters), stored$own$goal)
+  } else if (!is.null(own) && own != "model") {
     pose(fun, parameters = unlist(stored$parameters), returns = own, goal = stored$own$goal %||% "minimise")
   } else {
     formula <- if (is.null(own)) formula_from_text(stored$model, path) else formula_with_own(stored, path, fun)

@@ -26,7 +26,8 @@
 #'   cosine between residual and tangent plane, else as in [solver_newton()]; in parameters that no bound
 #'   holds), `step_norm` (length of the step
 #'   relative to that of the point, both scaled), `infeasibility`, `action`, then a column a
-#'   parameter.
+#'   parameter. Of global solvers: `iteration` is a round of the population, the point is the best so far, `step_norm` the
+#'   width of the population as a share of the search box, `gradient_norm` not known until the answer is polished.
 #' @name run-tables
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -73,13 +74,13 @@ augment.tundrel_run <- function(x, ...) residual_table(x)
 trace_table <- function(run) {
   check_run(run)
   trace <- run$trace
-  tibble(tibble(!!!trace[setdiff(names(trace), c("x", "members", "seconds"))]), as_tibble(all_values(run$status, trace$x)))
+  tibble(tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))]), as_tibble(all_values(run$status, trace$x)))
 }
 
 #' The points a solver held at each iteration
 #'
-#' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`.
-#' @return A tibble: `iteration`, `member` (1 the best), then a column a free parameter.
+#' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`, or of a global solver with `keep = "population"`.
+#' @return A tibble: `iteration`, `member` (of a simplex, 1 the best), then a column a free parameter that is searched.
 #' @section Errors: `tundrel_error_solver` when nothing was kept.
 #' @export
 #' @examples
@@ -92,10 +93,11 @@ snapshot_table <- function(run) {
   check_run(run)
   members <- run$trace$members
   if (length(members) == 0) {
-    refuse("solver", c("This run kept no corners.", "i" = "Run {.fn solver_nelder_mead} with {.code keep = \"simplex\"}."))
+    refuse("solver", c("This run kept no points.", "i" = "Use {.code keep = \"simplex\"} with {.fn solver_nelder_mead}, or {.code keep = \"population\"} with a global solver."))
   }
   points <- t(do.call(cbind, members))
-  colnames(points) <- names(run$estimate)
+  colnames(points) <- searched_parameters(run)
   counts <- vapply(members, ncol, integer(1))
-  tibble(iteration = rep(run$trace$iteration, counts), member = unlist(lapply(counts, seq_len)), as_tibble(points))
+  # polishing keeps none
+  tibble(iteration = rep(run$trace$iteration[seq_along(members)], counts), member = unlist(lapply(counts, seq_len)), as_tibble(points))
 }

@@ -49,8 +49,11 @@ progress_display <- function(progress, budget) {
 progress_line <- function(run) {
   last <- length(run$trace$iteration)
   speed <- if (run$seconds > 0) paste0("  ", format(signif(run$evaluations / run$seconds, 3), big.mark = ","), " evaluations/s") else ""
+  if (last == 0) return("nothing evaluated yet")
+  slope <- run$trace$gradient_norm[last]
   paste0(
-    "iteration ", run$iterations, "  value ", format_number(run$value, 6), "  gradient ", format_number(run$trace$gradient_norm[last], 2),
+    "iteration ", run$iterations, "  value ", format_number(run$value, 6),
+    if (is.nan(slope)) paste0("  width ", format_number(run$trace$step_norm[last], 2)) else paste0("  gradient ", format_number(slope, 2)),
     speed, "  ", run$trace$action[last]
   )
 }

@@ -54,15 +54,29 @@ stored_run <- function(run) {
       simplex = if (!is.null(simplex)) lapply(as.list(simplex), exact)
     ),
     tolerance = exact(run$tolerance), keep = run$keep, start = stored_numbers(run$start),
-    # where the run stands and what has been said of it
-    answer = list(
-      numbers = lapply(run[answer_numbers], exact),
-      slope = if (!is.null(run$slope)) exact(run$slope), multipliers = exact(run$multipliers), factor = stored_matrix(run$factor),
-      converged = run$converged, stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
-    ),
+    seed = if (!is.null(run$seed)) exact(run$seed), box = stored_box(run$box), eliminated = I(as.character(run$eliminated)),
+    stages = stored_stages(run$stages),
+    # where the run stands and what has been said of it; and, of a polished run, what the search itself came to
+    answer = stored_answer(run), search = if (!is.null(run$search)) c(stored_answer(run$search), list(rows = exact(run$search$rows))),
     state = lapply(run$state, function(x) if (is.matrix(x)) stored_matrix(x) else exact(x)),
     trace = stored_trace(run$trace)
   )
+}
+
+stored_answer <- function(run) {
+  list(
+    numbers = lapply(run[intersect(answer_numbers, names(run))], exact), slope = if (!is.null(run$slope)) exact(run$slope),
+    multipliers = stored_numbers(run$multipliers), factor = stored_matrix(run$factor), converged = run$converged,
+    stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
+  )
+}
+
+stored_box <- function(box) {
+  if (!is.null(box)) list(names = I(names(box$lower)), lower = exact(box$lower), upper = exact(box$upper), log = I(unname(box$log)))
+}
+
+stored_stages <- function(stages) {
+  if (!is.null(stages)) list(stage = I(stages$stage), evaluations = exact(stages$evaluations), value = exact(stages$value))
 }
 
 # Numbers with all their digits; what JSON has no number for stands as text.
@@ -76,8 +90,8 @@ stored_numbers <- function(x) lapply(stats::setNames(as.list(x), names(x)), exac
 stored_matrix <- function(x) list(rows = nrow(x), columns = ncol(x), numbers = exact(x))
 
 stored_trace <- function(trace) {
-  numbers <- lapply(trace[setdiff(names(trace), c("action", "x", "members"))], exact)
-  c(numbers, list(action = I(trace$action), x = stored_matrix(trace$x), members = lapply(trace$members, stored_matrix)))
+  numbers <- lapply(trace[setdiff(names(trace), c("action", "x", kept_parts))], exact)
+  c(numbers, list(action = I(trace$action), x = stored_matrix(trace$x)), lapply(trace[kept_parts], function(kept) lapply(kept, stored_matrix)))
 }
 
 stored_problem <- function(problem) {
@@ -85,7 +99,7 @@ stored_problem <- function(problem) {
   list(
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
     model = if (is.null(problem$own$fun)) expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants),
-    own = problem$own[c("kind", "goal")], calls = I(as.character(problem$model$own)), parameters = I(problem$model$parameters),
+    own = problem$own[c("kind", "goal", "outside")], calls = I(as.character(problem$model$own)), parameters = I(problem$model$parameters),
     start = stored_numbers(problem$start), conditions = I(unique(vapply(problem$conditions, `[[`, character(1), "text"))),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
     criterion = stored_criterion(problem$criterion)

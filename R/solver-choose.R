@@ -5,7 +5,8 @@ solver_constructors <- function() {
     levenberg_marquardt = solver_levenberg_marquardt, gauss_newton = solver_gauss_newton, newton = solver_newton,
     bfgs = solver_bfgs, lbfgs = solver_lbfgs, conjugate_gradient = solver_conjugate_gradient,
     smoothed_newton = solver_smoothed_newton, sqp = solver_sqp, nelder_mead = solver_nelder_mead, powell = solver_powell,
-    brent = solver_brent, gradient_descent = solver_gradient_descent, adam = solver_adam
+    brent = solver_brent, gradient_descent = solver_gradient_descent, adam = solver_adam,
+    cma_es = solver_cma_es, differential_evolution = solver_differential_evolution, annealing = solver_annealing, grid = solver_grid
   )
 }
 
@@ -26,6 +27,9 @@ solver_abilities <- list(
   powell = list(forms = c("squares", "smooth", "kinked"), joint = FALSE), brent = list(forms = c("squares", "smooth", "kinked"), joint = FALSE),
   gradient_descent = list(forms = c("squares", "smooth"), joint = FALSE), adam = list(forms = c("squares", "smooth"), joint = FALSE)
 )
+for (name in c("cma_es", "differential_evolution", "annealing", "grid")) {
+  solver_abilities[[name]] <- list(forms = c("squares", "smooth", "kinked"), joint = TRUE)
+}
 
 #' The solvers there are
 #'
@@ -36,6 +40,7 @@ solver_abilities <- list(
 #' @examples
 #' solvers()
 solvers <- function() {
+  everything <- "bounds, linear, nonlinear; equalities, inequalities"
   rows <- rbind(
     c("levenberg_marquardt", "first (residuals)", "bounds", "least squares, from near or far", "other criteria"),
     c("gauss_newton", "first (residuals)", "bounds", "least squares close to the answer", "far starts, large residuals"),
@@ -44,14 +49,18 @@ solvers <- function() {
     c("lbfgs", "first", "bounds", "many parameters", "badly scaled or narrow valleys"),
     c("conjugate_gradient", "first", "bounds", "very many parameters, little memory", "narrow valleys, high accuracy"),
     c("smoothed_newton", "first and second", "bounds", "absolute error, Laplace likelihoods", "criteria without kinks"),
-    c("sqp", "first and second", "bounds, linear, nonlinear; equalities, inequalities", "conditions between parameters", "many parameters"),
+    c("sqp", "first and second", everything, "conditions between parameters", "many parameters"),
     c("nelder_mead", "none", "bounds, linear, nonlinear inequalities", "rough or noisy values, few parameters", "many parameters, high accuracy"),
     c("powell", "none", "bounds", "smooth values without derivatives", "many parameters"),
     c("brent", "none", "bounds", "one parameter", "more than one parameter"),
     c("gradient_descent", "first", "bounds", "seeing what descent does", "everything else"),
-    c("adam", "first", "bounds", "noisy slopes, seeing what descent does", "high accuracy")
+    c("adam", "first", "bounds", "noisy slopes, seeing what descent does", "high accuracy"),
+    c("cma_es", "none", everything, "several optima, badly scaled valleys, noise", "very many parameters"),
+    c("differential_evolution", "none", everything, "many optima, parameters that act separately", "long narrow valleys"),
+    c("annealing", "none", everything, "rough ground", "cost"),
+    c("grid", "none", everything, "one to three parameters, seeing the ground", "more parameters")
   )
-  tibble(solver = rows[, 1], scope = "local", derivatives = rows[, 2], conditions = rows[, 3], good_at = rows[, 4], weak_at = rows[, 5])
+  tibble(solver = rows[, 1], scope = vapply(solver_constructors()[rows[, 1]], function(make) make()$scope, character(1), USE.NAMES = FALSE), derivatives = rows[, 2], conditions = rows[, 3], good_at = rows[, 4], weak_at = rows[, 5])
 }
 
 # The solver for a problem where none is named, and why.
@@ -91,10 +100,12 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
 # A solver asked for what it cannot serve is refused, with those that can.
 check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)
+  scopes <- vapply(solver_constructors(), function(make) make()$scope, character(1))
   able <- names(Filter(function(a) form %in% a$forms && (a$joint || length(joint) == 0), solver_abilities))
   if (length(prepared$start) != 1) able <- setdiff(able, "brent")
   if (any(vapply(joint, function(c) c$sense == "==", logical(1)))) able <- setdiff(able, "nelder_mead")
   if (solver$name %in% able) return(invisible())
+  able <- able[scopes[able] == solver$scope]
   what <- switch(form, squares = "a sum of squares", smooth = "no sum of squares", kinked = "a criterion with kinks, where absolute values are zero")
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
   abilities <- solver_abilities[[solver$name]]

@@ -1,5 +1,6 @@
 # Each stop reason as a plain sentence, with the advice that fits it.
 stop_sentence <- function(run) {
+  if (run$solver$scope == "global" && !run$converged && run$stop_reason %in% c("gradient", "step", "value")) return(search_sentence(run))
   named <- function(names) if (length(names)) paste0(" (", paste(names, collapse = ", "), ")") else ""
   verified <- "checked afresh"
   switch(run$stop_reason,
@@ -32,6 +33,12 @@ stop_sentence <- function(run) {
     interrupted = "it was interrupted; the best point so far is kept",
     failed = "no finite value could be had"
   )
+}
+
+# A search that has ended by itself, and whose best point could not be verified.
+search_sentence <- function(run) {
+  if (is_outside(run$problem)) return("the search has gathered at a point; nothing is known of the ground around it, so it is not verified")
+  "the search has gathered at a point that is not verified as an optimum: polish it with finish(run)"
 }
 
 rate_advice <- function(run) {

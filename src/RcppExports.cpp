@@ -126,6 +126,81 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_walk_from
+Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::List& budget, int threads);
+RcppExport SEXP _tundrel_core_walk_from(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type typical(typicalSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_walk_from(problem, solver_name, settings, starts, typical, budget, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_linear_parameters
+Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem);
+RcppExport SEXP _tundrel_core_linear_parameters(SEXP problemSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_linear_parameters(problem));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_sample_box
+Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, int threads);
+RcppExport SEXP _tundrel_core_sample_box(SEXP problemSEXP, SEXP nSEXP, SEXP seedSEXP, SEXP eliminateSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< bool >::type eliminate(eliminateSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_sample_box(problem, n, seed, eliminate, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_propose
+Rcpp::List core_propose(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state);
+RcppExport SEXP _tundrel_core_propose(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::Nullable<Rcpp::List>& >::type state(stateSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_propose(problem, solver_name, settings, start, state));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_record
+Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::List& state, const Rcpp::NumericVector& values, bool keep_members);
+RcppExport SEXP _tundrel_core_record(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP, SEXP valuesSEXP, SEXP keep_membersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type state(stateSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep_members(keep_membersSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_record(problem, solver_name, settings, start, state, values, keep_members));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_search_starts
 Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists, int iterations);
 RcppExport SEXP _tundrel_core_search_starts(SEXP problemSEXP, SEXP pointsSEXP, SEXP finalistsSEXP, SEXP iterationsSEXP) {
@@ -150,6 +225,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::List& >::type limits(limitsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_nearest_inside(joint, limits, x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_misses
+Rcpp::NumericVector core_misses(const Rcpp::List& joint, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_misses(SEXP jointSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type joint(jointSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_misses(joint, x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -200,8 +287,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
+    {"_tundrel_core_walk_from", (DL_FUNC) &_tundrel_core_walk_from, 7},
+    {"_tundrel_core_linear_parameters", (DL_FUNC) &_tundrel_core_linear_parameters, 1},
+    {"_tundrel_core_sample_box", (DL_FUNC) &_tundrel_core_sample_box, 5},
+    {"_tundrel_core_propose", (DL_FUNC) &_tundrel_core_propose, 5},
+    {"_tundrel_core_record", (DL_FUNC) &_tundrel_core_record, 7},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
     {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 3},
+    {"_tundrel_core_misses", (DL_FUNC) &_tundrel_core_misses, 2},
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},

@@ -32,10 +32,14 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph);
 // Conditions between parameters.
 std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int n_parameters);
 
+// Places of parameters, counted from 0; none where the list has none of this name.
+std::vector<int> places_from_r(const Rcpp::List& problem, const char* name);
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);
 Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x);
+Eigen::MatrixXd matrix_from_r(const Rcpp::NumericMatrix& x);
 Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x);
 
 }  // namespace tundrel

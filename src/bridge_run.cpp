@@ -1,7 +1,9 @@
 #include "bridge.h"
 #include <algorithm>
+#include <map>
 
 #include "core/solver/kink_balance.h"
+#include "core/solver/many_starts.h"
 #include "core/solver/nearest_point.h"
 #include "core/solver/run_loop.h"
 #include "core/solver/settings.h"
@@ -64,17 +66,17 @@ class StateFromR : public StateVisitor {
   const Rcpp::List& fields_;
 };
 
-// The points held at each iteration, where they were kept: a matrix a row of the trace.
-Rcpp::List members_to_r(const std::vector<TraceRow>& trace) {
-  if (trace.empty() || trace[0].members.size() == 0) return Rcpp::List();
+// What was kept at each iteration, if anything: a matrix a row of the trace.
+Rcpp::List kept_to_r(const std::vector<TraceRow>& trace, Eigen::MatrixXd TraceRow::*part) {
+  if (trace.empty() || (trace[0].*part).size() == 0) return Rcpp::List();
   Rcpp::List out;
-  for (const TraceRow& row : trace) out.push_back(matrix_to_r(row.members));
+  for (const TraceRow& row : trace) out.push_back(matrix_to_r(row.*part));
   return out;
 }
 
-Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
+Rcpp::List trace_to_r(Problem& problem, const std::vector<TraceRow>& trace) {
   const int n = static_cast<int>(trace.size());
-  const int p = n ? static_cast<int>(trace[0].x.size()) : 0;
+  const int p = n ? static_cast<int>(problem.whole(trace[0].x).size()) : 0;
   Rcpp::NumericVector iteration(n), evaluations(n), value(n), gradient_norm(n), step_norm(n),
       infeasibility(n), seconds(n);
   Rcpp::CharacterVector action(n);
@@ -89,13 +91,14 @@ Rcpp::List trace_to_r(const std::vector<TraceRow>& trace) {
     infeasibility[i] = row.infeasibility;
     seconds[i] = row.seconds;
     action[i] = row.action;
-    for (int j = 0; j < p; ++j) x(i, j) = row.x[j];
+    const Eigen::VectorXd at = problem.whole(row.x);
+    for (int j = 0; j < p; ++j) x(i, j) = at[j];
   }
   using Rcpp::_;
   return Rcpp::List::create(_["iteration"] = iteration, _["evaluations"] = evaluations,
                             _["value"] = value, _["gradient_norm"] = gradient_norm,
                             _["step_norm"] = step_norm, _["infeasibility"] = infeasibility,
-                            _["seconds"] = seconds, _["action"] = action, _["x"] = x, _["members"] = members_to_r(trace));
+                            _["seconds"] = seconds, _["action"] = action, _["x"] = x, _["members"] = kept_to_r(trace, &TraceRow::members), _["spread"] = kept_to_r(trace, &TraceRow::spread));
 }
 
 Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
@@ -103,15 +106,89 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   return out + 1;
 }
 
-std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
+SolverSettings settings_from_r(const Rcpp::List& settings) {
+  // Taken out at once: solvers are also made on threads, where R may not be asked.
+  std::map<std::string, double> numbers;
+  const Rcpp::CharacterVector names = settings.names();
+  for (R_xlen_t k = 0; k < settings.size(); ++k) {
+    const SEXP one = settings[k];
+    if ((Rf_isNumeric(one) || Rf_isLogical(one)) && Rf_length(one) == 1) numbers[Rcpp::as<std::string>(names[k])] = Rf_asReal(one);
+  }
   SolverSettings from;
-  from.number = [&settings](const char* key) { return Rcpp::as<double>(settings[key]); };
+  from.number = [numbers](const char* key) { return numbers.at(key); };
   if (settings.containsElementNamed("simplex") && !Rf_isNull(settings["simplex"])) {
     const Rcpp::NumericMatrix corners = settings["simplex"];
     from.simplex = Eigen::Map<const Eigen::MatrixXd>(corners.begin(), corners.nrow(), corners.ncol());
   }
-  return make_solver(name, from);
+  return from;
 }
+
+std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
+  return make_solver(name, settings_from_r(settings));
+}
+
+Rcpp::List run_to_r(Problem& problem, Solver& solver, RunResult run) {
+  StateToR visitor;
+  run.progress.visit(visitor);
+  solver.visit(visitor);
+  const Verification& v = run.verification;
+  using Rcpp::_;
+  Rcpp::List out = Rcpp::List::create(
+      _["x"] = vector_to_r(problem.whole(run.x)), _["value"] = run.value, _["converged"] = run.converged,
+      _["reason"] = name_of(run.reason), _["claim"] = name_of(run.claim),
+      _["iterations"] = static_cast<double>(run.progress.iterations),
+      _["evaluations"] = static_cast<double>(run.progress.evaluations),
+      _["refused"] = static_cast<double>(run.progress.refused), _["seconds"] = run.progress.seconds,
+      _["trace"] = trace_to_r(problem, run.trace), _["gradient_norm"] = v.gradient_norm,
+      _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
+      _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope), _["multipliers"] = vector_to_r(v.multipliers),
+      _["advised_rate"] = run.advised_rate);
+  out["state"] = visitor.fields();
+  return out;
+}
+
+
+SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& settings) {
+  const SolverSettings from = settings_from_r(settings);
+  return [name, from] { return make_solver(name, from); };
+}
+
+// A population solver whose values come from outside, as it was stored.
+class Outside {
+ public:
+  Outside(const Rcpp::List& problem, const std::string& name, const Rcpp::List& settings, const Rcpp::NumericVector& start,
+          const Rcpp::Nullable<Rcpp::List>& state)
+      : problem_(problem_from_r(problem, 1)), solver_(make_population_solver(name, settings_from_r(settings))) {
+    if (!solver_) Rcpp::stop("'%s' does not propose points", name);
+    if (state.isNull()) {
+      solver_->start(*problem_, vector_from_r(start));
+      return;
+    }
+    const Rcpp::List stored(state.get());
+    StateFromR visitor(stored);
+    progress_.visit(visitor);
+    solver_->visit(visitor);
+  }
+  PopulationSolver& solver() { return *solver_; }
+  Problem& problem() { return *problem_; }
+  Rcpp::List state() {
+    StateToR visitor;
+    progress_.visit(visitor);
+    solver_->visit(visitor);
+    return visitor.fields();
+  }
+  Rcpp::List record(const Eigen::VectorXd& values, bool keep_members) {
+    Walk walk(*problem_, *solver_, [](const TraceRow&) { return true; }, keep_members);
+    walk.go_on(progress_);
+    walk.record_values(*solver_, values);
+    return run_to_r(*problem_, *solver_, walk.result());
+  }
+
+ private:
+  std::unique_ptr<Problem> problem_;
+  std::unique_ptr<PopulationSolver> solver_;
+  Progress progress_;
+};
 
 }  // namespace
 
@@ -135,24 +212,52 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     walk.go_on(progress);
   }
   walk.advance(budget_from_r(budget));
-  RunResult run = walk.result();
-  StateToR visitor;
-  run.progress.visit(visitor);
-  solver->visit(visitor);
-  const Verification& v = run.verification;
-  using Rcpp::_;
-  Rcpp::List out = Rcpp::List::create(
-      _["x"] = vector_to_r(run.x), _["value"] = run.value, _["converged"] = run.converged,
-      _["reason"] = name_of(run.reason), _["claim"] = name_of(run.claim),
-      _["iterations"] = static_cast<double>(run.progress.iterations),
-      _["evaluations"] = static_cast<double>(run.progress.evaluations),
-      _["refused"] = static_cast<double>(run.progress.refused), _["seconds"] = run.progress.seconds,
-      _["trace"] = trace_to_r(run.trace), _["gradient_norm"] = v.gradient_norm,
-      _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
-      _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope), _["multipliers"] = vector_to_r(v.multipliers),
-      _["advised_rate"] = run.advised_rate);
-  out["state"] = visitor.fields();
+  return run_to_r(*core_problem, *solver, walk.result());
+}
+
+// Walks from every column of `starts`, where parameters have the sizes in the columns of `typical`.
+// [[Rcpp::export]]
+Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
+                          const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::List& budget, int threads) {
+  const auto core_problem = problem_from_r(problem, threads);
+  const auto make = solver_maker_from_r(solver_name, settings);
+  const std::vector<RunResult> runs = walk_from(*core_problem, make, matrix_from_r(starts), matrix_from_r(typical), budget_from_r(budget));
+  Rcpp::List out(runs.size());
+  const auto none = make();
+  for (std::size_t k = 0; k < runs.size(); ++k) out[k] = run_to_r(*core_problem, *none, runs[k]);
   return out;
+}
+
+// Parameters in which the residuals are linear when the others are held.
+// [[Rcpp::export]]
+Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(problem_from_r(problem, 1)->linear_parameters()); }
+
+// Points that fill the search box, which of them are worth a walk, and which parameters were eliminated.
+// [[Rcpp::export]]
+Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, int threads) {
+  const auto core_problem = problem_from_r(problem, threads);
+  const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
+  const Sample sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
+  using Rcpp::_;
+  return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),
+                            _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations));
+}
+
+// The points whose values a population solver wants next, a column each, and its state with them.
+// [[Rcpp::export]]
+Rcpp::List core_propose(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
+                        const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state) {
+  Outside outside(problem, solver_name, settings, start, state);
+  const Eigen::MatrixXd points = outside.solver().propose(outside.problem());
+  return Rcpp::List::create(Rcpp::_["points"] = matrix_to_r(points), Rcpp::_["state"] = outside.state());
+}
+
+// Goes on with the values of those points.
+// [[Rcpp::export]]
+Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
+                       const Rcpp::NumericVector& start, const Rcpp::List& state, const Rcpp::NumericVector& values, bool keep_members) {
+  Outside outside(problem, solver_name, settings, start, state);
+  return outside.record(vector_from_r(values), keep_members);
 }
 
 // The best of many points to start from (the columns of `points`), with linear parameters eliminated.
@@ -179,6 +284,12 @@ Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::Lis
   Eigen::VectorXd point = vector_from_r(x);
   if (!nearest_inside(*joint_from_r(joint, static_cast<int>(x.size())), bounds_from_r(limits), point)) return Rcpp::NumericVector();
   return vector_to_r(point);
+}
+
+// By how much conditions between parameters are missed at a point.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_misses(const Rcpp::List& joint, const Rcpp::NumericVector& x) {
+  return vector_to_r(joint_from_r(joint, static_cast<int>(x.size()))->misses(vector_from_r(x)));
 }
 
 // Second derivatives of what is made small at a point; an empty matrix where they are not finite.

@@ -3,6 +3,7 @@
 #include "core/problem/least_squares_problem.h"
 #include "core/problem/row_sum_problem.h"
 #include "core/problem/value_function_problem.h"
+#include "core/solver/eliminated_problem.h"
 
 namespace tundrel {
 
@@ -107,10 +108,41 @@ std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int
   return std::make_shared<JointConditions>(std::move(t.graph), conditions, joint["n_equalities"], n_parameters);
 }
 
+namespace {
+
+SearchBox box_from_r(const Rcpp::List& box) {
+  SearchBox out;
+  out.lower = vector_from_r(box["lower"]);
+  out.upper = vector_from_r(box["upper"]);
+  out.log = Rcpp::as<std::vector<bool>>(box["log"]);
+  return out;
+}
+
+bool has(const Rcpp::List& list, const char* name) { return list.containsElementNamed(name) && !Rf_isNull(list[name]); }
+
+}  // namespace
+
+std::vector<int> places_from_r(const Rcpp::List& problem, const char* name) {
+  std::vector<int> out;
+  if (has(problem, name))
+    for (int place : Rcpp::as<std::vector<int>>(problem[name])) out.push_back(place - 1);
+  return out;
+}
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
   std::unique_ptr<Problem> out = plain_problem_from_r(problem, threads);
-  if (problem.containsElementNamed("joint") && !Rf_isNull(problem["joint"]))
-    out->joint = joint_from_r(problem["joint"], out->size());
+  const std::vector<int> eliminated = places_from_r(problem, "eliminated");
+  if (!eliminated.empty()) {
+    out = std::make_unique<EliminatedProblem>(std::move(out), eliminated, vector_from_r(problem["start"]));
+    out->threads = threads;
+  }
+  if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
+  if (has(problem, "box")) out->box = box_from_r(problem["box"]);
+  if (has(problem, "batch_function")) {
+    const Rcpp::Function values = problem["batch_function"];
+    out->batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
+    out->batch_size = problem["batch_size"];
+  }
   return out;
 }
 
@@ -120,6 +152,10 @@ Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {
 
 Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x) {
   return Rcpp::NumericVector(x.data(), x.data() + x.size());
+}
+
+Eigen::MatrixXd matrix_from_r(const Rcpp::NumericMatrix& x) {
+  return Eigen::Map<const Eigen::MatrixXd>(x.begin(), x.nrow(), x.ncol());
 }
 
 Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x) {

@@ -16,6 +16,7 @@ class FunctionProblem : public Problem {
 
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
+  void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   double value(const Eigen::VectorXd& x) override;
   // By forward differences while walking, by central ones of order four once refined.
   Linearisation linearise(const Eigen::VectorXd& x) override;

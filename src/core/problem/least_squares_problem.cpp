@@ -28,16 +28,17 @@ LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted
       residual_(residual),
       columns_(std::move(columns)),
       bounds_(std::move(bounds)),
-      threads_(threads),
       value_program_(graph_, {residual}),
       jacobian_program_(jacobian_program(graph_, residual, size())),
-      response_program_(graph_, {weighted_response}) {}
+      response_program_(graph_, {weighted_response}) {
+  this->threads = threads;
+}
 
 double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) const {
   const Segments segments(columns_.rows);
   std::vector<double> sums(segments.count);
   const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     double sum = 0;
     segments.for_each_block(s, [&](long first, int n) {
@@ -76,7 +77,7 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
   std::vector<double> sums(segments.count);
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
   const Program::Workspace prepared = jacobian_program_.prepare(x.data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     TriangularFactor factor(p + 1, block_rows);
     double sum = 0;
@@ -117,14 +118,14 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
   if (!curvature_program_) {
     std::vector<int> outputs{residual_};
     for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
-    curvature_program_ = std::make_unique<Program>(graph_, outputs);
+    curvature_program_ = std::make_shared<const Program>(graph_, outputs);
   }
   const Program& program = *curvature_program_;
   const int n_pairs = p * (p + 1) / 2;
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
   const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     segments.for_each_block(s, [&](long first, int n) {
       program.run_block(work, columns_, first, n);
@@ -146,12 +147,12 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
   if (!bend_program_) {
     std::vector<int> outputs = gradient_nodes(graph_, residual_, p);
     for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
-    bend_program_ = std::make_unique<Program>(graph_, outputs);
+    bend_program_ = std::make_shared<const Program>(graph_, outputs);
   }
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
   const Program::Workspace prepared = bend_program_->prepare(x.data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     Eigen::ArrayXd second(std::min<long>(kBlockRows, columns_.rows));
     segments.for_each_block(s, [&](long first, int n) {

@@ -16,6 +16,8 @@ class LeastSquaresProblem : public Problem {
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
   double value(const Eigen::VectorXd& x) override;
+  void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
+  std::unique_ptr<Problem> clone() const override { return cloned(*this); }
   Linearisation linearise(const Eigen::VectorXd& x) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) override;
@@ -30,9 +32,8 @@ class LeastSquaresProblem : public Problem {
   int residual_;
   Columns columns_;
   Bounds bounds_;
-  int threads_;
   Program value_program_, jacobian_program_, response_program_;
-  std::unique_ptr<Program> curvature_program_, bend_program_;  // made when first asked for
+  std::shared_ptr<const Program> curvature_program_, bend_program_;  // made when first asked for
   double response_norm_ = -1;
 };
 

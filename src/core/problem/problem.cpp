@@ -1,5 +1,9 @@
 #include "problem.h"
 
+#include <algorithm>
+
+#include "../threads.h"
+
 namespace tundrel {
 
 Slope Problem::slope(const Eigen::VectorXd& x) {
@@ -23,6 +27,48 @@ Expansion Problem::expand(const Eigen::VectorXd& x) {
   out.gradient = 2 * at.factor.transpose() * at.projected;
   out.hessian = 2 * (at.factor.transpose() * at.factor + curvature);
   return out;
+}
+
+Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& points) {
+  const int n = static_cast<int>(points.cols());
+  Eigen::VectorXd out(n);
+  int done = 0;
+  while (done < n) {
+    const int now = std::min(batch_size, n - done);
+    out.segment(done, now) = batch(points.middleCols(done, now));
+    evaluations += now;
+    for (int k = done; k < done + now; ++k) refused += !std::isfinite(out[k]);
+    done += now;
+    if (std::chrono::steady_clock::now() >= deadline) break;
+  }
+  return out.head(done);
+}
+
+Eigen::VectorXd Problem::values(const Eigen::MatrixXd& points) {
+  if (batch) return batched(points);
+  // Between looks at the clock each thread has some points.
+  constexpr int kAtOnce = 8;
+  const int n = static_cast<int>(points.cols());
+  Eigen::VectorXd out(n);
+  std::vector<std::unique_ptr<Problem>> helpers;
+  for (int k = 1; k < std::min(threads, n); ++k)
+    if (auto helper = clone()) helpers.push_back(std::move(helper));
+  const int workers = static_cast<int>(helpers.size()) + 1;
+  int done = 0;
+  while (done < n) {
+    const int now = std::min(n - done, workers > 1 ? workers * kAtOnce : 1);
+    share_out(now, workers, [&](int thread, int job) {
+      Problem& mine = thread == 0 ? *this : *helpers[thread - 1];
+      out[done + job] = mine.value(points.col(done + job));
+    });
+    done += now;
+    if (std::chrono::steady_clock::now() >= deadline) break;
+  }
+  for (const auto& helper : helpers) {
+    evaluations += helper->evaluations;
+    refused += helper->refused;
+  }
+  return out.head(done);
 }
 
 }  // namespace tundrel

@@ -1,12 +1,15 @@
 // What a solver sees of a problem.
 #pragma once
 #include <Eigen/Core>
+#include <chrono>
+#include <functional>
 #include <limits>
 #include <memory>
 #include <vector>
 
 #include "bounds.h"
 #include "joint_conditions.h"
+#include "search_box.h"
 
 namespace tundrel {
 
@@ -71,6 +74,14 @@ class Problem {
 
   // The criterion; not finite where the point is to be refused.
   virtual double value(const Eigen::VectorXd& x) = 0;
+  // The criterion at each column: at least the first, and as many as there is time for.
+  virtual Eigen::VectorXd values(const Eigen::MatrixXd& points);
+  // A problem of its own for another thread, with no evaluations so far; none where R evaluates.
+  virtual std::unique_ptr<Problem> clone() const { return nullptr; }
+  // Sets the sizes at which parameters are expected.
+  virtual void expect(const Eigen::VectorXd&) {}
+  // A point in all parameters, where some have been eliminated.
+  virtual Eigen::VectorXd whole(const Eigen::VectorXd& x) { return x; }
   // Counts as one evaluation where derivatives are exact.
   virtual Slope slope(const Eigen::VectorXd& x);
   // For sums of squares. Counts as one evaluation.
@@ -109,9 +120,30 @@ class Problem {
   // Conditions between parameters, or none.
   std::shared_ptr<const JointConditions> joint;
 
+  // Where global solvers look; empty for others.
+  SearchBox box;
+  // Computes values many at a time, where set: those of up to `batch_size` columns.
+  std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
+  int batch_size = 1;
+  // Threads over which rows, or the points of values(), are shared out; and when values() ends early.
+  int threads = 1;
+  std::chrono::steady_clock::time_point deadline = std::chrono::steady_clock::time_point::max();
+
   bool refined = false;
   long evaluations = 0;
   long refused = 0;  // evaluations that gave no finite number
+
+ private:
+  Eigen::VectorXd batched(const Eigen::MatrixXd& points);
+
+ protected:
+  template <class Kind>
+  static std::unique_ptr<Problem> cloned(const Kind& problem) {
+    auto out = std::make_unique<Kind>(problem);
+    out->threads = 1;
+    out->evaluations = out->refused = 0;
+    return out;
+  }
 };
 
 }  // namespace tundrel

@@ -33,8 +33,8 @@ RowSumProblem::RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, 
     : graph_(std::move(graph)),
       loss_(loss),
       columns_(std::move(columns)),
-      bounds_(std::move(bounds)),
-      threads_(threads) {
+      bounds_(std::move(bounds)) {
+  this->threads = threads;
   if (loss_.smooth < 0) loss_.smooth = graph_.constant(0);
   const SplitSum split = split_constant_terms(graph_, loss_.smooth);
   loss_.smooth = split.varying;
@@ -70,7 +70,7 @@ Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
   const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     segments.for_each_block(s, [&](long first, int n) {
       program.run_block(work, columns_, first, n);
@@ -139,7 +139,7 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   // In an order that does not depend on threads: each segment keeps its own.
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
   const Program::Workspace prepared = kink_program_.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     segments.for_each_block(s, [&](long first, int n) {
       kink_program_.run_block(work, columns_, first, n);
@@ -178,7 +178,7 @@ Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eige
   const Segments segments(columns_.rows);
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
   const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads_, [&](int s) {
+  segments.for_each(threads, [&](int s) {
     Program::Workspace work = prepared;
     TriangularFactor factor(p, static_cast<int>(std::min<long>(kBlockRows, columns_.rows)));
     segments.for_each_block(s, [&](long first, int n) {

@@ -17,6 +17,8 @@ class RowSumProblem : public Problem {
   const Bounds& bounds() const override { return bounds_; }
   Form form() const override { return loss_.kink < 0 ? Form::smooth : Form::kinked; }
   double value(const Eigen::VectorXd& x) override;
+  void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
+  std::unique_ptr<Problem> clone() const override { return cloned(*this); }
   Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
   // One step of a log-likelihood, or of a robust loss, is one squared scale of the noise.
@@ -40,7 +42,6 @@ class RowSumProblem : public Problem {
   RowLoss loss_;
   Columns columns_;
   Bounds bounds_;
-  int threads_;
   int rounded_;  // node of the loss with its kink rounded off
   double width_ = 0, constant_ = 0;
   Program value_program_, slope_program_, expansion_program_, kink_program_;

@@ -1,8 +1,6 @@
 #include "segments.h"
 
-#include <atomic>
-#include <thread>
-#include <vector>
+#include "../threads.h"
 
 namespace tundrel {
 namespace {
@@ -25,15 +23,7 @@ long Segments::blocks_before(int segment) const {
 }
 
 void Segments::for_each(int threads, const std::function<void(int)>& work) const {
-  const int n_threads = std::min(threads, count);
-  std::atomic<int> next{0};
-  const auto serve = [&] {
-    for (int s = next++; s < count; s = next++) work(s);
-  };
-  std::vector<std::thread> helpers;
-  for (int t = 1; t < n_threads; ++t) helpers.emplace_back(serve);
-  serve();
-  for (std::thread& helper : helpers) helper.join();
+  share_out(count, threads, [&](int, int segment) { work(segment); });
 }
 
 }  // namespace tundrel

@@ -1,8 +1,18 @@
 #include "run_loop.h"
 
+#include <algorithm>
+#include <cmath>
 #include <utility>
 
 namespace tundrel {
+namespace {
+
+// Clocks count in whole ticks, which never is beyond.
+std::chrono::steady_clock::duration seconds_of(double seconds) {
+  return std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(std::min(seconds, 1e9)));
+}
+
+}  // namespace
 
 void Progress::visit(StateVisitor& v) {
   v.whole("iterations", iterations);
@@ -20,16 +30,21 @@ double Walk::elapsed() const {
   return before_ + std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
 }
 
-bool Walk::record() {
+void Walk::count() {
   progress_.seconds = elapsed();
-  const Status& s = solver_.status();
   progress_.evaluations = problem_.evaluations;
   progress_.refused = problem_.refused;
   progress_.refined = problem_.refined;
+}
+
+bool Walk::record() {
+  count();
+  const Status& s = solver_.status();
   progress_.reason = s.reason;
   const Eigen::MatrixXd* members = keep_members_ ? solver_.members() : nullptr;
   trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
-                    s.infeasibility, progress_.seconds, s.action, s.x, members ? *members : Eigen::MatrixXd()});
+                    s.infeasibility, progress_.seconds, s.action, s.x, members ? *members : Eigen::MatrixXd(),
+                    keep_members_ ? solver_.spread() : Eigen::MatrixXd()});
   return watcher_(trace_.back());
 }
 
@@ -38,7 +53,8 @@ void Walk::begin(const Eigen::VectorXd& start) {
   began_ = std::chrono::steady_clock::now();
   before_ = 0;
   solver_.start(problem_, start);
-  go_on_ = record();
+  // Others than local solvers have seen no value yet.
+  if (solver_.is_local()) go_on_ = record();
 }
 
 void Walk::go_on(const Progress& progress) {
@@ -69,11 +85,27 @@ void Walk::advance(const Budget& budget) {
       progress_.reason = StopReason::seconds;
     if (progress_.reason != StopReason::none) break;
     if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || progress_.seconds - before_ >= budget.pause_seconds) break;
+    problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
     solver_.iterate(problem_);
+    if (solver_.under_way()) {
+      count();
+      continue;
+    }
     ++progress_.iterations;
     go_on_ = record();
   }
   progress_.seconds = elapsed();
+}
+
+void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values) {
+  began_ = std::chrono::steady_clock::now();
+  before_ = progress_.seconds;
+  problem_.evaluations += values.size();
+  for (Eigen::Index k = 0; k < values.size(); ++k) problem_.refused += !std::isfinite(values[k]);
+  solver.propose(problem_);
+  if (!solver.record(problem_, values)) return count();
+  ++progress_.iterations;
+  record();
 }
 
 RunResult Walk::result() {
@@ -86,7 +118,7 @@ RunResult Walk::result() {
   result.trace = std::move(trace_);
   trace_.clear();
   result.claim = result.reason = progress_.reason;
-  if (result.reason == StopReason::none || result.reason == StopReason::failed) return result;
+  if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return result;
   const bool refined = problem_.refined;
   result.verification = verify(problem_, result.x);
   problem_.refined = refined;

@@ -5,7 +5,7 @@
 #include <limits>
 #include <vector>
 
-#include "solver.h"
+#include "population.h"
 #include "verification.h"
 
 namespace tundrel {
@@ -36,7 +36,7 @@ struct TraceRow {
   double seconds;           // since the walk began, pauses not counted
   const char* action;
   Eigen::VectorXd x;
-  Eigen::MatrixXd members;  // empty unless kept
+  Eigen::MatrixXd members, spread;  // empty unless kept
 };
 
 struct RunResult {
@@ -63,11 +63,14 @@ class Walk {
   void go_on(const Progress& progress);
   // Iterates until the walk ends, its budget does, or it is time to pause.
   void advance(const Budget& budget);
+  // A round of a solver whose values come from outside.
+  void record_values(PopulationSolver& solver, const Eigen::VectorXd& values);
   // The answer; verified where the walk has ended.
   RunResult result();
 
  private:
   bool record();
+  void count();
   double elapsed() const;
 
   Problem& problem_;

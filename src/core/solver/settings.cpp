@@ -2,11 +2,15 @@
 
 #include <stdexcept>
 
+#include "annealing.h"
 #include "bfgs.h"
 #include "brent.h"
+#include "cma_es.h"
 #include "conjugate_gradient.h"
+#include "differential_evolution.h"
 #include "gauss_newton.h"
 #include "gradient_descent.h"
+#include "grid_scan.h"
 #include "lbfgs.h"
 #include "levenberg_marquardt.h"
 #include "nelder_mead.h"
@@ -37,7 +41,21 @@ std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSetting
   if (name == "adam")
     return std::make_unique<GradientDescent>(
         GradientDescent::Settings{s.number("rate"), s.number("momentum"), true, s.number("memory"), tolerance});
+  if (auto population = make_population_solver(name, s)) return population;
   throw std::invalid_argument("unknown solver: " + name);
+}
+
+std::unique_ptr<PopulationSolver> make_population_solver(const std::string& name, const SolverSettings& s) {
+  const auto whole = [&](const char* key) { return static_cast<int>(s.number(key)); };
+  const PopulationSolver::Common common{s.number("seed"), s.number("tolerance")};
+  if (name == "cma_es")
+    return std::make_unique<CmaEs>(CmaEs::Settings{whole("population"), s.number("spread"), whole("agreeing"), whole("restarts")}, common);
+  if (name == "differential_evolution")
+    return std::make_unique<DifferentialEvolution>(DifferentialEvolution::Settings{whole("population"), whole("agreeing")}, common);
+  if (name == "annealing")
+    return std::make_unique<Annealing>(Annealing::Settings{s.number("cooling"), whole("chains"), whole("sweeps")}, common);
+  if (name == "grid") return std::make_unique<GridScan>(GridScan::Settings{whole("points")}, common);
+  return nullptr;
 }
 
 }  // namespace tundrel

@@ -64,8 +64,15 @@ class Solver {
   // One iteration; not called once status().reason is set.
   virtual void iterate(Problem& problem) = 0;
   virtual const Status& status() const = 0;
+  // A local solver walks from its start, and its answer can be verified; others look around.
+  virtual bool is_local() const { return true; }
+  // TRUE where an iteration was cut short for lack of time: iterate() goes on with the same one.
+  virtual bool under_way() const { return false; }
   // The points a solver holds at once, a column each: corners of a simplex, a population.
   virtual const Eigen::MatrixXd* members() const { return nullptr; }
+  // The middle of the distribution that points are drawn from, and a root of its covariance beside it, in a cube of
+  // side one; empty where there is none.
+  virtual Eigen::MatrixXd spread() const { return {}; }
   // All that iterate() depends on, so that a stored solver goes on bit for bit.
   virtual void visit(StateVisitor& visitor) = 0;
 };

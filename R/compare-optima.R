@@ -1,0 +1,100 @@
+# Which runs ended at the same optimum.
+
+# Values that differ by less than this share are the same; so are parameters, on their own scale, or within this
+# share of their standard errors.
+same_value_share <- 1e-6
+same_parameter_share <- 1e-4
+same_error_share <- 0.02
+
+# A letter for each run, in the order given, which is best first; NA where a run stopped short of any optimum.
+optima_of <- function(runs) {
+  exchange <- exchangeable_terms(runs[[1]]$problem, runs[[1]]$status)
+  converged <- vapply(runs, `[[`, logical(1), "converged")
+  values <- vapply(runs, `[[`, numeric(1), "value")
+  spread <- diff(range(values[is.finite(values)]))
+  founders <- list()
+  place <- rep(NA_integer_, length(runs))
+  for (i in c(which(converged), which(!converged))) {
+    same <- which(vapply(founders, function(f) same_optimum(f, runs[[i]], exchange, spread), logical(1)))
+    if (length(same)) {
+      place[i] <- same[1]
+    } else if (converged[i]) {
+      founders <- c(founders, list(runs[[i]]))
+      place[i] <- length(founders)
+    }
+  }
+  optimum_letter(place)
+}
+
+# A, B, ..., Z, AA, AB, ...
+optimum_letter <- function(place) {
+  first <- (place - 1) %/% 26
+  out <- paste0(ifelse(first > 0, LETTERS[pmax(first, 1)], ""), LETTERS[(place - 1) %% 26 + 1])
+  ifelse(is.na(place), NA_character_, out)
+}
+
+same_optimum <- function(a, b, exchange, spread) {
+  unit <- same_value_share * max(abs(a$value), abs(b$value)) + 1e-9 * spread
+  if (!isTRUE(abs(a$value - b$value) <= unit)) return(FALSE)
+  apart <- parameters_apart(a, b)
+  if (!any(apart(a$estimate, b$estimate))) return(TRUE)
+  if (length(exchange) == 0) return(FALSE)
+  !any(apart(a$estimate, exchanged_like(a$estimate, b$estimate, exchange, apart)))
+}
+
+# A function that says which parameters differ by more than their scale allows.
+parameters_apart <- function(a, b) {
+  error <- parameter_errors(a)
+  width <- box_widths(a$problem, names(a$estimate))
+  function(x, y) {
+    reach <- pmax(same_parameter_share * pmax(abs(x), abs(y)), same_error_share * error, 1e-6 * width, na.rm = TRUE)
+    !(abs(x - y) <= reach)
+  }
+}
+
+parameter_errors <- function(run) {
+  if (is.null(run$factor) || is_value_run(run) || all(run$factor == 0)) return(rep(0, length(run$estimate)))
+  variance <- suppressWarnings(diag(free_covariance(run, run$at_bound != "")))
+  ifelse(is.finite(variance), sqrt(pmax(variance, 0)), 0)
+}
+
+box_widths <- function(problem, names) {
+  vapply(names, function(name) if (is.null(problem$search_box[[name]])) 0 else diff(as.numeric(problem$search_box[[name]])), numeric(1))
+}
+
+# Terms of the model's sum that are the same but for the names of their parameters: for each such kind of term, a list
+# of the parameters' names, one vector a term, in the same order.
+exchangeable_terms <- function(problem, status) {
+  if (!is.null(problem$own)) return(list())
+  shared <- all.vars(problem$model$response)
+  terms <- model_components(problem$model)
+  owned <- lapply(terms, function(term) intersect(all.vars(term), status$free))
+  counts <- table(unlist(owned))
+  # parameters that stand in one term only
+  usable <- vapply(owned, function(names) length(names) > 0 && all(counts[names] == 1) && !any(names %in% shared), logical(1))
+  shape <- vapply(seq_along(terms), function(i) {
+    places <- lapply(seq_along(owned[[i]]), function(k) as.symbol(paste0(".", k)))
+    expression_text(do.call(substitute, list(terms[[i]], stats::setNames(places, owned[[i]]))))
+  }, character(1))
+  kinds <- split(owned[usable], shape[usable])
+  unname(lapply(Filter(function(kind) length(kind) > 1, kinds), unname))
+}
+
+# The second point with its terms put into the order in which they are like those of the first.
+exchanged_like <- function(x, y, exchange, apart) {
+  out <- y
+  for (kind in exchange) {
+    left <- kind
+    for (mine in kind) {
+      fits <- which(vapply(left, function(other) {
+        there <- x
+        there[mine] <- y[other]
+        !any(apart(x, there)[mine])
+      }, logical(1)))
+      if (length(fits) == 0) return(y)
+      out[mine] <- y[left[[fits[1]]]]
+      left <- left[-fits[1]]
+    }
+  }
+  out
+}

@@ -1,0 +1,115 @@
+# What a comparison of runs says, in sentences.
+
+comparison_reading <- function(table) {
+  about <- attr(table, "about")
+  found <- unique(stats::na.omit(table$optimum))
+  c(
+    reading_counts(table, found), reading_optima(table, found), reading_equal(table, found), reading_exchange(table, about),
+    reading_scopes(table), reading_short(table), reading_bounds(table, found), reading_unseen(table, about)
+  )
+}
+
+reading_counts <- function(table, found) {
+  n <- nrow(table)
+  if (length(found) == 0) return(paste0(count_of(n, "run"), ", none of which converged: there is no optimum to speak of."))
+  paste0(
+    count_of(n, "run"), ", ", if (all(table$converged)) (if (n == 1) "which converged" else "all converged") else paste(sum(table$converged), "converged"),
+    ", to ", if (length(found) == 1) "one optimum" else paste(length(found), "distinct optima"), "."
+  )
+}
+
+# How often each was reached, and what that cost.
+reading_optima <- function(table, found) {
+  most <- 8
+  said <- vapply(utils::head(found, most), function(letter) {
+    there <- which(table$optimum == letter)
+    cost <- table$evaluations[there]
+    paste0(
+      letter, " (value ", format_number(table$value[there[1]], 6), ") was reached by ", length(there), " of ", nrow(table),
+      if (length(there) > 1) ", at " else ", at ", format(stats::median(cost), big.mark = ","), " evaluations",
+      if (length(there) > 1) paste0(" (median; from ", format(min(cost), big.mark = ","), " to ", format(max(cost), big.mark = ","), ")"), "."
+    )
+  }, character(1))
+  c(unname(said), if (length(found) > most) paste0("The other ", length(found) - most, " optima have values up to ", format_number(max(table$value[!is.na(table$optimum)]), 6), "."))
+}
+
+# Optima of equal value: the criterion cannot choose.
+reading_equal <- function(table, found) {
+  if (length(found) < 2) return(NULL)
+  values <- vapply(found, function(letter) table$value[match(letter, table$optimum)], numeric(1))
+  level <- abs(values - values[1]) <= same_value_share * max(abs(values[1]), 1e-300) + 1e-9 * diff(range(values))
+  if (sum(level) < 2) return(NULL)
+  paste0(
+    paste(found[level], collapse = " and "), " have equal value and different parameters: the criterion cannot choose between them; a condition ",
+    "can, if you know which makes sense."
+  )
+}
+
+reading_exchange <- function(table, about) {
+  if (length(about$exchange) == 0) return(NULL)
+  names <- vapply(about$exchange, function(kind) paste(vapply(kind, `[[`, character(1), 1), collapse = ", "), character(1))
+  paste0("Terms that are the same but for their parameters (those of ", paste(names, collapse = "; "), ") may be exchanged within a letter.")
+}
+
+reading_scopes <- function(table) {
+  place <- function(letter) match(letter, unique(table$optimum))
+  best <- function(scope) {
+    mine <- table$optimum[table$scope == scope & !is.na(table$optimum)]
+    if (length(mine)) mine[1]
+  }
+  near <- best("local")
+  wide <- best("global")
+  if (!all(c("local", "global") %in% table$scope)) return(NULL)
+  if (is.null(near) || is.null(wide)) {
+    lame <- if (is.null(near)) "local" else "global"
+    return(paste0("Local and global runs cannot be held against each other: no ", lame, " run came to an optimum."))
+  }
+  if (near == wide) return(paste0("Local and global runs agree: the best of both is ", near, "."))
+  if (place(near) > place(wide)) paste0("The global search found ", wide, ", which no local run came to: the local starts were too far from it.") else {
+    paste0("The local runs found ", near, ", which is better than what the global search came to (", wide, "): give the search more evaluations.")
+  }
+}
+
+reading_short <- function(table) {
+  short <- which(!table$converged)
+  if (length(short) == 0) return(NULL)
+  most <- 5
+  told <- paste0(table$run[short], " (", table$stop_reason[short], ")")
+  paste0(
+    "Stopped short of an optimum: ", paste(utils::head(told, most), collapse = ", "),
+    if (length(short) > most) paste0(" and ", length(short) - most, " more"), "."
+  )
+}
+
+reading_bounds <- function(table, found) {
+  said <- lapply(found, function(letter) {
+    limits <- table$at_bound[match(letter, table$optimum)]
+    if (nzchar(limits)) paste0(letter, " rests on a limit: ", limits, ". What that limit is worth decides this answer.")
+  })
+  unlist(utils::head(Filter(Negate(is.null), said), 3))
+}
+
+# Bayesian estimates for walks from random starts (Boender and Rinnooy Kan, 1987).
+unseen_optima <- function(walks, found) {
+  if (walks < found + 3 || found < 1) return(NULL)
+  i <- seq_len(found)
+  list(expected = found * (walks - 1) / (walks - found - 2), complete = prod((walks - 1 - i) / (walks - 1 + i)))
+}
+
+reading_unseen <- function(table, about) {
+  walked <- about$sampled[seq_len(nrow(table))] & !is.na(table$optimum)
+  walks <- sum(walked)
+  if (!any(about$sampled)) return(NULL)
+  starts <- paste0(
+    if (about$starts > about$wanted && about$wanted > 0) paste0(about$starts, " starts filled the search box; ", about$wanted, " of them had no better one close by. "),
+    if (about$walked < about$wanted) paste0("Only ", about$walked, " were walked from before the budget ran out. ")
+  )
+  found <- length(unique(table$optimum[walked]))
+  estimate <- unseen_optima(walks, found)
+  if (is.null(estimate)) return(paste0(starts, "From ", count_of(walks, "walk"), " that came to ", count_of(found, "optimum", "optima"), " nothing can be said of optima still unseen: use more starts."))
+  paste0(
+    starts, "From ", walks, " walks that came to ", count_of(found, "optimum", "optima"), ": the number of optima to expect is ", format_number(estimate$expected, 3),
+    ", and with a chance of ", format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, ",
+    "walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
+  )
+}

@@ -1,0 +1,35 @@
+# Work of R functions shared out by a plan of the future package: to other processes, machines or a batch queue.
+
+# How many evaluations the plan takes on at once; 1 without a plan, or a sequential one.
+plan_workers <- function() {
+  if (!requireNamespace("future", quietly = TRUE) || !requireNamespace("future.apply", quietly = TRUE)) return(1L)
+  future::nbrOfWorkers()
+}
+
+# lapply() through the plan, where there is one. Nothing random happens in the work itself.
+lapply_planned <- function(x, f) {
+  if (plan_workers() == 1) return(lapply(x, f))
+  future.apply::future_lapply(x, f, future.seed = NULL, future.packages = "tundrel")
+}
+
+# A prepared problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
+# process or in another, are NaN.
+in_batches <- function(prepared) {
+  workers <- plan_workers()
+  value <- prepared$value_function
+  if (is.null(value) && !is.null(prepared$residual_function)) {
+    residuals <- prepared$residual_function
+    value <- function(x) sum(residuals(x)^2)
+  }
+  if (workers == 1 || is.null(value)) return(prepared)
+  one <- function(x) {
+    found <- tryCatch(value(x), error = function(e) NaN)
+    if (is.numeric(found) && length(found) == 1) found else NaN
+  }
+  prepared$batch_size <- as.integer(min(workers * 4, 1000))
+  prepared$batch_function <- function(points) {
+    columns <- lapply(seq_len(ncol(points)), function(k) points[, k])
+    as.numeric(unlist(lapply_planned(columns, one)))
+  }
+  prepared
+}

@@ -1,0 +1,106 @@
+#' Look for the best optimum there is
+#'
+#' Searches the whole search box of [search_within()], then polishes the best point found with the right local
+#' solver, and verifies it as [fit_local()] does. `converged` says that the answer is an optimum; that it is the best one
+#' nobody can prove: [compare_runs()] says what speaks for it. With no solver named, local walks from many starts come
+#' first, then a population search that begins with the best of them: differential evolution for up to 20 parameters,
+#' covariance matrix adaptation beyond. Parameters that enter a sum of squares linearly are not searched for but
+#' computed, where no condition ties them to others.
+#'
+#' Printing shows where the budget went. All random numbers are the run's own: a seed gives the same answer on every
+#' machine, for any number of threads and any plan of the future package.
+#'
+#' @inheritParams fit_local
+#' @param problem \[tundrel_problem] With a range for every parameter: stated by [search_within()], or two finite bounds;
+#'   for a formula a range is otherwise built from the data, which is said. Starts are used where there are any.
+#' @param solver A global solver such as [solver_cma_es()], or its name; `NULL` for the choice above.
+#' @param seed \[integer(1)] Seed of the run's own random numbers. `NULL` draws one, which the run keeps.
+#' @param max_evaluations \[numeric(1)] Budget of the search; polishing comes on top. `NULL`: 20,000 and 10,000 more for
+#'   each parameter that is searched.
+#' @param keep \[character(1)] `"population"` keeps all members at every round, for [snapshot_table()] and
+#'   [plot_population()].
+#' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
+#'   are shared out by `future::plan()`, where one is set.
+#'
+#' @return A run, as from [fit_local()].
+#' @section Errors: As for [fit_local()]; `tundrel_error_condition` for a parameter without a range.
+#' @seealso [fit_multistart()], [propose()] for values from outside.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   search_within(top = c(1, 40), half = c(10, 1000), dark = c(0, 5)) |>
+#'   fit_global(seed = 7)
+fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
+                       max_seconds = Inf, target = NULL, keep = c("none", "population"),
+                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
+  check_problem(problem)
+  refuse_outside(problem)
+  check_global(solver)
+  keep <- rlang::arg_match(keep)
+  progress <- rlang::arg_match(progress)
+  seed <- seed_or_drawn(seed)
+  chosen <- solver %||% default_global(problem)
+  run <- new_walk(problem, chosen, tolerance, keep, seed)
+  most <- max_evaluations %||% default_evaluations(run)
+  budget <- run_budget(problem, most, max_iterations, max_seconds, target)
+  if (is.null(solver)) {
+    scouted <- scout(run, budget, threads)
+    run <- scouted$run
+    budget <- scouted$budget
+  }
+  walk_and_polish(run, budget, progress, checkpoint, threads)
+}
+
+check_global <- function(solver, call = rlang::caller_env()) {
+  if (is.null(solver)) return(invisible())
+  made <- as_solver(solver, NULL, call = call)
+  if (made$scope == "global") return(invisible())
+  refuse("solver", c(
+    "{.val {made$name}} is a local solver.",
+    "i" = "Use {.fn fit_local} for one start, {.fn fit_multistart} for many, or a global solver here: {.val {names(Filter(function(make) make()$scope == 'global', solver_constructors()))}}."
+  ), call = call)
+}
+
+# Beyond so many parameters a covariance learns faster than a population finds.
+most_for_evolution <- 20
+
+default_global <- function(problem) {
+  solver <- if (length(parameter_status(problem)$free) <= most_for_evolution) solver_differential_evolution() else solver_cma_es()
+  solver$why <- paste("for", count_of(length(parameter_status(problem)$free), "parameter"))
+  solver
+}
+
+default_evaluations <- function(run) 20000 + 10000 * length(searched_parameters(run))
+
+# Local walks from many starts, with a share of the budget; the search begins with the best of them.
+scout_share <- 0.3
+
+scout <- function(run, budget, threads) {
+  share <- budget
+  share$evaluations <- ceiling(scout_share * budget$evaluations)
+  share$seconds <- scout_share * budget$seconds
+  starts <- 20 + 10 * length(searched_parameters(run))
+  began <- proc.time()[["elapsed"]]
+  walks <- walk_starts(run$problem, run$prepared, starts, NULL, run$seed, run$tolerance, share, threads, finalists = starts %/% 2)
+  spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
+  ends <- vapply(walks$raw, `[[`, numeric(1), "value")
+  ok <- vapply(walks$raw, function(r) r$reason != "failed" && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
+  if (any(ok)) {
+    best <- which(ok)[which.min(ends[ok])]
+    run$start[] <- walks$raw[[best]]$x
+    run$prepared$start <- run$start
+  }
+  run$stages <- new_stage("many starts", spent, if (any(ok)) in_users_sign(run$problem, ends[best]) else NA_real_)
+  budget$evaluations <- max(1, budget$evaluations - spent)
+  budget$seconds <- budget$seconds - (proc.time()[["elapsed"]] - began)
+  list(run = run, budget = budget)
+}
+
+new_stage <- function(stage, evaluations, value) tibble(stage = stage, evaluations = evaluations, value = value)
+
+# TRUE where conditions between parameters hold.
+inside_joint <- function(prepared, x) {
+  if (is.null(prepared$joint)) return(TRUE)
+  all(core_misses(prepared$joint, x) <= 1e-6 * (1 + max(abs(x))))
+}

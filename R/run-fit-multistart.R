@@ -1,0 +1,170 @@
+#' Fit from many starts
+#'
+#' Points that fill the search box evenly (a Latin hypercube), each the start of a local walk; in each, parameters that
+#' enter a sum of squares linearly are given their best values first. A point with a better one close by (single linkage)
+#' is counted with it and not walked from, so that work is not repeated. Every walk is the one that [fit_local()] would
+#' make from that start.
+#'
+#' @inheritParams fit_global
+#' @param starts \[integer(1)] How many points; at least 2. Or a table with a column a parameter, from whose rows to start.
+#' @param solver A local solver or its name, as for [fit_local()].
+#' @param cluster \[logical(1)] Leave out starts with a better one close by?
+#' @param max_evaluations \[numeric(1)] Budget of all walks together.
+#' @param max_each \[numeric(1)] Budget of evaluations of each walk.
+#' @param threads \[integer(1)] Threads over which walks are shared out, for models in the model language. Walks on R
+#'   functions are shared out by `future::plan()`, where one is set.
+#'
+#' @return An object of class `tundrel_runs`: a list of runs, best first. [compare_runs()] tells how many optima they found
+#'   and how likely it is that another is still unseen; [best_run()] picks the best.
+#' @section Errors: As for [fit_global()].
+#' @references McKay, Beckman and Conover (1979) Technometrics 21, 239-245. Rinnooy Kan and Timmer (1987) Mathematical
+#'   Programming 39, 57-78.
+#' @export
+#' @examples
+#' tracer <- read_measurements(demo_file("stream-tracer.csv"))
+#' problem <- pose(tracer, conductivity ~ base + peak_gauss(time, h1, c1, w1) + peak_gauss(time, h2, c2, w2)) |>
+#'   search_within(c1 = c(5, 60), c2 = c(5, 60), w1 = c(2, 30), w2 = c(2, 30))
+#' runs <- fit_multistart(problem, starts = 20, seed = 1)
+#' compare_runs(runs)
+fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, cluster = TRUE, tolerance = 1e-10, max_evaluations = Inf,
+                           max_seconds = Inf, max_each = 10000, progress = c("none", "lines", "bar"), threads = 1) {
+  check_problem(problem)
+  refuse_outside(problem)
+  check_flag(cluster, "cluster", "solver")
+  progress <- rlang::arg_match(progress)
+  check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
+  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
+  seed <- seed_or_drawn(seed)
+  prepared <- prepare_search(problem)
+  if (!is.data.frame(starts)) check_number(starts, "starts", "solver", above = 2, or_equal = TRUE)
+  budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
+  budget$each <- check_budget(max_each, "max_each", 1)
+  walks <- walk_starts(prepared$problem, prepared, starts, solver, seed, tolerance, budget, threads, cluster, progress)
+  new_runs(walks, seed)
+}
+
+# Runs of one problem from many starts: `raw` results of the core, and what was sampled.
+walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budget, threads, cluster = TRUE, progress = "none",
+                        finalists = Inf, call = rlang::caller_env()) {
+  joint <- joint_conditions(problem, prepared$status)
+  solver <- as_solver(solver, problem, joint, call)
+  if (solver$scope != "local") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Many starts need a local one; or use {.fn fit_global}."), call = call)
+  check_serves(solver, problem, prepared, joint, call)
+  check_enough_rows(prepared, call)
+  began <- proc.time()[["elapsed"]]
+  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed, cluster, threads)
+  chosen <- utils::head(sample$walked, finalists)
+  shell <- list(
+    problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
+  )
+  local <- prepared[setdiff(names(prepared), c("box", "eliminated"))]
+  walk <- walker(shell, local, budget, threads)
+  show <- starts_display(progress, length(chosen), problem)
+  raw <- list()
+  # Batches grow until each takes a moment: between them the clock is looked at and progress told.
+  size <- max(1, if (is.null(problem$own)) threads * 4 else plan_workers())
+  interrupted <- FALSE
+  while (length(raw) < length(chosen) && !interrupted) {
+    used <- proc.time()[["elapsed"]] - began
+    spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
+    if (isTRUE(used >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
+    now <- utils::head(chosen[seq_along(chosen) > length(raw)], size)
+    batch_began <- proc.time()[["elapsed"]]
+    more <- tryCatch(
+      walk(sample$points[, now, drop = FALSE], left_of(budget, used, spent)),
+      interrupt = function(e) NULL
+    )
+    interrupted <- is.null(more)
+    raw <- c(raw, more)
+    show(raw)
+    if (proc.time()[["elapsed"]] - batch_began < look_every && is.null(problem$own)) size <- 2 * size
+  }
+  list(
+    raw = raw, shell = shell, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
+    sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = !is.data.frame(starts)
+  )
+}
+
+left_of <- function(budget, used, spent) {
+  list(
+    evaluations = min(budget$each %||% 10000, budget$evaluations - spent, na.rm = TRUE), iterations = NA_real_,
+    seconds = budget$seconds - used, target = budget$target
+  )
+}
+
+# Walks from some starts, the columns of a matrix: in the core's threads, or through the plan where R evaluates.
+walker <- function(shell, local, budget, threads) {
+  settings <- c(shell$solver$settings, tolerance = shell$tolerance)
+  typical_of <- function(points) {
+    rownames(points) <- names(local$start)
+    apply(points, 2, function(x) typical_sizes(shell$problem, stats::setNames(x, rownames(points)), local))
+  }
+  function(points, left) {
+    typical <- matrix(typical_of(points), nrow(points))
+    if (is.null(shell$problem$own)) return(core_walk_from(local, shell$solver$name, settings, points, typical, left, as.integer(threads)))
+    one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
+    lapply_planned(seq_len(ncol(points)), one)
+  }
+}
+
+# Points over the box, those to walk from in the order of their values.
+sampled_starts <- function(problem, prepared, n, seed, cluster, threads) {
+  # Sampled in all parameters; those to be eliminated need only a place to begin.
+  whole <- prepared
+  others <- setdiff(names(prepared$start), names(prepared$box$lower))
+  beside <- pmax(abs(prepared$start[others]), prepared$typical[others], 1e-300)
+  whole$box <- list(
+    lower = c(prepared$box$lower, prepared$start[others])[names(prepared$start)],
+    upper = c(prepared$box$upper, prepared$start[others] + beside)[names(prepared$start)],
+    log = c(prepared$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(prepared$start)]
+  )
+  whole["eliminated"] <- list(NULL)
+  sample <- core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, as.integer(threads))
+  usable <- is.finite(sample$value) & (sample$head | !cluster)
+  order <- order(sample$value)
+  list(points = moved_points(sample$points, prepared), walked = order[usable[order]], evaluations = sample$evaluations)
+}
+
+# Points inside the limits and, where there are conditions between parameters, moved onto them.
+moved_points <- function(points, prepared) {
+  names <- names(prepared$start)
+  for (k in seq_len(ncol(points))) {
+    x <- moved_inside(stats::setNames(points[, k], names), prepared)
+    if (!is.null(prepared$joint)) {
+      limits <- prepared[c("lower", "upper", "lower_open", "upper_open", "typical")]
+      inside <- core_nearest_inside(prepared$joint, limits, x)
+      if (length(inside)) x <- inside
+    }
+    points[, k] <- x
+  }
+  points
+}
+
+stated_starts <- function(starts, problem, prepared, call) {
+  free <- prepared$status$free
+  lacking <- setdiff(free, names(starts))
+  if (length(lacking)) {
+    refuse("model", c("The table of starts lacks the parameter {.field {lacking[1]}}.", suggestion(lacking[1], names(starts), "columns")), call = call)
+  }
+  points <- t(as.matrix(starts[free]))
+  if (ncol(points) == 0 || !all(is.finite(points))) refuse("model", "The table of starts must hold finite numbers, in at least one row.", call = call)
+  list(points = moved_points(points, prepared), walked = seq_len(ncol(points)), evaluations = 0)
+}
+
+# "start 12 of 50  best value 3.456"
+starts_display <- function(progress, total, problem) {
+  if (progress == "none") return(function(raw) NULL)
+  line <- function(raw) {
+    values <- vapply(raw, `[[`, numeric(1), "value")
+    best <- suppressWarnings(min(values[is.finite(values)]))
+    paste0("start ", length(raw), " of ", total, "  best value ", format_number(in_users_sign(problem, best), 6))
+  }
+  if (progress == "lines") return(function(raw) message(line(raw)))
+  need_package("progressr", "to show a bar")
+  bar <- progressr::progressor(steps = total, envir = rlang::caller_env(3))
+  shown <- 0
+  function(raw) {
+    bar(message = line(raw), amount = length(raw) - shown)
+    shown <<- length(raw)
+  }
+}

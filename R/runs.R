@@ -1,0 +1,85 @@
+# Several runs of one problem.
+
+# The runs of many starts, best first; those that failed at their start are counted, not kept.
+new_runs <- function(walks, seed) {
+  runs <- lapply(seq_along(walks$raw), function(k) {
+    raw <- walks$raw[[k]]
+    if (raw$reason == "failed") return(NULL)
+    walks$prepared$start <- stats::setNames(walks$points[, k], names(walks$prepared$start))
+    run <- new_run(walks$shell, walks$prepared, raw)
+    run$sampled <- walks$random
+    run
+  })
+  runs <- Filter(Negate(is.null), runs)
+  runs_of(
+    runs[order_runs(runs)], seed = seed, sampled = walks$sampled, wanted = walks$wanted, walked = length(walks$raw),
+    failed = length(walks$raw) - length(runs), evaluations = walks$evaluations
+  )
+}
+
+runs_of <- function(runs, ...) structure(runs, about = list(...), class = "tundrel_runs")
+
+# Best first: by value, those that converged before others of the same value.
+order_runs <- function(runs) {
+  if (length(runs) == 0) return(integer())
+  values <- vapply(runs, function(r) in_users_sign(r$problem, r$value), numeric(1))
+  order(values, !vapply(runs, `[[`, logical(1), "converged"))
+}
+
+#' @export
+`[.tundrel_runs` <- function(x, i) {
+  structure(unclass(x)[i], about = attr(x, "about"), class = "tundrel_runs")
+}
+
+#' @export
+format.tundrel_runs <- function(x, ...) {
+  about <- attr(x, "about")
+  paste0(
+    count_of(length(x), "run"), if (!is.null(about$sampled) && about$sampled > length(x)) paste0(" from ", about$sampled, " starts"),
+    ", best value ", if (length(x)) format_number(x[[1]]$value) else "none"
+  )
+}
+
+#' @export
+print.tundrel_runs <- function(x, ...) {
+  cat(format(x), "\n\n", sep = "")
+  if (length(x)) print(compare_runs(x))
+  invisible(x)
+}
+
+#' The best of several runs
+#'
+#' @param ... Runs, lists of runs, or what [fit_multistart()] gives, all on one problem.
+#' @return The converged run with the best value; where none converged, the one with the best value, with a warning.
+#' @section Errors: As for [compare_runs()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1)
+#' best_run(fit_local(problem), fit_local(problem, "bfgs"))
+best_run <- function(...) {
+  runs <- collect_runs(list(...))
+  check_same_problems(runs)
+  converged <- Filter(function(run) run$converged, runs)
+  if (length(converged)) return(converged[[order_runs(converged)[1]]])
+  cli::cli_warn(c("No run converged.", "i" = "The one with the best value is given; look at its {.field stop_reason}."), class = "tundrel_warning_solver")
+  runs[[order_runs(runs)[1]]]
+}
+
+# Runs from arguments that are runs, lists of them, or results of many starts.
+collect_runs <- function(given, call = rlang::caller_env()) {
+  flat <- list()
+  names_given <- rlang::names2(given)
+  for (i in seq_along(given)) {
+    one <- given[[i]]
+    more <- if (inherits(one, "tundrel_run")) stats::setNames(list(one), names_given[i]) else if (is.list(one)) unclass(one)
+    if (length(more) == 0 || !all(vapply(more, inherits, logical(1), "tundrel_run"))) {
+      refuse("solver", c("Runs are needed.", "x" = "Argument {i} is {.obj_type_friendly {one}}{if (is.list(one)) ' that holds something else'}.", "i" = "Make runs with {.fn fit_local}, {.fn fit_global} or {.fn fit_multistart}."), call = call)
+    }
+    attributes(more) <- list(names = rlang::names2(more))
+    flat <- c(flat, more)
+  }
+  if (length(flat) == 0) refuse("solver", "At least one run is needed.", call = call)
+  flat
+}

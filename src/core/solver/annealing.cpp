@@ -1,0 +1,136 @@
+#include "annealing.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "space_filling.h"
+
+namespace tundrel {
+namespace {
+
+// Lengths of moves are looked at after so many sweeps.
+constexpr int kSweepsPerLook = 5;
+// It has frozen when the best value has changed by less than this share over so many temperatures.
+constexpr double kFrozen = 1e-6;
+constexpr int kTemperatures = 4;
+constexpr double kWorst = std::numeric_limits<double>::max();
+
+}  // namespace
+
+void Annealing::begin(const Eigen::VectorXd& unit) {
+  const int p = static_cast<int>(unit.size());
+  chains_.resize(p, settings_.chains);
+  values_ = misses_ = Eigen::VectorXd::Constant(settings_.chains, kWorst);
+  lengths_ = Eigen::VectorXd::Constant(p, 0.5);
+  accepted_ = tried_ = Eigen::VectorXd::Zero(p);
+  recent_.resize(0);
+}
+
+Eigen::MatrixXd Annealing::ask() {
+  const int n = settings_.chains;
+  if (first_round_) {
+    Eigen::MatrixXd units = latin_hypercube(size(), n, random_);
+    units.col(0) = best_;
+    return units;
+  }
+  Eigen::MatrixXd units = chains_;
+  for (int k = 0; k < n; ++k) {
+    double to = -1;
+    while (to < 0 || to > 1) to = chains_(coordinate_, k) + (2 * random_.uniform() - 1) * lengths_[coordinate_];
+    units(coordinate_, k) = to;
+  }
+  return units;
+}
+
+bool Annealing::accepts(const Merit& from, const Merit& to) {
+  if (!better(from, to)) return true;
+  if (std::max(to.miss, 0.0) > std::max(from.miss, allowed())) return false;
+  const double rise = to.value - from.value;
+  return temperature_ > 0 && std::isfinite(rise) && random_.uniform() < std::exp(-rise / temperature_);
+}
+
+void Annealing::tell(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+  const int n = settings_.chains;
+  if (first_round_) {
+    double low = kWorst, high = -kWorst;
+    for (int k = 0; k < n; ++k) {
+      chains_.col(k) = units.col(k);
+      values_[k] = merits[k].value;
+      misses_[k] = merits[k].miss;
+      if (values_[k] < kWorst) {
+        low = std::min(low, values_[k]);
+        high = std::max(high, values_[k]);
+      }
+    }
+    temperature_ = high > low ? high - low : 1;
+    first_round_ = false;
+    status_.action = "first points";
+    return;
+  }
+  int moved = 0;
+  for (int k = 0; k < n; ++k) {
+    ++tried_[coordinate_];
+    if (!accepts({values_[k], misses_[k]}, merits[k])) continue;
+    ++accepted_[coordinate_];
+    ++moved;
+    chains_.col(k) = units.col(k);
+    values_[k] = merits[k].value;
+    misses_[k] = merits[k].miss;
+  }
+  status_.action = moved > 0 ? "moves accepted" : "moves refused";
+  status_.step_norm = lengths_.maxCoeff();
+  coordinate_ = (coordinate_ + 1) % size();
+  if (coordinate_ > 0) return;
+  ++moves_;
+  if (static_cast<long>(moves_) % kSweepsPerLook == 0) adapt_lengths();
+  if (moves_ >= settings_.sweeps) cool();
+}
+
+void Annealing::adapt_lengths() {
+  for (int i = 0; i < size(); ++i) {
+    const double share = tried_[i] > 0 ? accepted_[i] / tried_[i] : 0.5;
+    if (share > 0.6) lengths_[i] *= 1 + 2 * (share - 0.6) / 0.4;
+    if (share < 0.4) lengths_[i] /= 1 + 2 * (0.4 - share) / 0.4;
+    lengths_[i] = std::min(lengths_[i], 0.5);
+  }
+  accepted_.setZero();
+  tried_.setZero();
+}
+
+void Annealing::cool() {
+  moves_ = 0;
+  temperature_ *= settings_.cooling;
+  int worst = 0;
+  for (int k = 1; k < settings_.chains; ++k)
+    if (better({values_[worst], misses_[worst]}, {values_[k], misses_[k]})) worst = k;
+  chains_.col(worst) = best_;
+  values_[worst] = status_.value;
+  misses_[worst] = status_.infeasibility;
+  status_.action = "temperature lowered";
+  const int n = static_cast<int>(recent_.size());
+  Eigen::VectorXd recent(std::min(n + 1, kTemperatures));
+  recent.tail(recent.size() - 1) = recent_.head(recent.size() - 1);
+  recent[0] = values_.minCoeff();
+  recent_ = recent;
+  const double change = recent_.maxCoeff() - recent_.minCoeff();
+  if (recent_.size() == kTemperatures && change <= kFrozen * (std::fabs(status_.value) + change) && lengths_.maxCoeff() < 1e-2)
+    status_.reason = StopReason::value;
+  if (lengths_.maxCoeff() < 1e-8) status_.reason = StopReason::step;
+}
+
+void Annealing::visit_more(StateVisitor& v) {
+  v.field("chains", chains_);
+  v.field("values", values_);
+  v.field("misses", misses_);
+  v.field("lengths", lengths_);
+  v.field("accepted", accepted_);
+  v.field("tried", tried_);
+  v.field("recent", recent_);
+  v.field("temperature", temperature_);
+  v.field("moves", moves_);
+  v.whole("coordinate", coordinate_);
+  v.whole("first_round", first_round_);
+}
+
+}  // namespace tundrel

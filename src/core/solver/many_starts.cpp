@@ -1,0 +1,76 @@
+#include "many_starts.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "../threads.h"
+#include "space_filling.h"
+#include "start_search.h"
+
+namespace tundrel {
+namespace {
+
+// Sigma of the critical distance; above 4 all local walks together are finite in number with probability one.
+constexpr double kSigma = 4;
+// Share of the side of the box, along each coordinate, that counts as close at most.
+constexpr double kClose = 0.05;
+constexpr double kPi = 3.14159265358979323846;
+
+double critical_distance(int coordinates, int n) {
+  const double d = coordinates;
+  return std::pow(std::tgamma(1 + d / 2) * kSigma * std::log(static_cast<double>(n)) / n, 1 / d) / std::sqrt(kPi);
+}
+
+}  // namespace
+
+Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector<int>& linear) {
+  Random random(seed);
+  const int p = problem.box.size();
+  const Eigen::MatrixXd units = latin_hypercube(p, n, random);
+  Sample out;
+  out.points = problem.box.from_units(units);
+  if (!linear.empty())
+    for (int k = 0; k < n; ++k) out.points.col(k) = eliminate_linear(problem, out.points.col(k), linear);
+  out.values = problem.values(out.points);
+  // Parameters that were eliminated do not set points apart.
+  std::vector<int> apart;
+  for (int i = 0; i < p; ++i)
+    if (std::find(linear.begin(), linear.end(), i) == linear.end()) apart.push_back(i);
+  const int d = static_cast<int>(apart.size());
+  const double close = std::min(critical_distance(std::max(1, d), n), kClose * std::sqrt(static_cast<double>(d)));
+  for (int k = 0; k < n; ++k) {
+    bool head = std::isfinite(out.values[k]);
+    for (int other = 0; other < n && head; ++other) {
+      if (other == k || !(out.values[other] < out.values[k])) continue;
+      double distance = 0;
+      for (int i : apart) distance += std::pow(units(i, k) - units(i, other), 2);
+      if (std::sqrt(distance) < close) head = false;
+    }
+    out.heads.push_back(head);
+  }
+  return out;
+}
+
+std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts,
+                                 const Eigen::MatrixXd& typical, const Budget& budget) {
+  const int n = static_cast<int>(starts.cols());
+  std::vector<std::unique_ptr<Problem>> own;
+  for (int k = 0; k < std::min(problem.threads, n); ++k) {
+    auto copy = problem.clone();
+    if (copy) own.push_back(std::move(copy));
+  }
+  const int workers = std::max<int>(1, static_cast<int>(own.size()));
+  std::vector<RunResult> results(n);
+  share_out(n, workers, [&](int thread, int job) {
+    Problem& mine = own.empty() ? problem : *own[thread];
+    mine.evaluations = mine.refused = 0;
+    mine.refined = false;
+    mine.expect(typical.col(job));
+    const auto solver = make();
+    results[job] = run(mine, *solver, starts.col(job), budget, [](const TraceRow&) { return true; });
+  });
+  return results;
+}
+
+}  // namespace tundrel

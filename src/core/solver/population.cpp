@@ -1,0 +1,107 @@
+#include "population.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <numeric>
+
+namespace tundrel {
+namespace {
+
+constexpr double kWorst = std::numeric_limits<double>::max();
+// The allowance for conditions shrinks by this a round, and is nothing below this share of its first.
+constexpr double kShrink = 0.9;
+
+double finite_or_worst(double x) { return std::isfinite(x) ? x : kWorst; }
+
+}  // namespace
+
+PopulationSolver::PopulationSolver(Common common) : random_(static_cast<std::uint64_t>(common.seed)), common_(common) {}
+
+void PopulationSolver::start(Problem& problem, const Eigen::VectorXd& x) {
+  size_ = problem.box.size();
+  status_ = Status();
+  status_.action = "start";
+  status_.x = x;
+  status_.value = std::numeric_limits<double>::infinity();
+  status_.infeasibility = kWorst;
+  status_.gradient_norm = std::numeric_limits<double>::quiet_NaN();
+  status_.step_norm = 1;
+  best_ = problem.box.to_unit(x);
+  begin(best_);
+}
+
+const Eigen::MatrixXd& PopulationSolver::propose(Problem& problem) {
+  if (points_.cols() == 0) {
+    units_ = ask();
+    points_ = problem.box.from_units(units_);
+    values_.resize(points_.cols());
+    known_ = 0;
+  }
+  return points_;
+}
+
+void PopulationSolver::iterate(Problem& problem) {
+  propose(problem);
+  const int known = static_cast<int>(known_);
+  record(problem, problem.values(points_.rightCols(points_.cols() - known)));
+}
+
+bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
+  values_.segment(static_cast<int>(known_), values.size()) = values;
+  known_ += static_cast<double>(values.size());
+  if (known_ < static_cast<double>(values_.size())) return false;
+  std::vector<Merit> merits;
+  for (int k = 0; k < points_.cols(); ++k) {
+    const double miss = problem.joint ? finite_or_worst(problem.joint->misses(points_.col(k)).sum()) : 0;
+    merits.push_back({finite_or_worst(values_[k]), miss});
+  }
+  if (allowed_ < 0) {
+    std::vector<double> misses;
+    for (const Merit& m : merits) misses.push_back(m.miss);
+    std::nth_element(misses.begin(), misses.begin() + misses.size() / 2, misses.end());
+    allowed_ = misses[misses.size() / 2] < kWorst ? misses[misses.size() / 2] : 0;
+  }
+  keep_best(merits);
+  tell(units_, merits);
+  allowed_ = allowed_ * kShrink < tolerance() ? 0 : allowed_ * kShrink;
+  shown_ = problem.box.from_units(population());
+  points_.resize(0, 0);
+  return true;
+}
+
+// The best so far is judged strictly: an allowance is for the search alone.
+void PopulationSolver::keep_best(const std::vector<Merit>& merits) {
+  Merit best{status_.value, status_.infeasibility};
+  for (std::size_t k = 0; k < merits.size(); ++k) {
+    if (merits[k].value == kWorst || !merits[k].better_than(best, 0)) continue;
+    best = merits[k];
+    best_ = units_.col(static_cast<Eigen::Index>(k));
+    status_.x = points_.col(static_cast<Eigen::Index>(k));
+  }
+  status_.value = best.value;
+  status_.infeasibility = best.miss;
+}
+
+std::vector<int> PopulationSolver::ranked(const std::vector<Merit>& merits) const {
+  std::vector<int> order(merits.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return better(merits[a], merits[b]); });
+  return order;
+}
+
+void PopulationSolver::visit(StateVisitor& v) {
+  visit_status(v, status_);
+  v.whole("size", size_);
+  v.field("best", best_);
+  v.field("units", units_);
+  v.field("points", points_);
+  v.field("shown", shown_);
+  v.field("values_wanted", values_);
+  v.field("known", known_);
+  v.field("allowed", allowed_);
+  random_.visit(v);
+  visit_more(v);
+}
+
+}  // namespace tundrel
