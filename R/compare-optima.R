@@ -9,13 +9,14 @@ same_error_share <- 0.02
 # A letter for each run, in the order given, which is best first; NA where a run stopped short of any optimum.
 optima_of <- function(runs) {
   exchange <- exchangeable_terms(runs[[1]]$problem, runs[[1]]$status)
+  either <- either_sign(runs[[1]])
   converged <- vapply(runs, `[[`, logical(1), "converged")
   values <- vapply(runs, `[[`, numeric(1), "value")
   spread <- diff(range(values[is.finite(values)]))
   founders <- list()
   place <- rep(NA_integer_, length(runs))
   for (i in c(which(converged), which(!converged))) {
-    same <- which(vapply(founders, function(f) same_optimum(f, runs[[i]], exchange, spread), logical(1)))
+    same <- which(vapply(founders, function(f) same_optimum(f, runs[[i]], exchange, either, spread), logical(1)))
     if (length(same)) {
       place[i] <- same[1]
     } else if (converged[i]) {
@@ -33,13 +34,15 @@ optimum_letter <- function(place) {
   ifelse(is.na(place), NA_character_, out)
 }
 
-same_optimum <- function(a, b, exchange, spread) {
+same_optimum <- function(a, b, exchange, either, spread) {
   unit <- same_value_share * max(abs(a$value), abs(b$value)) + 1e-9 * spread
   if (!isTRUE(abs(a$value - b$value) <= unit)) return(FALSE)
   apart <- parameters_apart(a, b)
-  if (!any(apart(a$estimate, b$estimate))) return(TRUE)
+  here <- without_sign(a$estimate, either)
+  there <- without_sign(b$estimate, either)
+  if (!any(apart(here, there))) return(TRUE)
   if (length(exchange) == 0) return(FALSE)
-  !any(apart(a$estimate, exchanged_like(a$estimate, b$estimate, exchange, apart)))
+  !any(apart(here, exchanged_like(here, there, exchange, apart)))
 }
 
 # A function that says which parameters differ by more than their scale allows.
@@ -61,6 +64,19 @@ parameter_errors <- function(run) {
 box_widths <- function(problem, names) {
   vapply(names, function(name) if (is.null(problem$search_box[[name]])) 0 else diff(as.numeric(problem$search_box[[name]])), numeric(1))
 }
+
+# Parameters whose sign makes no difference to any fitted value, such as a width that is only squared.
+either_sign <- function(run) {
+  if (!is.null(run$problem$own)) return(character())
+  prepared <- prepared_of(run)
+  fitted <- fitted_rows(prepared, run$estimate)
+  Filter(function(name) {
+    turned <- replace(run$estimate, name, -run$estimate[[name]])
+    run$estimate[[name]] != 0 && isTRUE(all.equal(fitted_rows(prepared, turned), fitted, tolerance = 1e-12))
+  }, names(run$estimate))
+}
+
+without_sign <- function(x, either) replace(x, either, abs(x[either]))
 
 # Terms of the model's sum that are the same but for the names of their parameters: for each such kind of term, a list
 # of the parameters' names, one vector a term, in the same order.

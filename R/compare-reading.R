@@ -26,7 +26,7 @@ reading_optima <- function(table, found) {
     cost <- table$evaluations[there]
     paste0(
       letter, " (value ", format_number(table$value[there[1]], 6), ") was reached by ", length(there), " of ", nrow(table),
-      if (length(there) > 1) ", at " else ", at ", format(stats::median(cost), big.mark = ","), " evaluations",
+      if (length(there) > 1) ", at " else ", at ", format(round(stats::median(cost)), big.mark = ","), " evaluations",
       if (length(there) > 1) paste0(" (median; from ", format(min(cost), big.mark = ","), " to ", format(max(cost), big.mark = ","), ")"), "."
     )
   }, character(1))
@@ -46,6 +46,14 @@ reading_equal <- function(table, found) {
 }
 
 reading_exchange <- function(table, about) {
+  turned <- Filter(function(name) any(table[[name]] < 0) && any(table[[name]] > 0), about$either)
+  signs <- if (length(turned)) {
+    paste0("The sign of ", paste(turned, collapse = ", "), " makes no difference to the model; state, say, ", turned[1], " > 0 to be rid of it.")
+  }
+  c(reading_terms(about), signs)
+}
+
+reading_terms <- function(about) {
   if (length(about$exchange) == 0) return(NULL)
   names <- vapply(about$exchange, function(kind) paste(vapply(kind, `[[`, character(1), 1), collapse = ", "), character(1))
   paste0("Terms that are the same but for their parameters (those of ", paste(names, collapse = "; "), ") may be exchanged within a letter.")

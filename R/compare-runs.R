@@ -72,7 +72,7 @@ comparison_about <- function(runs, given) {
   sampled <- vapply(runs, function(r) isTRUE(r$sampled), logical(1))
   many <- Filter(function(g) inherits(g, "tundrel_runs"), given)
   list(
-    problem = runs[[1]]$problem, sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status),
+    problem = runs[[1]]$problem, sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status), either = either_sign(runs[[1]]),
     starts = sum(vapply(many, function(m) attr(m, "about")$sampled %||% 0, numeric(1))),
     wanted = sum(vapply(many, function(m) attr(m, "about")$wanted %||% 0, numeric(1))),
     walked = sum(vapply(many, function(m) attr(m, "about")$walked %||% 0, numeric(1)))
@@ -120,12 +120,16 @@ problem_difference <- function(a, b) {
 #' @export
 print.tundrel_comparison <- function(x, ...) {
   most <- 20
-  shown <- as_tibble(x)
+  shown <- x
   class(shown) <- setdiff(class(shown), "tundrel_comparison")
+  shown$gap[shown$gap <= 1e-12 * abs(shown$value)] <- 0
+  if (nrow(shown) > most) {
+    cat("The best run of each optimum, of ", nrow(shown), " runs\n", sep = "")
+    shown <- shown[!duplicated(shown$optimum), ]
+  }
   shown$optimum[is.na(shown$optimum)] <- "-"
   shown$converged <- ifelse(shown$converged, "yes", "NO")
   shown$seconds <- NULL
-  if (nrow(shown) > most) cat("The best ", most, " of ", nrow(shown), " runs\n", sep = "")
   cat_table(drop_empty(utils::head(shown, most)))
   cat("\n")
   for (sentence in comparison_reading(x)) cat(strwrap(sentence, exdent = 2), sep = "\n")

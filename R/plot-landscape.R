@@ -8,7 +8,8 @@
 #' @param ... For a problem: what to scan.
 #' @param runs A run or a list of runs whose path, start and end are drawn; simplexes that
 #'   [solver_nelder_mead()] kept as triangles. Over two parameters the edges of conditions are lines, solid where the
-#'   condition is active at a run's end.
+#'   condition is active at a run's end. Several runs have the letters of [compare_runs()] at their ends; of more than
+#'   12 only the ends are drawn.
 #' @param log_value \[logical(1)] Contours and axis of the value on a logarithmic scale? `NA` decides by
 #'   its range.
 #' @return A ggplot.
@@ -25,26 +26,31 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
   if (!inherits(scan, "tundrel_scan")) {
     refuse("model", c("{.arg scan} must be a scan or a problem.", "x" = "It is {.obj_type_friendly {scan}}."))
   }
-  runs <- if (inherits(runs, "tundrel_run")) list(runs) else runs
-  for (run in runs) check_run(run)
+  runs <- if (inherits(runs, "tundrel_run")) list(runs) else if (length(runs)) collect_runs(list(runs))
   scanned <- attr(scan, "scanned")
   problem <- attr(scan, "problem")
   finite <- scan$value[!is.na(scan$value)]
-  if (is.na(log_value)) log_value <- length(finite) > 0 && min(finite) > 0 && max(finite) > 30 * min(finite)
+  if (is.na(log_value)) log_value <- spans_magnitudes(finite)
   plot <- if (length(scanned) == 2) draw_ground(scan, scanned, log_value) else draw_valley(scan, scanned, log_value)
-  plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + (if (length(runs) == 0) start_layer(problem, scanned)) +
+  end_letters <- letter_layer(runs, scanned)
+  plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + end_letters + (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
       caption = paste0(
-        if (attr(scan, "refit")) "Other parameters at their best; " else "Other parameters at their start; ",
+        if (attr(scan, "refit")) "Other parameters at their best; " else if (length(scanned) < length(parameter_status(problem)$free)) "Other parameters at their start; ",
         "shaded: a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
       )
     ) +
     theme_tundrel()
 }
 
+# Values that call for a logarithmic scale; on it, the lowest are cut off at this share of the highest.
+spans_magnitudes <- function(x) length(x) > 0 && min(x) >= 0 && max(x) > 30 * min(x)
+
+log_floor <- 1e-6
+
 draw_ground <- function(scan, scanned, log_value) {
-  scan$height <- if (log_value) log10(scan$value) else scan$value
+  scan$height <- if (log_value) log10(pmax(scan$value, log_floor * max(scan$value, na.rm = TRUE))) else scan$value
   low <- min(scan$height, na.rm = TRUE)
   # Contours lie close around the lowest ground, where it matters.
   levels <- unique(low + (max(scan$height, na.rm = TRUE) - low) * seq(0, 1, length.out = 16)^2)
@@ -108,14 +114,31 @@ condition_layers <- function(problem, scan, scanned, runs) {
   })
 }
 
+# The letter of its optimum at the end of each run, once.
+letter_layer <- function(runs, scanned) {
+  if (length(runs) < 2 || length(scanned) != 2) return(NULL)
+  runs <- runs[order_runs(runs)]
+  ends <- data.frame(do.call(rbind, lapply(unname(runs), function(r) coef(r)[scanned])), letter = optima_of(runs))
+  ends <- ends[!is.na(ends$letter), ]
+  # terms that were exchanged end elsewhere under the same letter
+  ends <- ends[!duplicated(data.frame(ends$letter, signif(ends[[1]], 3), signif(ends[[2]], 3))), ]
+  ggplot2::geom_label(aes(.data[[scanned[1]]], .data[[scanned[2]]], label = .data$letter), ends, nudge_y = 0, vjust = -0.4, size = 4, fontface = "bold")
+}
+
+# Paths of more runs than this would hide the ground.
+most_paths <- 12
+
 path_layers <- function(runs, scanned) {
   if (length(scanned) == 1) {
     ends <- data.frame(x = vapply(runs, function(r) coef(r)[[scanned]], numeric(1)), y = vapply(runs, `[[`, numeric(1), "value"))
     return(ggplot2::geom_point(aes(.data$x, .data$y), ends, colour = ink[["flag"]], shape = 4, size = 4, stroke = 1.5))
   }
+  ends_only <- length(runs) > most_paths
   lapply(runs, function(run) {
     path <- trace_table(run)[scanned]
     names(path) <- c("x", "y")
+    if (ends_only) path <- path[nrow(path), ]
+    if (ends_only) return(ggplot2::geom_point(aes(.data$x, .data$y), path, colour = ink[["flag"]], shape = 4, size = 2.5, stroke = 1.2))
     list(
       ggplot2::geom_path(aes(.data$x, .data$y), path, colour = ink[["flag"]], linewidth = 0.7),
       ggplot2::geom_point(aes(.data$x, .data$y), path, colour = ink[["flag"]], size = 1.3),

@@ -57,9 +57,16 @@ check_box_within_limits <- function(problem, name, range, call = rlang::caller_e
   ), call = call)
 }
 
+# Of a search box this share is a size worth stepping by, however close to zero a start is.
+box_share <- 0.01
+
 # The size at which each parameter is expected: its start, else its search box, else its limits.
 typical_sizes <- function(problem, start, limits) {
   size <- abs(start)
+  for (name in intersect(names(start), names(problem$search_box))) {
+    box <- problem$search_box[[name]]
+    if (size[[name]] > 0 && !isTRUE(attr(box, "log"))) size[[name]] <- max(size[[name]], box_share * diff(box))
+  }
   for (name in names(start)[size == 0]) {
     box <- problem$search_box[[name]]
     finite <- Filter(function(x) is.finite(x) && x != 0, c(limits$lower[[name]], limits$upper[[name]]))

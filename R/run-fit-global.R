@@ -80,9 +80,11 @@ scout <- function(run, budget, threads) {
   share <- budget
   share$evaluations <- ceiling(scout_share * budget$evaluations)
   share$seconds <- scout_share * budget$seconds
-  starts <- 20 + 10 * length(searched_parameters(run))
+  n <- length(searched_parameters(run))
+  # where R evaluates, derivatives cost many evaluations
+  finalists <- if (is.null(run$problem$own)) 10 + 5 * n else 5 + n
   began <- proc.time()[["elapsed"]]
-  walks <- walk_starts(run$problem, run$prepared, starts, NULL, run$seed, run$tolerance, share, threads, finalists = starts %/% 2)
+  walks <- walk_starts(run$problem, run$prepared, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists)
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
   ok <- vapply(walks$raw, function(r) r$reason != "failed" && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)

@@ -8,7 +8,7 @@ search_box <- function(problem, prepared, eliminated = character(), call = rlang
   free <- setdiff(prepared$status$free, eliminated)
   unstated <- Filter(function(name) is.null(stated_box(problem, prepared, name)), free)
   sizes <- box_sizes(problem, prepared, unstated, call)
-  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, prepared, name) %||% built_box(sizes[[name]], prepared, name))
+  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, prepared, name) %||% built_box(sizes[[name]], prepared, name, attr(sizes, "places")[[name]]))
   ranges <- Map(inside_limits, ranges, free, MoreArgs = list(prepared = prepared, call = call))
   if (length(unstated)) {
     told <- vapply(unstated, function(name) paste0(name, " ", format_box(ranges[[name]])), character(1))
@@ -32,8 +32,8 @@ stated_box <- function(problem, prepared, name) {
 # The size to expect of each parameter without a range: from the data, else from its start.
 box_sizes <- function(problem, prepared, names, call) {
   if (length(names) == 0) return(numeric())
-  scales <- if (is.null(problem$own$fun) && prepared$rows > 0) parameter_scales(problem, thinned(prepared))$size else numeric()
-  sizes <- scales[names]
+  scales <- if (is.null(problem$own$fun) && prepared$rows > 0) parameter_scales(problem, thinned(prepared))
+  sizes <- stats::setNames(as.vector(scales$size[names] %||% rep(NA, length(names))), names)
   none <- names[is.na(sizes) | sizes == 0]
   sizes[none] <- abs(problem$start[none])
   lost <- names[is.na(sizes) | sizes == 0]
@@ -43,10 +43,13 @@ box_sizes <- function(problem, prepared, names, call) {
       "i" = "State it: {.code search_within({lost[1]} = c(low, high))}, or two finite bounds."
     ), call = call)
   }
-  stats::setNames(sizes, names)
+  along <- Filter(nzchar, stats::na.omit(scales$along[names]))
+  structure(sizes, places = lapply(stats::setNames(scales$columns[along], names(along)), range))
 }
 
-built_box <- function(size, prepared, name) {
+built_box <- function(size, prepared, name, place = NULL) {
+  # a parameter of the predictor's kind is looked for where the predictor is
+  if (!is.null(place)) return(place + c(-0.1, 0.1) * diff(place))
   if (prepared$lower[[name]] >= 0) return(structure(c(size / box_depth, size * box_reach), log = TRUE))
   if (prepared$upper[[name]] <= 0) return(c(-size * box_reach, 0))
   c(-1, 1) * size * box_reach
@@ -74,8 +77,8 @@ start_in_box <- function(problem, prepared, call = rlang::caller_env()) {
     if (!is.na(problem$start[[name]])) next
     range <- stated_box(problem, prepared, name)
     if (is.null(range)) {
-      size <- box_sizes(problem, prepared, name, call)[[1]]
-      range <- built_box(size, prepared, name)
+      size <- box_sizes(problem, prepared, name, call)
+      range <- built_box(size[[1]], prepared, name, attr(size, "places")[[name]])
     }
     problem$start[[name]] <- if (isTRUE(attr(range, "log"))) sqrt(prod(range)) else mean(range)
   }

@@ -20,7 +20,7 @@
 #' @export
 #' @examples
 #' solver_cma_es(population = 20)
-solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 2, restarts = 9) {
+solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9) {
   if (!is.null(population)) check_number(population, "population", "solver", above = 4, or_equal = TRUE)
   check_number(spread, "spread", "solver", above = 0)
   if (spread > 1) refuse("solver", c("{.arg spread} is a share of the search box, at most 1.", "x" = "It is {.val {spread}}."))

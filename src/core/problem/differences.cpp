@@ -9,8 +9,12 @@ namespace {
 
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 
-double size_of(const Eigen::VectorXd& x, int i, const Bounds& bounds) {
-  return std::max(std::fabs(x[i]), 1e-3 * bounds.typical[i]);
+// Near zero a parameter is stepped by a share of its typical size. Second differences divide rounding by the square of
+// a step, and need a larger one.
+constexpr double kShare = 1e-3, kShareOfSecond = 0.1;
+
+double size_of(const Eigen::VectorXd& x, int i, const Bounds& bounds, double share = kShare) {
+  return std::max(std::fabs(x[i]), share * bounds.typical[i]);
 }
 
 }  // namespace
@@ -51,7 +55,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
   const int p = static_cast<int>(x.size());
   Eigen::VectorXd h(p), centre = x;
   for (int i = 0; i < p; ++i) {
-    h[i] = std::pow(kEpsilon, 0.25) * size_of(x, i, bounds);
+    h[i] = std::pow(kEpsilon, 0.25) * size_of(x, i, bounds, kShareOfSecond);
     // Close to a bound the stencil is moved inside as a whole.
     const double low = x[i] + bounds.reach_down(i, x[i]) + h[i], high = x[i] + bounds.reach_up(i, x[i]) - h[i];
     if (low <= high) centre[i] = std::clamp(x[i], low, high);

@@ -15,7 +15,7 @@ class CmaEs : public PopulationSolver {
   struct Settings {
     int population = 0;     // of the first search; 0: by the number of parameters
     double spread = 0.3;    // first standard deviation, as a share of the box
-    int agreeing = 2;       // searches that have to come to the same point
+    int agreeing = 4;       // searches that have to come to the same point
     int restarts = 9;       // at most
   };
 

@@ -14,6 +14,8 @@ constexpr double kSpread = 0.1;  // of scale and crossover around their means
 constexpr double kMostElite = 0.2;
 // A population within this of its best, in the cube, or with values this close, has gathered.
 constexpr double kGathered = 1e-5, kLevel = 1e-10;
+// The same for the last search, whose best is the answer.
+constexpr double kTight = 1e-9, kTightLevel = 1e-15;
 
 }  // namespace
 
@@ -118,18 +120,24 @@ void DifferentialEvolution::remember() {
 
 bool DifferentialEvolution::gathered() const {
   if (allowed() > 0) return false;
-  if (status_.step_norm < kGathered) return true;
+  if (status_.step_norm < (closing_ ? kTight : kGathered)) return true;
   const double low = values_.minCoeff(), high = values_.maxCoeff();
-  return misses_.maxCoeff() <= 0 && high - low <= kLevel * std::fabs(low) && status_.step_norm < 0.1;
+  return misses_.maxCoeff() <= 0 && high - low <= (closing_ ? kTightLevel : kLevel) * std::fabs(low) && status_.step_norm < 0.1;
 }
 
 void DifferentialEvolution::renew() {
+  if (closing_) {
+    status_.reason = StopReason::value;
+    status_.action = "gathered further";
+    return;
+  }
   std::vector<Merit> merits;
   for (int k = 0; k < values_.size(); ++k) merits.push_back(merit(k));
-  const int first = ranked(merits)[0];
-  restarts_.ended(members_.col(first), values_[first], best_, status_.value);
+  const std::vector<int> order = ranked(merits);
+  restarts_.ended(members_.col(order[0]), values_[order[0]], best_, status_.value);
   if (restarts_.agree(settings_.agreeing)) {
-    status_.reason = StopReason::value;
+    closing_ = true;
+    put(order.back(), best_, {status_.value, status_.infeasibility});
     status_.action = "searches agree";
     return;
   }
@@ -149,6 +157,7 @@ void DifferentialEvolution::visit_more(StateVisitor& v) {
   v.whole("slot", slot_);
   v.whole("first_round", first_round_);
   v.whole("first_search", first_search_);
+  v.whole("closing", closing_);
   restarts_.visit(v);
 }
 

@@ -39,6 +39,7 @@ class DifferentialEvolution : public PopulationSolver {
   Eigen::VectorXd scales_, crossovers_, gains_;    // of this round; a gain is 0 where the trial failed
   int slot_ = 0;
   bool first_round_ = true, first_search_ = true;
+  bool closing_ = false;  // searches agree: this one is gathered further
   Restarts restarts_;
 };
 

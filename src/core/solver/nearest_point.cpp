@@ -11,16 +11,23 @@ namespace {
 constexpr int kMostRounds = 100;
 // A condition holds if a step of this share of the typical sizes would make it hold.
 constexpr double kHolds = 1e-9;
+// Moves are shortened to this share of their length; those to the nearest point only while they lead somewhere.
+constexpr double kShortest = 1e-6, kLeastShare = 0.2;
+
+// Lengths of the slopes of conditions, by typical sizes of the parameters.
+Eigen::VectorXd slope_lengths(const JointConditions& conditions, const Bounds& bounds, const Eigen::VectorXd& x) {
+  const Eigen::MatrixXd slopes = bounds.typical.asDiagonal() * conditions.gradients(x);
+  return slopes.colwise().norm().transpose().cwiseMax(1e-300);
+}
 
 // By how much conditions are missed, in typical sizes of the parameters.
-double missed_by(const JointConditions& conditions, const Bounds& bounds, const Eigen::VectorXd& x) {
+double missed_by(const JointConditions& conditions, const Eigen::VectorXd& lengths, const Eigen::VectorXd& x) {
   const Eigen::VectorXd g = conditions.values(x);
-  const Eigen::MatrixXd slopes = bounds.typical.asDiagonal() * conditions.gradients(x);
   double worst = 0;
   for (int i = 0; i < conditions.count(); ++i) {
     if (!std::isfinite(g[i])) return INFINITY;
     const double miss = i < conditions.n_equalities() ? std::fabs(g[i]) : std::max(0.0, -g[i]);
-    if (miss > 0) worst = std::max(worst, miss / std::max(slopes.col(i).norm(), 1e-300));
+    if (miss > 0) worst = std::max(worst, miss / lengths[i]);
   }
   return worst;
 }
@@ -66,25 +73,32 @@ QuadraticSolution projected(const JointConditions& conditions, const Bounds& bou
 bool nearest_inside(const JointConditions& conditions, const Bounds& bounds, Eigen::VectorXd& x) {
   const Eigen::VectorXd from = x;
   const auto distance = [&](const Eigen::VectorXd& to) { return (to - from).cwiseQuotient(bounds.typical).norm(); };
-  double miss = missed_by(conditions, bounds, x);
-  for (int round = 0; round < kMostRounds && (miss > kHolds || distance(x) > 0); ++round) {
-    const QuadraticSolution step = projected(conditions, bounds, from, x);
-    if (!step.feasible || !step.x.allFinite()) break;
-    const Eigen::VectorXd target = from + bounds.typical.cwiseProduct(step.x);
-    // Tangents may mislead: shorter and shorter, until less is missed or, where nothing is, until the
-    // point is nearer.
-    bool moved = false;
-    for (double share = 1; share > 1e-6 && !moved; share /= 2) {
+  // One move to the point nearest to `base` on the tangents at x. They may mislead: shorter and shorter, until less is
+  // missed or, where nothing is, until the point is nearer.
+  const auto move = [&](const Eigen::VectorXd& base, double least_share) {
+    const Eigen::VectorXd lengths = slope_lengths(conditions, bounds, x);
+    const double miss = missed_by(conditions, lengths, x);
+    const QuadraticSolution step = projected(conditions, bounds, base, x);
+    if (!step.feasible || !step.x.allFinite()) return false;
+    const Eigen::VectorXd target = base + bounds.typical.cwiseProduct(step.x);
+    for (double share = 1; share > least_share; share /= 2) {
       const Eigen::VectorXd to = x + share * (target - x);
-      const double then = missed_by(conditions, bounds, to);
-      moved = miss > kHolds ? then < miss : then <= kHolds && distance(to) < (1 - 1e-9) * distance(x);
-      if (!moved) continue;
+      const double then = missed_by(conditions, lengths, to);
+      if (!(miss > kHolds ? then < miss : then <= kHolds && distance(to) < (1 - 1e-9) * distance(x))) continue;
       x = to;
-      miss = then;
+      return true;
     }
-    if (!moved) break;
-  }
-  return miss <= kHolds;
+    return false;
+  };
+  const auto missing = [&] { return missed_by(conditions, slope_lengths(conditions, bounds, x), x) > kHolds; };
+  for (int round = 0; round < kMostRounds && (missing() || distance(x) > 0); ++round)
+    if (!move(from, missing() ? kLeastShare : kShortest)) break;
+  // Where the nearest point cannot be had, one that is missing nothing will do; from there, nearer.
+  for (int round = 0; round < kMostRounds && missing(); ++round)
+    if (!move(Eigen::VectorXd(x), kShortest)) return false;
+  for (int round = 0; round < kMostRounds && distance(x) > 0; ++round)
+    if (!move(from, kShortest)) break;
+  return !missing();
 }
 
 }  // namespace tundrel

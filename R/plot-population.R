@@ -1,0 +1,99 @@
+#' Draw a population round by round
+#'
+#' The points a global solver held at some of its rounds, over the landscape of two parameters (the others at the answer),
+#' with the ellipse of the distribution they are drawn from (two standard deviations): for [solver_cma_es()] its own, for
+#' others that of the points themselves. The best point so far is a cross.
+#'
+#' @param run A run of [fit_global()] or [begin_run()] with `keep = "population"`.
+#' @param ... Two parameters with their ranges, as in [scan_grid()]; unsaid, the first two that are searched, over the
+#'   search box.
+#' @param iterations \[numeric] Rounds to draw; `NULL` for six that are spread evenly over the logarithm of their number.
+#' @return A ggplot with a panel a round.
+#' @section Errors: `tundrel_error_solver` when nothing was kept, a round does not exist, or fewer than two parameters are
+#'   searched.
+#' @export
+#' @examples
+#' valley <- function(p) (p[["a"]]^2 + p[["b"]] - 11)^2 + (p[["a"]] + p[["b"]]^2 - 7)^2
+#' run <- pose(valley, parameters = c("a", "b")) |>
+#'   search_within(a = c(-5, 5), b = c(-5, 5)) |>
+#'   fit_global("cma_es", seed = 1, keep = "population")
+#' plot_population(run)
+plot_population <- function(run, ..., iterations = NULL) {
+  members <- snapshot_table(run)
+  searched <- searched_parameters(run)
+  if (length(searched) < 2) refuse("solver", "Populations are drawn over two parameters, and {length(searched)} {?is/are} searched.")
+  ranges <- list(...)
+  if (length(ranges) == 0) ranges <- stats::setNames(lapply(searched[1:2], function(name) c(run$box$lower[[name]], run$box$upper[[name]])), searched[1:2])
+  rounds <- unique(members$iteration)
+  if (is.null(iterations)) iterations <- rounds[unique(round(exp(seq(0, log(length(rounds)), length.out = 6))))]
+  missing <- setdiff(iterations, rounds)
+  if (length(missing)) refuse("solver", "The run has no round {missing[1]}: they go from {min(rounds)} to {max(rounds)}.")
+  posed <- start_from(run$problem, as.list(run$estimate))
+  # parameters that were computed at every point are so on the map, too
+  mapped <- if (length(run$eliminated)) list(refit = TRUE, points = 21) else list()
+  scan <- do.call(scan_grid, c(list(posed), ranges, mapped))
+  scanned <- attr(scan, "scanned")
+  members <- members[members$iteration %in% iterations, ]
+  rows <- match(iterations, run$trace$iteration)
+  titles <- paste0("round ", iterations, ", best ", format_number(run$trace$value[rows]))
+  panel <- function(at) factor(titles[match(at, iterations)], unique(titles))
+  members$panel <- panel(members$iteration)
+  best <- data.frame(run$trace$x[rows, match(scanned, names(run$estimate)), drop = FALSE], panel = panel(iterations))
+  names(best)[1:2] <- scanned
+  ellipses <- do.call(rbind, lapply(seq_along(iterations), function(k) {
+    data.frame(population_ellipse(run, rows[k], scanned), panel = panel(iterations[k]))
+  }))
+  draw_ground(scan, scanned, spans_magnitudes(scan$value[!is.na(scan$value)])) +
+    condition_layers(posed, scan, scanned, list(run)) +
+    ggplot2::geom_path(aes(.data$x, .data$y), ellipses, colour = "white", linewidth = 0.8, inherit.aes = FALSE) +
+    ggplot2::geom_point(data = members, colour = "black", fill = "white", shape = 21, size = 1.6) +
+    ggplot2::geom_point(data = best, colour = ink[["flag"]], shape = 4, size = 3, stroke = 1.4) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
+    ggplot2::coord_cartesian(xlim = range(scan[[scanned[1]]]), ylim = range(scan[[scanned[2]]]), expand = FALSE) +
+    ggplot2::labs(
+      title = paste("The population of", run$solver$name), subtitle = model_subtitle(run$problem),
+      caption = "Points: the population; ellipse: two standard deviations of its distribution; cross: the best so far"
+    ) +
+    theme_tundrel() + ggplot2::theme(legend.position = "right")
+}
+
+# Two standard deviations around the middle, in the parameters' own units.
+population_ellipse <- function(run, row, scanned) {
+  searched <- searched_parameters(run)
+  pick <- match(scanned, searched)
+  turn <- seq(0, 2 * pi, length.out = 80)
+  if (length(run$trace$spread)) {
+    spread <- run$trace$spread[[row]]
+    middle <- spread[pick, 1]
+    covariance <- tcrossprod(spread[pick, -1, drop = FALSE])
+  } else {
+    units <- to_unit(t(run$trace$members[[row]]), run$box)[, pick]
+    middle <- colMeans(units)
+    covariance <- stats::cov(units)
+  }
+  circle <- 2 * rbind(cos(turn), sin(turn))
+  eigen <- eigen(covariance, symmetric = TRUE)
+  edge <- t(eigen$vectors %*% (sqrt(pmax(eigen$values, 0)) * circle) + middle)
+  at <- from_unit(edge, run$box, scanned)
+  data.frame(x = at[, 1], y = at[, 2])
+}
+
+# Between the cube of side one and the parameters' own units; rows are points.
+to_unit <- function(points, box) {
+  out <- points
+  for (i in seq_along(box$lower)) {
+    low <- box$lower[[i]]
+    high <- box$upper[[i]]
+    out[, i] <- if (box$log[[i]]) log(points[, i] / low) / log(high / low) else (points[, i] - low) / (high - low)
+  }
+  out
+}
+
+from_unit <- function(units, box, names) {
+  for (k in seq_along(names)) {
+    low <- box$lower[[names[k]]]
+    high <- box$upper[[names[k]]]
+    units[, k] <- if (box$log[[names[k]]]) low * exp(units[, k] * log(high / low)) else low + units[, k] * (high - low)
+  }
+  units
+}
