@@ -14,13 +14,16 @@ optima_of <- function(runs) {
   values <- vapply(runs, `[[`, numeric(1), "value")
   spread <- diff(range(values[is.finite(values)]))
   founders <- list()
+  found_values <- numeric()
   place <- rep(NA_integer_, length(runs))
   for (i in c(which(converged), which(!converged))) {
-    same <- which(vapply(founders, function(f) same_optimum(f, runs[[i]], exchange, either, spread), logical(1)))
+    near <- which(abs(found_values - values[i]) <= same_value_share * pmax(abs(found_values), abs(values[i])) + 1e-9 * spread)
+    same <- Find(function(k) founders[[k]](runs[[i]]), near)
     if (length(same)) {
-      place[i] <- same[1]
+      place[i] <- same
     } else if (converged[i]) {
-      founders <- c(founders, list(runs[[i]]))
+      founders <- c(founders, same_place_as(runs[[i]], exchange, either))
+      found_values <- c(found_values, values[i])
       place[i] <- length(founders)
     }
   }
@@ -34,19 +37,21 @@ optimum_letter <- function(place) {
   ifelse(is.na(place), NA_character_, out)
 }
 
-same_optimum <- function(a, b, exchange, either, spread) {
-  unit <- same_value_share * max(abs(a$value), abs(b$value)) + 1e-9 * spread
-  if (!isTRUE(abs(a$value - b$value) <= unit)) return(FALSE)
-  apart <- parameters_apart(a, b)
-  here <- without_sign(a$estimate, either)
-  there <- without_sign(b$estimate, either)
-  if (!any(apart(here, there))) return(TRUE)
-  if (length(exchange) == 0) return(FALSE)
-  !any(apart(here, exchanged_like(here, there, exchange, apart)))
+# A function that says whether a run of the same value ended where this one did.
+same_place_as <- function(run, exchange, either) {
+  apart <- parameters_apart(run)
+  here <- without_sign(run$estimate, either)
+  function(other) {
+    # a valley in which data do not tell parameters apart is one optimum
+    if (run$undetermined > 0 && other$undetermined > 0) return(TRUE)
+    there <- without_sign(other$estimate, either)
+    if (!any(apart(here, there))) return(TRUE)
+    length(exchange) > 0 && !any(apart(here, exchanged_like(here, there, exchange, apart)))
+  }
 }
 
 # A function that says which parameters differ by more than their scale allows.
-parameters_apart <- function(a, b) {
+parameters_apart <- function(a) {
   error <- parameter_errors(a)
   width <- box_widths(a$problem, names(a$estimate))
   function(x, y) {

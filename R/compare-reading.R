@@ -5,7 +5,7 @@ comparison_reading <- function(table) {
   found <- unique(stats::na.omit(table$optimum))
   c(
     reading_counts(table, found), reading_optima(table, found), reading_equal(table, found), reading_exchange(table, about),
-    reading_scopes(table), reading_short(table), reading_bounds(table, found), reading_unseen(table, about)
+    reading_valleys(table, about, found), reading_scopes(table), reading_short(table), reading_bounds(table, found), reading_unseen(table, about)
   )
 }
 
@@ -57,6 +57,15 @@ reading_terms <- function(about) {
   if (length(about$exchange) == 0) return(NULL)
   names <- vapply(about$exchange, function(kind) paste(vapply(kind, `[[`, character(1), 1), collapse = ", "), character(1))
   paste0("Terms that are the same but for their parameters (those of ", paste(names, collapse = "; "), ") may be exchanged within a letter.")
+}
+
+reading_valleys <- function(table, about, found) {
+  flat <- Filter(function(letter) about$undetermined[match(letter, table$optimum)], found)
+  if (length(flat) == 0) return(NULL)
+  paste0(
+    paste(utils::head(flat, 5), collapse = ", "), if (length(flat) == 1) " is a valley" else " are valleys",
+    " of equal value: the data do not tell all parameters apart there, so runs in it end at different parameters."
+  )
 }
 
 reading_scopes <- function(table) {

@@ -170,10 +170,11 @@ own_rows <- function(problem, status, start) {
   length(call_own(problem, status, start, NULL)$value %||% NaN)
 }
 
-# The value as the core calls it at every evaluation: made small, and free to fail.
+# The value as the core calls it at every evaluation: made small. Where the function fails the point is refused.
 own_value <- function(problem, status) {
   fun <- problem$own$fun
-  if (maximises(problem)) function(x) -fun(all_values(status, x)) else function(x) fun(all_values(status, x))
+  sign <- if (maximises(problem)) -1 else 1
+  function(x) tryCatch(sign * fun(all_values(status, x)), error = function(e) NaN)
 }
 
 # Derivatives of a function of the parameters by central differences of order four: a column each.

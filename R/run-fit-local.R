@@ -43,6 +43,9 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep))
+  if (run$solver$scope == "global") {
+    refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
+  }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
   walk_watched(run, budget, rlang::arg_match(progress), checkpoint, threads)
 }
@@ -119,8 +122,11 @@ new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang
 walk_arguments <- function(run, prepared, call = rlang::caller_env()) {
   solver <- with_simplex(run$solver, prepared, call)
   searched <- setdiff(names(prepared$start), run$eliminated)
-  settings <- c(solver$settings, tolerance = run$tolerance, seed = run$seed)
+  settings <- solver$settings
   if (solver$name == "grid") settings$points <- grid_points(settings$points, length(searched))
+  # the core chooses where it is told nothing
+  settings$population <- settings$population %||% 0
+  settings <- c(settings, tolerance = run$tolerance, seed = run$seed)
   list(settings = settings, start = prepared$start[searched])
 }
 
@@ -203,7 +209,7 @@ joint_multipliers <- function(joint, multipliers) {
 kept_parts <- c("members", "spread")
 
 longer_trace <- function(before, more) {
-  if (is.null(before)) return(more)
+  if (length(before$iteration) == 0) return(more)
   if (length(more$iteration) == 0) return(before)
   members <- c(before$members, more$members)
   longer <- Map(function(a, b) if (is.matrix(a)) rbind(a, b) else c(a, b), before[!names(before) %in% kept_parts], more[!names(more) %in% kept_parts])

@@ -83,6 +83,6 @@ check_count <- function(wanted, found, call) {
   if (found == nrow(wanted)) return(invisible())
   refuse("solver", c(
     "{nrow(wanted)} value{?s} {?is/are} wanted, one for each point of {.fn propose}, and {found} {cli::qty(found)}{?was/were} given.",
-    "i" = "Give {.val NA} where a measurement failed."
+    "i" = "Give {.code NA} where a measurement failed."
   ), call = call)
 }

@@ -9,13 +9,13 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
   seconds <- budget$seconds
   budget$seconds <- (1 - polish_share) * seconds
   run <- walk_watched(unpolished(run), budget, progress, checkpoint, threads, call)
-  run <- polished(run, polish_share * seconds, threads)
+  run <- polished(run, polish_share * seconds, threads, call)
   if (!is.null(checkpoint)) write_run(run, checkpoint)
   run
 }
 
-polished <- function(run, seconds, threads) {
-  refuse_barren(run)
+polished <- function(run, seconds, threads, call = rlang::caller_env()) {
+  refuse_barren(run, call)
   start <- suppressWarnings(start_from(run$problem, as.list(run$estimate)))
   local <- tryCatch(
     suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),

@@ -47,6 +47,7 @@ stored_run <- function(run) {
   settings <- run$solver$settings
   simplex <- settings$simplex
   settings$simplex <- NULL
+  settings <- Filter(Negate(is.null), settings)
   list(
     format = run_format, version = run_version, problem = stored_problem(run$problem),
     solver = list(

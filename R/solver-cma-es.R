@@ -26,5 +26,5 @@ solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restart
   if (spread > 1) refuse("solver", c("{.arg spread} is a share of the search box, at most 1.", "x" = "It is {.val {spread}}."))
   check_number(agreeing, "agreeing", "solver", above = 1, or_equal = TRUE)
   check_number(restarts, "restarts", "solver", above = 0, or_equal = TRUE)
-  new_solver("cma_es", "global", list(population = population %||% 0, spread = spread, agreeing = agreeing, restarts = restarts))
+  new_solver("cma_es", "global", list(population = population, spread = spread, agreeing = agreeing, restarts = restarts))
 }

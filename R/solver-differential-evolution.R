@@ -18,5 +18,5 @@
 solver_differential_evolution <- function(population = NULL, agreeing = 2) {
   if (!is.null(population)) check_number(population, "population", "solver", above = 5, or_equal = TRUE)
   check_number(agreeing, "agreeing", "solver", above = 1, or_equal = TRUE)
-  new_solver("differential_evolution", "global", list(population = population %||% 0, agreeing = agreeing))
+  new_solver("differential_evolution", "global", list(population = population, agreeing = agreeing))
 }

@@ -13,10 +13,10 @@
 #' solver_grid(points = 30)
 solver_grid <- function(points = NULL) {
   if (!is.null(points)) check_number(points, "points", "solver", above = 2, or_equal = TRUE)
-  new_solver("grid", "global", list(points = points %||% 0))
+  new_solver("grid", "global", list(points = points))
 }
 
 # As many points along each parameter as make this many together, where none were stated.
 grid_total <- 10000
 
-grid_points <- function(stated, parameters) if (stated > 0) stated else max(2, floor(grid_total^(1 / parameters) + 1e-9))
+grid_points <- function(stated, parameters) stated %||% max(2, floor(grid_total^(1 / parameters) + 1e-9))

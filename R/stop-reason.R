@@ -20,7 +20,7 @@ stop_sentence <- function(run) {
     } else {
       "steps became tiny away from an optimum: try another start, or limits that keep the model finite"
     },
-    none = "it has not ended: go on with advance() or finish()",
+    none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
     diverged = if (run$advised_rate > 0) {
       paste0("the steps grow: the rate is too large; try rate = ", format_number(run$advised_rate, 2))
     } else {

@@ -14,6 +14,8 @@ class LinearStep {
   LinearStep(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
 
   int rank() const { return rank_; }
+  // Directions that the data do not determine, a column each.
+  Eigen::MatrixXd undetermined() const { return v_.rightCols(v_.cols() - rank_); }
   // Length of the part of b that a step can remove.
   double reducible() const { return c_.head(rank_).norm(); }
   // The shortest of the best steps.

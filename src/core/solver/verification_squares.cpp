@@ -1,3 +1,4 @@
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -7,6 +8,26 @@
 #include "verification.h"
 
 namespace tundrel {
+
+namespace {
+
+// Curvature of the value along a direction, relative to that of a parameter, that is more than rounding.
+constexpr double kFalls = 1e-7;
+
+// TRUE where the value falls along a direction that the linearised residuals do not feel: a saddle.
+bool falls_sideways(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive, const Eigen::VectorXd& norms,
+                    const Eigen::MatrixXd& undetermined) {
+  Eigen::MatrixXd curvature;
+  if (undetermined.cols() == 0 || !problem.residual_curvature(x, curvature)) return false;
+  Eigen::MatrixXd scaled(alive.size(), alive.size());
+  for (std::size_t i = 0; i < alive.size(); ++i)
+    for (std::size_t j = 0; j < alive.size(); ++j)
+      scaled(i, j) = curvature(alive[i], alive[j]) / (norms[alive[i]] * norms[alive[j]]);
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(undetermined.transpose() * scaled * undetermined, Eigen::EigenvaluesOnly);
+  return eigen.eigenvalues()[0] < -kFalls;
+}
+
+}  // namespace
 
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   Verification result;
@@ -35,7 +56,8 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   result.gradient_norm = relative_offset(linear.reducible(), at, scale);
   const Eigen::VectorXd step =
       bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity());
-  conclude(problem, x, all_settled(problem, x, alive, step, result.runaway), result);
+  const bool settled = all_settled(problem, x, alive, step, result.runaway);
+  conclude(problem, x, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
   return result;
 }
 
