@@ -30,7 +30,7 @@ plan_problem <- function(plan) {
   data <- read_measurements(plan_path(plan, plan$measurements))
   problem <- pose(data, plan_formula(plan), constants = plan_numbers(plan, "constants"))
   problem <- judge_by(problem, plan_criterion(plan))
-  if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!plan$search_within)
+  if (length(plan$search_within)) problem <- rlang::exec(search_within, problem, !!!lapply(plan$search_within, plan_range))
   problem <- subject_to(problem, text = as.character(unlist(plan$subject_to)))
   start <- plan_numbers(plan, "start")
   if (length(start)) problem <- start_from(problem, start)
@@ -71,4 +71,10 @@ plan_numbers <- function(plan, key, call = rlang::caller_env()) {
     refuse("plan", "The key {.field {key}} of {.file {plan$path}} must give a number for each name, as in {.code {{top: 8, half: 150}}}.", call = call)
   }
   unlist(given)
+}
+
+# [low, high], or {log: [low, high]} for a range looked through on a logarithmic scale.
+plan_range <- function(range) {
+  if (!is.list(range) || !identical(names(range), "log")) return(range)
+  log_range(range$log[[1]], range$log[[length(range$log)]])
 }

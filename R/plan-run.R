@@ -1,6 +1,11 @@
 # Carries out a plan: every run, its tables, pictures and report, in the plan's output directory.
 
-run_settings <- c("tolerance", "max_evaluations", "max_iterations", "max_seconds", "threads")
+# What a run of each kind may be told in a plan, beside its solver and that solver's settings.
+run_settings <- list(
+  local = c("tolerance", "max_evaluations", "max_iterations", "max_seconds", "threads"),
+  global = c("tolerance", "max_evaluations", "max_iterations", "max_seconds", "threads", "seed", "scope"),
+  many = c("tolerance", "max_evaluations", "max_each", "max_seconds", "threads", "seed", "starts", "cluster")
+)
 
 run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   problem <- plan_problem(plan)
@@ -10,33 +15,49 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   wanted <- plan$runs %||% list(list())
   runs <- lapply(seq_along(wanted), function(i) {
     run <- plan_fit(plan, problem, wanted[[i]], checkpoint_path(out, i), resume)
-    say("Fitting by ", run$solver$name, ": ", stop_line(run))
+    say(if (inherits(run, "tundrel_runs")) c("Fitting from many starts: ", format(run)) else c("Fitting by ", run$solver$name, ": ", stop_line(run)))
     run
   })
-  converged <- vapply(runs, `[[`, logical(1), "converged")
-  values <- vapply(runs, `[[`, numeric(1), "value")
-  best <- runs[[order(!converged, in_users_sign(problem, values))[1]]]
-  files <- write_results(best, out, plan)
+  best <- suppressWarnings(best_run(runs = unlist(lapply(runs, as_list_of_runs), recursive = FALSE)), classes = "tundrel_warning_solver")
+  compared <- write_comparison(runs, out)
+  files <- c(write_results(best, out, plan), compared)
   # What has ended needs no checkpoint.
   unlink(vapply(seq_along(wanted), function(i) checkpoint_path(out, i), character(1)))
-  list(runs = runs, best = best, files = files)
+  list(runs = runs, best = best, files = files, comparison = attr(compared, "comparison"))
 }
 
 checkpoint_path <- function(out, i) file.path(out, paste0("checkpoint-", i, ".json"))
 
-plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::caller_env()) {
-  solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)$name
-  constructor <- solver_constructors()[[solver]]
-  own <- names(formals(constructor))
-  for (key in setdiff(names(settings), c("solver", own, run_settings))) {
-    refuse("plan", c("{.field {key}} is no setting of {.val {solver}}.", suggestion(key, c(own, run_settings), "settings")), call = call)
+as_list_of_runs <- function(run) if (inherits(run, "tundrel_runs")) unclass(run) else list(run)
+
+# Which kind of run a plan asks for.
+kind_of_run <- function(settings, solver, call) {
+  if (!is.null(settings$starts)) return("many")
+  scope <- settings$scope %||% solver$scope
+  if (!scope %in% c("local", "global")) {
+    refuse("plan", c("{.field scope} must be {.val local} or {.val global}.", "x" = "It is {.val {scope}}."), call = call)
   }
-  stored <- settings[intersect(names(settings), run_settings)]
-  made <- if (length(settings)) rlang::exec(constructor, !!!settings[intersect(names(settings), own)])
-  if (!resume || !file.exists(checkpoint)) return(rlang::exec(fit_local, problem, solver = made, !!!stored, checkpoint = checkpoint))
+  scope
+}
+
+plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::caller_env()) {
+  solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)
+  kind <- kind_of_run(settings, solver, call)
+  constructor <- solver_constructors()[[solver$name]]
+  own <- setdiff(names(formals(constructor)), if (is.null(settings$solver)) names(settings))
+  known <- run_settings[[kind]]
+  for (key in setdiff(names(settings), c("solver", "scope", own, known))) {
+    refuse("plan", c("{.field {key}} is no setting of {.val {solver$name}}.", suggestion(key, c(own, known), "settings")), call = call)
+  }
+  stored <- settings[setdiff(intersect(names(settings), known), "scope")]
+  mine <- settings[intersect(names(settings), own)]
+  made <- if (!is.null(settings$solver) || length(mine)) rlang::exec(constructor, !!!mine)
+  if (kind == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
+  fit <- if (kind == "global") fit_global else fit_local
+  if (!resume || !file.exists(checkpoint)) return(rlang::exec(fit, problem, solver = made, !!!stored, checkpoint = checkpoint))
   run <- read_run(checkpoint, problem = problem)
   check_same_solver(run$solver, made %||% run$solver, checkpoint, call)
-  rlang::exec(finish, run, !!!stored[setdiff(names(stored), "tolerance")], checkpoint = checkpoint)
+  rlang::exec(finish, run, !!!stored[setdiff(names(stored), c("tolerance", "seed"))], checkpoint = checkpoint)
 }
 
 check_same_solver <- function(stored, wanted, path, call) {
@@ -45,6 +66,16 @@ check_same_solver <- function(stored, wanted, path, call) {
     "The run in {.file {path}} is of another solver.", "x" = "Stored: {format(stored)}; now: {format(wanted)}.",
     "i" = "Run the plan anew with {.code tundrel run}."
   ), call = call)
+}
+
+# Where there are several runs: what came of each, side by side.
+write_comparison <- function(runs, out) {
+  if (length(unlist(lapply(runs, as_list_of_runs), recursive = FALSE)) < 2) return(NULL)
+  table <- do.call(compare_runs, runs)
+  files <- file.path(out, c("comparison.csv", "runs.png"))
+  write_table(table, files[1])
+  write_picture(do.call(plot_runs, runs), files[2])
+  structure(files, comparison = table)
 }
 
 # Everything a run leaves in a directory; returns the paths.

@@ -140,7 +140,9 @@ prepare_function <- function(problem) {
 prepare_search <- function(problem, call = rlang::caller_env()) {
   stated <- !anyNA(problem$start[parameter_status(problem)$free])
   problem <- start_in_box(problem, prepare_problem(problem, call), call)
-  prepared <- prepare_at_start(problem, call, check = stated && !is_outside(problem))
+  # that a start of ours was moved is of no interest
+  quietly <- if (stated) identity else suppressMessages
+  prepared <- quietly(prepare_at_start(problem, call, check = stated && !is_outside(problem)))
   linear <- if (is.null(problem$own) && prepared$kind == "squares" && is.null(prepared$joint)) core_linear_parameters(prepared) else integer()
   eliminated <- if (length(linear) < length(prepared$start)) names(prepared$start)[linear] else character()
   with_box(prepared, search_box(problem, prepared, eliminated, call), eliminated)

@@ -1,8 +1,7 @@
 #include <catch2/catch.hpp>
-#include <map>
-#include <string>
 
 #include "fixture.h"
+#include "store.h"
 #include "solver/levenberg_marquardt.h"
 #include "solver/linear_step.h"
 #include "solver/run_loop.h"
@@ -15,17 +14,6 @@ RunResult solve(Problem& problem, const Eigen::VectorXd& start, Budget budget = 
   LevenbergMarquardt solver({});
   return run(problem, solver, start, budget, [](const TraceRow&) { return true; });
 }
-
-// Keeps a solver's state, or puts it into another one.
-struct Store : StateVisitor {
-  bool put_back = false;
-  std::map<std::string, double> numbers;
-  std::map<std::string, Eigen::VectorXd> vectors;
-  std::map<std::string, Eigen::MatrixXd> matrices;
-  void field(const char* n, double& x) override { put_back ? void(x = numbers.at(n)) : void(numbers[n] = x); }
-  void field(const char* n, Eigen::VectorXd& x) override { put_back ? void(x = vectors.at(n)) : void(vectors[n] = x); }
-  void field(const char* n, Eigen::MatrixXd& x) override { put_back ? void(x = matrices.at(n)) : void(matrices[n] = x); }
-};
 
 }  // namespace
 

@@ -108,3 +108,36 @@ test_that("the trace can be drawn against seconds", {
   expect_false(is.unsorted(at))
   expect_true(all(at >= 0))
 })
+
+test_that("runs are drawn best first, in the letters of the comparison", {
+  runs <- fit_multistart(tracer_problem(), starts = 15, seed = 1)
+  table <- compare_runs(runs)
+  plot <- plot_runs(runs)
+  ends <- layer_data(plot[[1]][[1]], 2)
+  expect_equal(10^ends$y, table$value, tolerance = 1e-12)
+  expect_equal(length(unique(ends$colour)), length(unique(table$optimum)))
+  expect_match(plot$patches$annotation$title, paste(nrow(table), "runs"))
+})
+
+test_that("a population is drawn round by round inside its box, with its ellipse", {
+  run <- fit_global(twin_problem(), "cma_es", seed = 1, keep = "population", max_evaluations = 2000)
+  plot <- plot_population(run, iterations = c(1, 5))
+  members <- snapshot_table(run)
+  geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
+  points <- layer_data(plot, which(geoms == "GeomPoint")[1])
+  expect_equal(sort(points$x), sort(members$a[members$iteration %in% c(1, 5)]))
+  # the ellipse is centred on the middle of the distribution
+  spread <- run$trace$spread[[1]]
+  ellipse <- layer_data(plot, which(geoms == "GeomPath"))
+  ellipse <- ellipse[ellipse$PANEL == 1, ][-1, ]
+  expect_equal(mean(ellipse$x), -2 + 5 * spread[1, 1], tolerance = 1e-6)
+  expect_refusal(plot_population(fit_global(twin_problem(), "cma_es", seed = 1, max_evaluations = 300)), "solver", "kept no points")
+  expect_refusal(plot_population(run, iterations = 1e6), "solver", "no round")
+})
+
+test_that("ends of several runs carry their letters on the landscape", {
+  runs <- fit_multistart(twin_problem(), starts = 6, seed = 2)
+  plot <- plot_landscape(twin_problem() |> start_from(a = 0, b = 0), a = c(-2, 2), b = c(-1, 2), runs = runs)
+  geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
+  expect_setequal(layer_data(plot, which(geoms == "GeomLabel"))$label, c("A", "B"))
+})

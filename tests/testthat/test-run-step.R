@@ -22,7 +22,7 @@ same_walk <- function(a, b) {
 
 test_that("a run taken step by step, stored and finished is the one made in one go, bit for bit", {
   cases <- solver_cases()
-  expect_setequal(names(cases), names(solver_constructors()))
+  expect_setequal(names(cases), solvers()$solver[solvers()$scope == "local"])
   for (name in names(cases)) {
     whole <- suppressMessages(fit_local(cases[[name]], name, max_iterations = 400))
     stepped <- suppressMessages(begin_run(cases[[name]], name))
@@ -34,6 +34,22 @@ test_that("a run taken step by step, stored and finished is the one made in one 
     expect_identical(back$state, stepped$state, label = name)
     same_walk(finish(back, max_iterations = 400), whole)
     same_walk(finish(advance(stepped, 1), max_iterations = 400), whole)
+  }
+})
+
+test_that("every global solver taken step by step, and stored on the way, is the one taken at once, bit for bit", {
+  problem <- lichen_problem() |> search_within(top = c(1, 40), half = log_range(10, 1000), dark = c(0, 5))
+  for (name in solvers()$solver[solvers()$scope == "global"]) {
+    whole <- advance(begin_run(problem, name, seed = 6, keep = "population"), 12)
+    stepped <- begin_run(problem, name, seed = 6, keep = "population")
+    for (k in 1:12) {
+      stepped <- advance(stepped)
+      path <- withr::local_tempfile(fileext = ".json")
+      write_run(stepped, path)
+      if (k %% 4 == 0) stepped <- read_run(path)
+    }
+    same_walk(stepped, whole)
+    expect_identical(snapshot_table(stepped), snapshot_table(whole))
   }
 })
 
@@ -123,7 +139,7 @@ test_that("a first simplex is the user's, and checked", {
   expect_refusal(fit_local(problem, solver_nelder_mead(simplex = flat)), "solver", "flat")
   expect_refusal(fit_local(problem, solver_nelder_mead(simplex = corners[1:3, ])), "solver", "4 corners")
   expect_refusal(fit_local(problem, solver_nelder_mead(simplex = corners["top"])), "solver", "lacks half")
-  expect_refusal(snapshot_table(fit_local(problem)), "solver", "kept no corners")
+  expect_refusal(snapshot_table(fit_local(problem)), "solver", "kept no points")
 })
 
 test_that("a watched run is the same as one that is not, and says how it goes", {

@@ -97,7 +97,7 @@ const char* CmaEs::over(const std::vector<Merit>& merits, const std::vector<int>
   history_ = longer;
   const auto level = [](double low, double high) { return high - low <= kLevel * std::max(std::fabs(low), std::fabs(high)) || high == low; };
   const double widest = step_ * widths_.maxCoeff();
-  if (allowed() > 0) return nullptr;
+  if (lenient()) return nullptr;
   if (history_.size() >= kept && level(history_.head(kept).minCoeff(), history_.head(kept).maxCoeff()) &&
       level(merits[order[0]].value, merits[order[population_ / 2]].value))
     return "values no longer differ";
@@ -122,7 +122,7 @@ const char* CmaEs::over(const std::vector<Merit>& merits, const std::vector<int>
 void CmaEs::tell(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const std::vector<int> order = ranked(merits);
   if (first_search_ && round_ == 0) restarts_.set_range(merits);
-  if (merits[order[0]].better_than({search_value_, search_miss_}, 0)) {
+  if (merits[order[0]].better_than({search_value_, search_miss_}, allowed())) {
     search_best_ = units.col(order[0]);
     search_value_ = merits[order[0]].value;
     search_miss_ = merits[order[0]].miss;

@@ -119,10 +119,10 @@ void DifferentialEvolution::remember() {
 }
 
 bool DifferentialEvolution::gathered() const {
-  if (allowed() > 0) return false;
+  if (lenient()) return false;
   if (status_.step_norm < (closing_ ? kTight : kGathered)) return true;
   const double low = values_.minCoeff(), high = values_.maxCoeff();
-  return misses_.maxCoeff() <= 0 && high - low <= (closing_ ? kTightLevel : kLevel) * std::fabs(low) && status_.step_norm < 0.1;
+  return misses_.maxCoeff() <= allowed() && high - low <= (closing_ ? kTightLevel : kLevel) * std::fabs(low) && status_.step_norm < 0.1;
 }
 
 void DifferentialEvolution::renew() {

@@ -9,14 +9,14 @@ namespace tundrel {
 namespace {
 
 constexpr int kMostRounds = 100;
-// A condition holds if a step of this share of the typical sizes would make it hold.
+// A condition holds if a step of this share of the sizes would make it hold.
 constexpr double kHolds = 1e-9;
 // Moves are shortened to this share of their length; those to the nearest point only while they lead somewhere.
 constexpr double kShortest = 1e-6, kLeastShare = 0.2;
 
-// Lengths of the slopes of conditions, by typical sizes of the parameters.
+// Lengths of the slopes of conditions, by the sizes of the parameters, typical or here.
 Eigen::VectorXd slope_lengths(const JointConditions& conditions, const Bounds& bounds, const Eigen::VectorXd& x) {
-  const Eigen::MatrixXd slopes = bounds.typical.asDiagonal() * conditions.gradients(x);
+  const Eigen::MatrixXd slopes = bounds.typical.cwiseMax(x.cwiseAbs()).asDiagonal() * conditions.gradients(x);
   return slopes.colwise().norm().transpose().cwiseMax(1e-300);
 }
 
@@ -75,16 +75,16 @@ bool nearest_inside(const JointConditions& conditions, const Bounds& bounds, Eig
   const auto distance = [&](const Eigen::VectorXd& to) { return (to - from).cwiseQuotient(bounds.typical).norm(); };
   // One move to the point nearest to `base` on the tangents at x. They may mislead: shorter and shorter, until less is
   // missed or, where nothing is, until the point is nearer.
-  const auto move = [&](const Eigen::VectorXd& base, double least_share) {
-    const Eigen::VectorXd lengths = slope_lengths(conditions, bounds, x);
+  const auto move = [&](const Eigen::VectorXd& base, double least_share, const Bounds& sizes) {
+    const Eigen::VectorXd lengths = slope_lengths(conditions, sizes, x);
     const double miss = missed_by(conditions, lengths, x);
-    const QuadraticSolution step = projected(conditions, bounds, base, x);
+    const QuadraticSolution step = projected(conditions, sizes, base, x);
     if (!step.feasible || !step.x.allFinite()) return false;
-    const Eigen::VectorXd target = base + bounds.typical.cwiseProduct(step.x);
+    const Eigen::VectorXd target = base + sizes.typical.cwiseProduct(step.x);
     for (double share = 1; share > least_share; share /= 2) {
       const Eigen::VectorXd to = x + share * (target - x);
       const double then = missed_by(conditions, lengths, to);
-      if (!(miss > kHolds ? then < miss : then <= kHolds && distance(to) < (1 - 1e-9) * distance(x))) continue;
+      if (!(miss > kHolds ? then < miss : then <= 0.5 * kHolds && distance(to) < (1 - 1e-9) * distance(x))) continue;
       x = to;
       return true;
     }
@@ -92,12 +92,16 @@ bool nearest_inside(const JointConditions& conditions, const Bounds& bounds, Eig
   };
   const auto missing = [&] { return missed_by(conditions, slope_lengths(conditions, bounds, x), x) > kHolds; };
   for (int round = 0; round < kMostRounds && (missing() || distance(x) > 0); ++round)
-    if (!move(from, missing() ? kLeastShare : kShortest)) break;
+    if (!move(from, missing() ? kLeastShare : kShortest, bounds)) break;
   // Where the nearest point cannot be had, one that is missing nothing will do; from there, nearer.
-  for (int round = 0; round < kMostRounds && missing(); ++round)
-    if (!move(Eigen::VectorXd(x), kShortest)) return false;
+  Bounds sizes = bounds;
+  for (int round = 0; round < kMostRounds && missing(); ++round) {
+    // by the sizes they have here: typical ones may lead past the conditions
+    sizes.typical = (1e-3 * bounds.typical).cwiseMax(x.cwiseAbs());
+    if (!move(Eigen::VectorXd(x), kShortest, sizes)) return false;
+  }
   for (int round = 0; round < kMostRounds && distance(x) > 0; ++round)
-    if (!move(from, kShortest)) break;
+    if (!move(from, kShortest, bounds)) break;
   return !missing();
 }
 

@@ -9,8 +9,8 @@ namespace tundrel {
 namespace {
 
 constexpr double kWorst = std::numeric_limits<double>::max();
-// The allowance for conditions shrinks by this a round, and is nothing below this share of its first.
-constexpr double kShrink = 0.9;
+// The allowance for conditions halves with so many points a parameter, and is nothing below this share of its first.
+constexpr double kHalving = 60, kNothing = 1e-6;
 
 double finite_or_worst(double x) { return std::isfinite(x) ? x : kWorst; }
 
@@ -60,11 +60,15 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
     std::vector<double> misses;
     for (const Merit& m : merits) misses.push_back(m.miss);
     std::nth_element(misses.begin(), misses.begin() + misses.size() / 2, misses.end());
-    allowed_ = misses[misses.size() / 2] < kWorst ? misses[misses.size() / 2] : 0;
+    const double middle = misses[misses.size() / 2] < kWorst ? misses[misses.size() / 2] : 0;
+    negligible_ = kNothing * middle;
+    least_allowed_ = problem.joint && problem.joint->n_equalities() > 0 ? negligible_ : 0;
+    allowed_ = middle;
   }
   keep_best(merits);
   tell(units_, merits);
-  allowed_ = allowed_ * kShrink < tolerance() ? 0 : allowed_ * kShrink;
+  allowed_ *= std::pow(0.5, static_cast<double>(units_.cols()) / (kHalving * size_));
+  if (allowed_ < negligible_) allowed_ = least_allowed_;
   shown_ = problem.box.from_units(population());
   points_.resize(0, 0);
   return true;
@@ -74,7 +78,7 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
 void PopulationSolver::keep_best(const std::vector<Merit>& merits) {
   Merit best{status_.value, status_.infeasibility};
   for (std::size_t k = 0; k < merits.size(); ++k) {
-    if (merits[k].value == kWorst || !merits[k].better_than(best, 0)) continue;
+    if (merits[k].value == kWorst || !merits[k].better_than(best, least_allowed_)) continue;
     best = merits[k];
     best_ = units_.col(static_cast<Eigen::Index>(k));
     status_.x = points_.col(static_cast<Eigen::Index>(k));
@@ -100,6 +104,8 @@ void PopulationSolver::visit(StateVisitor& v) {
   v.field("values_wanted", values_);
   v.field("known", known_);
   v.field("allowed", allowed_);
+  v.field("least_allowed", least_allowed_);
+  v.field("negligible", negligible_);
   random_.visit(v);
   visit_more(v);
 }

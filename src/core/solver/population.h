@@ -21,7 +21,7 @@ struct Merit {
 class PopulationSolver : public Solver {
  public:
   struct Common {
-    double seed = 1, tolerance = 1e-10;
+    double seed = 1;
   };
 
   explicit PopulationSolver(Common common);
@@ -52,7 +52,8 @@ class PopulationSolver : public Solver {
   virtual Eigen::MatrixXd population() const { return units_; }
 
   int size() const { return size_; }
-  double tolerance() const { return common_.tolerance; }
+  // TRUE while conditions may still be missed by more than in the end.
+  bool lenient() const { return allowed_ > least_allowed_; }
   double allowed() const { return allowed_; }
   bool better(const Merit& a, const Merit& b) const { return a.better_than(b, allowed_); }
   // Places of merits, best first.
@@ -71,6 +72,8 @@ class PopulationSolver : public Solver {
   Eigen::VectorXd values_;                  // found so far for these
   double known_ = 0;                        // how many
   double allowed_ = -1;                     // how far conditions may be missed for now; below 0 before the first round
+  double negligible_ = 0;                   // a miss that is as good as none
+  double least_allowed_ = 0;                // in the end: nothing, but for equalities, which are never met exactly
 };
 
 }  // namespace tundrel

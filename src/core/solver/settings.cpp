@@ -47,7 +47,7 @@ std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSetting
 
 std::unique_ptr<PopulationSolver> make_population_solver(const std::string& name, const SolverSettings& s) {
   const auto whole = [&](const char* key) { return static_cast<int>(s.number(key)); };
-  const PopulationSolver::Common common{s.number("seed"), s.number("tolerance")};
+  const PopulationSolver::Common common{s.number("seed")};
   if (name == "cma_es")
     return std::make_unique<CmaEs>(CmaEs::Settings{whole("population"), s.number("spread"), whole("agreeing"), whole("restarts")}, common);
   if (name == "differential_evolution")
