@@ -63,7 +63,8 @@ box_share <- 0.01
 # The size at which each parameter is expected: its start, else its search box, else its limits.
 typical_sizes <- function(problem, start, limits) {
   size <- abs(start)
-  for (name in intersect(names(start), names(problem$search_box))) {
+  for (name in names(problem$search_box)) {
+    if (!name %in% names(start)) next
     box <- problem$search_box[[name]]
     if (size[[name]] > 0 && !isTRUE(attr(box, "log"))) size[[name]] <- max(size[[name]], box_share * diff(box))
   }

@@ -155,6 +155,8 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
   prepared <- prepared_to_walk(run)
   arguments <- walk_arguments(run, prepared, call)
+  # a run that kept no state, as one of many, walks anew from its start
+  if (length(run$state) == 0) run[c("state", "trace")] <- list(NULL)
   raw <- withCallingHandlers(
     core_walk(
       in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none",
@@ -223,6 +225,7 @@ longer_trace <- function(before, more) {
 resting_share <- 1e-9
 
 bounds_reached <- function(estimate, prepared) {
+  if (!any(is.finite(prepared$lower), is.finite(prepared$upper))) return(stats::setNames(rep("", length(estimate)), names(estimate)))
   near <- function(distance, open) distance <= ifelse(open, 10 * resting_share * prepared$typical, 0)
   low <- near(estimate - prepared$lower, prepared$lower_open)
   high <- near(prepared$upper - estimate, prepared$upper_open)

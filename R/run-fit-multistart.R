@@ -95,12 +95,10 @@ left_of <- function(budget, used, spent) {
 # Walks from some starts, the columns of a matrix: in the core's threads, or through the plan where R evaluates.
 walker <- function(shell, local, budget, threads) {
   settings <- c(shell$solver$settings, tolerance = shell$tolerance)
-  typical_of <- function(points) {
-    rownames(points) <- names(local$start)
-    apply(points, 2, function(x) typical_sizes(shell$problem, stats::setNames(x, rownames(points)), local))
-  }
+  names <- names(local$start)
   function(points, left) {
-    typical <- matrix(typical_of(points), nrow(points))
+    typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(shell$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
+    typical <- matrix(typical, nrow(points))
     if (is.null(shell$problem$own)) return(core_walk_from(local, shell$solver$name, settings, points, typical, left, as.integer(threads)))
     one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
     lapply_planned(seq_len(ncol(points)), one)

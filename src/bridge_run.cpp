@@ -39,13 +39,23 @@ Budget budget_from_r(const Rcpp::List& budget) {
 // Stores every field in a list of matrices.
 class StateToR : public StateVisitor {
  public:
-  void field(const char* name, double& x) override { fields_.push_back(Rcpp::NumericVector::create(x), name); }
-  void field(const char* name, Eigen::VectorXd& x) override { fields_.push_back(vector_to_r(x), name); }
-  void field(const char* name, Eigen::MatrixXd& x) override { fields_.push_back(matrix_to_r(x), name); }
-  Rcpp::List fields() const { return fields_; }
+  void field(const char* name, double& x) override { keep(name, Rcpp::NumericVector::create(x)); }
+  void field(const char* name, Eigen::VectorXd& x) override { keep(name, vector_to_r(x)); }
+  void field(const char* name, Eigen::MatrixXd& x) override { keep(name, matrix_to_r(x)); }
+  Rcpp::List fields() const {
+    Rcpp::List out(fields_.begin(), fields_.end());
+    out.names() = Rcpp::CharacterVector(names_.begin(), names_.end());
+    return out;
+  }
 
  private:
-  Rcpp::List fields_;
+  // A list that grew would be copied each time.
+  void keep(const char* name, const Rcpp::RObject& x) {
+    names_.emplace_back(name);
+    fields_.push_back(x);
+  }
+  std::vector<std::string> names_;
+  std::vector<Rcpp::RObject> fields_;
 };
 
 class StateFromR : public StateVisitor {
@@ -127,10 +137,13 @@ std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List&
   return make_solver(name, settings_from_r(settings));
 }
 
-Rcpp::List run_to_r(Problem& problem, Solver& solver, RunResult run) {
+// A run as R keeps it, with the state of its solver where it may be gone on with.
+Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
   StateToR visitor;
-  run.progress.visit(visitor);
-  solver.visit(visitor);
+  if (solver != nullptr) {
+    run.progress.visit(visitor);
+    solver->visit(visitor);
+  }
   const Verification& v = run.verification;
   using Rcpp::_;
   Rcpp::List out = Rcpp::List::create(
@@ -181,7 +194,7 @@ class Outside {
     Walk walk(*problem_, *solver_, [](const TraceRow&) { return true; }, keep_members);
     walk.go_on(progress_);
     walk.record_values(*solver_, values);
-    return run_to_r(*problem_, *solver_, walk.result());
+    return run_to_r(*problem_, solver_.get(), walk.result());
   }
 
  private:
@@ -212,7 +225,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     walk.go_on(progress);
   }
   walk.advance(budget_from_r(budget));
-  return run_to_r(*core_problem, *solver, walk.result());
+  return run_to_r(*core_problem, solver.get(), walk.result());
 }
 
 // Walks from every column of `starts`, where parameters have the sizes in the columns of `typical`.
@@ -223,8 +236,7 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
   const auto make = solver_maker_from_r(solver_name, settings);
   const std::vector<RunResult> runs = walk_from(*core_problem, make, matrix_from_r(starts), matrix_from_r(typical), budget_from_r(budget));
   Rcpp::List out(runs.size());
-  const auto none = make();
-  for (std::size_t k = 0; k < runs.size(); ++k) out[k] = run_to_r(*core_problem, *none, runs[k]);
+  for (std::size_t k = 0; k < runs.size(); ++k) out[k] = run_to_r(*core_problem, nullptr, runs[k]);
   return out;
 }
 

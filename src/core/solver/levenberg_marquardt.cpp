@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <limits>
 
-#include "linear_step.h"
 #include "optimality.h"
 
 namespace tundrel {
@@ -35,8 +34,8 @@ void LevenbergMarquardt::accept(Problem& problem, const Eigen::VectorXd& x, Line
   status_.value = at_.value;
   scale_ = scale_.cwiseMax(at_.factor.colwise().norm().transpose());
   unheld_ = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
-  reducible_ =
-      LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected).reducible();
+  linear_ = LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
+  reducible_ = linear_.reducible();
   status_.gradient_norm = relative_offset(reducible_, at_, residual_scale(problem, x, at_));
 }
 
@@ -77,16 +76,15 @@ void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
 
 // Bends a step as the model's surface does; not where a bound has cut it short.
 LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen::VectorXd& step) const {
-  const LinearStep linear(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
-  const double damping = linear.damping_within(radius_);
-  const Eigen::VectorXd straight = linear.within(radius_);
+  const double damping = linear_.damping_within(radius_);
+  const Eigen::VectorXd straight = linear_.within(radius_);
   Eigen::VectorXd bend;
   for (std::size_t k = 0; k < unheld_.size(); ++k)
     if (std::fabs(straight[k] - step[unheld_[k]] * scale_[unheld_[k]]) > kCutShort * straight.norm()) return Bend::none;
   if (!problem.bend_along(status_.x, step, bend)) return Bend::none;
   Eigen::VectorXd scaled(unheld_.size());
   for (std::size_t k = 0; k < unheld_.size(); ++k) scaled[k] = bend[unheld_[k]] / scale_[unheld_[k]];
-  const Eigen::VectorXd acceleration = -0.5 * linear.solve(damping, scaled);
+  const Eigen::VectorXd acceleration = -0.5 * linear_.solve(damping, scaled);
   if (!(2 * acceleration.norm() <= kMostBend * straight.norm())) return Bend::too_much;
   Eigen::VectorXd bent = step;
   for (std::size_t k = 0; k < unheld_.size(); ++k) bent[unheld_[k]] += acceleration[k] / scale_[unheld_[k]];
@@ -101,7 +99,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
   for (;; radius_ *= kShorter) {
-    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_));
+    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_, &linear_));
     const Eigen::VectorXd taken = to - status_.x;
     length = taken.cwiseProduct(scale_).norm();
     predicted =
@@ -164,7 +162,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
 
 bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
   if (closing_ == Closing::gauss_newton) {
-    step = bounded_step(problem, status_.x, at_, unheld_, scale_, kInfinity);
+    step = bounded_step(problem, status_.x, at_, unheld_, scale_, kInfinity, &linear_);
     return true;
   }
   Eigen::MatrixXd curvature;
@@ -175,9 +173,7 @@ bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
     for (std::size_t j = 0; j < unheld_.size(); ++j)
       extra(i, j) = curvature(unheld_[i], unheld_[j]) / (scale_[unheld_[i]] * scale_[unheld_[j]]);
   Eigen::VectorXd part;
-  if (!LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected)
-           .with_curvature(extra, part))
-    return false;
+  if (!linear_.with_curvature(extra, part)) return false;
   step = Eigen::VectorXd::Zero(status_.x.size());
   for (std::size_t k = 0; k < unheld_.size(); ++k) {
     const int i = unheld_[k];
@@ -235,6 +231,7 @@ void LevenbergMarquardt::visit(StateVisitor& v) {
   v.whole("slow_steps", slow_steps_);
   visit_places(v, "unheld", unheld_);
   at_.value = status_.value;
+  if (at_.usable) linear_ = LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
 }
 
 }  // namespace tundrel

@@ -2,6 +2,7 @@
 #pragma once
 #include <vector>
 
+#include "linear_step.h"
 #include "solver.h"
 
 namespace tundrel {
@@ -46,6 +47,7 @@ class LevenbergMarquardt : public Solver {
   double radius_ = 0;
   double reducible_ = 0;    // see LinearStep
   std::vector<int> unheld_;
+  LinearStep linear_;       // all follows from the members above
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for
   int slow_steps_ = 0;

@@ -76,15 +76,15 @@ Eigen::MatrixXd scaled_columns(const Eigen::MatrixXd& matrix, const std::vector<
 
 Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
                              const Linearisation& at, const std::vector<int>& unheld,
-                             const Eigen::VectorXd& scale, double radius) {
+                             const Eigen::VectorXd& scale, double radius, const LinearStep* whole) {
   const Bounds& bounds = problem.bounds();
   Eigen::VectorXd step = Eigen::VectorXd::Zero(problem.size());
   std::vector<int> moving = unheld;
   // Each pass stops at least one parameter, so that there are no more passes than parameters.
   while (!moving.empty()) {
     const Eigen::VectorXd used = step.cwiseProduct(scale);
-    const LinearStep linear(scaled_columns(at.factor, moving, scale),
-                            at.projected + at.factor * step);
+    const bool all = whole != nullptr && moving.size() == unheld.size();
+    const LinearStep linear = all ? *whole : LinearStep(scaled_columns(at.factor, moving, scale), at.projected + at.factor * step);
     const double left = std::isfinite(radius)
                             ? std::sqrt(std::max(0.0, radius * radius - used.squaredNorm()))
                             : radius;

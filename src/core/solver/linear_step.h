@@ -11,6 +11,7 @@ namespace tundrel {
 // A make every radius cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
+  LinearStep() = default;
   LinearStep(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
 
   int rank() const { return rank_; }
@@ -39,10 +40,10 @@ class LinearStep {
 
 // A step in all parameters that keeps within bounds: parameters that would leave theirs stop there
 // and the others are chosen again. `unheld` may move; `scale` makes parameters comparable.
-// An infinite radius asks for the undamped step.
+// An infinite radius asks for the undamped step. `whole` is the step's problem in all of `unheld`, where it is there.
 Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
                              const Linearisation& at, const std::vector<int>& unheld,
-                             const Eigen::VectorXd& scale, double radius);
+                             const Eigen::VectorXd& scale, double radius, const LinearStep* whole = nullptr);
 
 // Columns of `matrix` named by `columns`, each divided by its scale.
 Eigen::MatrixXd scaled_columns(const Eigen::MatrixXd& matrix, const std::vector<int>& columns,
