@@ -77,3 +77,11 @@ core_look_at <- function(problem, x, threads) {
     .Call(`_tundrel_core_look_at`, problem, x, threads)
 }
 
+core_note_interrupt <- function() {
+    invisible(.Call(`_tundrel_core_note_interrupt`))
+}
+
+core_take_interrupt <- function() {
+    .Call(`_tundrel_core_take_interrupt`)
+}
+

@@ -63,7 +63,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   raw <- list()
   # Batches grow until each takes a moment: between them the clock is looked at and progress told.
   size <- max(1, if (is.null(problem$own)) threads * 4 else plan_workers())
-  interrupted <- FALSE
+  interrupted <- core_take_interrupt()  # while the box was sampled
   while (length(raw) < length(chosen) && !interrupted) {
     used <- proc.time()[["elapsed"]] - began
     spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
@@ -74,7 +74,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
       walk(sample$points[, now, drop = FALSE], left_of(budget, used, spent)),
       interrupt = function(e) NULL
     )
-    interrupted <- is.null(more)
+    interrupted <- is.null(more) || core_take_interrupt()
     raw <- c(raw, more)
     show(raw)
     if (proc.time()[["elapsed"]] - batch_began < look_every && is.null(problem$own)) size <- 2 * size

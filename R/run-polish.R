@@ -15,6 +15,7 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
 }
 
 polished <- function(run, seconds, threads, call = rlang::caller_env()) {
+  if (run$stop_reason == "interrupted") return(run)
   refuse_barren(run, call)
   start <- suppressWarnings(start_from(run$problem, as.list(run$estimate)))
   local <- tryCatch(

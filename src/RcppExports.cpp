@@ -277,6 +277,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_note_interrupt
+void core_note_interrupt();
+RcppExport SEXP _tundrel_core_note_interrupt() {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    core_note_interrupt();
+    return R_NilValue;
+END_RCPP
+}
+// core_take_interrupt
+bool core_take_interrupt();
+RcppExport SEXP _tundrel_core_take_interrupt() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_take_interrupt());
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_row_losses", (DL_FUNC) &_tundrel_core_row_losses, 2},
@@ -298,6 +317,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
+    {"_tundrel_core_note_interrupt", (DL_FUNC) &_tundrel_core_note_interrupt, 0},
+    {"_tundrel_core_take_interrupt", (DL_FUNC) &_tundrel_core_take_interrupt, 0},
     {NULL, NULL, 0}
 };
 

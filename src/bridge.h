@@ -37,6 +37,10 @@ std::vector<int> places_from_r(const Rcpp::List& problem, const char* name);
 
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
+// An interrupt that came while R evaluated a function of the user's: noted by R, for the walk to end in good order.
+bool interrupt_noted();
+bool take_interrupt();
+
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);
 Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x);
 Eigen::MatrixXd matrix_from_r(const Rcpp::NumericMatrix& x);

@@ -16,7 +16,7 @@ using namespace tundrel;
 void check_interrupt(void*) { R_CheckUserInterrupt(); }
 
 // TRUE if the user asked R to stop; asked without leaving C++ in the middle.
-bool interrupted() { return R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
+bool interrupted() { return interrupt_noted() || R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
 
 // A limit that R gives as a number, NA where there is none.
 double limit(const Rcpp::List& budget, const char* name, double none = std::numeric_limits<double>::infinity()) {
@@ -211,6 +211,7 @@ class Outside {
 Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                      const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget,
                      bool keep_members, int threads) {
+  take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
   Walk walk(*core_problem, *solver, [](const TraceRow&) { return !interrupted(); }, keep_members);
@@ -225,6 +226,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     walk.go_on(progress);
   }
   walk.advance(budget_from_r(budget));
+  take_interrupt();
   return run_to_r(*core_problem, solver.get(), walk.result());
 }
 
@@ -248,6 +250,7 @@ Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return p
 // [[Rcpp::export]]
 Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
+  take_interrupt();
   const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
   const Sample sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
   using Rcpp::_;

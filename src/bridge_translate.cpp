@@ -1,4 +1,7 @@
 #include "bridge.h"
+
+#include <atomic>
+
 #include "core/problem/function_problem.h"
 #include "core/problem/least_squares_problem.h"
 #include "core/problem/row_sum_problem.h"
@@ -138,12 +141,24 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   }
   if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
   if (has(problem, "box")) out->box = box_from_r(problem["box"]);
+  out->halted = interrupt_noted;
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
     out->batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
     out->batch_size = problem["batch_size"];
   }
   return out;
+}
+
+namespace {
+
+std::atomic<bool> noted{false};
+
+}  // namespace
+
+bool interrupt_noted() { return noted; }
+bool take_interrupt() {
+  return noted.exchange(false);
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {
@@ -162,4 +177,14 @@ Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x) {
   return Rcpp::NumericMatrix(static_cast<int>(x.rows()), static_cast<int>(x.cols()), x.data());
 }
 
+void note_interrupt() { noted = true; }
+
 }  // namespace tundrel
+
+// Notes an interrupt, for the walk that is under way.
+// [[Rcpp::export]]
+void core_note_interrupt() { tundrel::note_interrupt(); }
+
+// TRUE if one was noted since it was last asked.
+// [[Rcpp::export]]
+bool core_take_interrupt() { return tundrel::take_interrupt(); }

@@ -64,3 +64,19 @@ problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 save("plot-start", plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1)))
 limited <- start_from(problem, top = 5, half = 40, dark = 1.4) |> subject_to(half <= 250, top <= 12)
 save("plot-landscape", plot_landscape(limited, top = c(4, 14), half = c(20, 300), runs = fit_local(limited)))
+
+# The curve on its way, many starts side by side, a population round by round, and two equal optima.
+far <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 80, half = 15, dark = 1)
+save("plot-moving", plot_fit(fit_local(far), at = c(0, 1, 2, 3, 5, 8)))
+tracer <- pose(read_measurements(demo_file("stream-tracer.csv")), dye ~ base + peak_gauss(minutes, h1, c1, w1) + peak_gauss(minutes, h2, c2, w2)) |>
+  subject_to(w1 > 0, w2 > 0) |>
+  search_within(c1 = c(5, 60), c2 = c(5, 60), w1 = c(2, 30), w2 = c(2, 30))
+many <- fit_multistart(tracer, starts = 60, seed = 1)
+wide <- fit_global(tracer, seed = 7)
+save("plot-runs", plot_runs(many, wide))
+print(compare_runs(many, wide))
+save("plot-population", plot_population(fit_global(tracer, "cma_es", seed = 3, keep = "population")))
+twins <- function(p) (p[["a"]]^2 - 1)^2 + 2 * (p[["b"]] - p[["a"]]^2)^2
+twin_problem <- pose(twins, parameters = c("a", "b")) |> subject_to(a^2 + b^2 <= 1.5) |> search_within(a = c(-2, 3), b = c(-1, 3))
+ends <- fit_multistart(twin_problem, starts = 10, seed = 1)
+save("plot-two-optima", plot_landscape(twin_problem |> start_from(a = 0, b = 0), a = c(-2, 2), b = c(-1, 2), runs = ends))

@@ -148,3 +148,33 @@ test_that("time is kept within a tenth, polishing included", {
   took <- system.time(fit_multistart(problem, starts = 200, seed = 1, max_seconds = 2))[["elapsed"]]
   expect_lt(took, 2.2)
 })
+
+test_that("an interrupt while R evaluates keeps what is done, and the run can be gone on with", {
+  skip_on_os("windows")
+  calls <- 0
+  stop_at <- Inf
+  f <- function(p) {
+    calls <<- calls + 1
+    if (calls == stop_at) {
+      tools::pskill(Sys.getpid(), tools::SIGINT)
+      Sys.sleep(5)
+    }
+    sum((p - 1)^2) + sum(1 - cos(5 * p))
+  }
+  problem <- pose(f, parameters = c("a", "b")) |> search_within(a = c(-5, 5), b = c(-4, 5))
+  whole <- fit_global(problem, "cma_es", seed = 1)
+  calls <- 0
+  stop_at <- 100
+  run <- fit_global(problem, "cma_es", seed = 1)
+  expect_identical(run$stop_reason, "interrupted")
+  expect_true(is.finite(run$value))
+  expect_gt(run$iterations, 5)
+  expect_identical(finish(run)$estimate, whole$estimate)
+  calls <- 0
+  local <- fit_local(start_from(problem, a = 3, b = 3), "nelder_mead")
+  expect_identical(local$stop_reason, "interrupted")
+  calls <- 0
+  many <- fit_multistart(problem, starts = 30, seed = 1)
+  expect_lt(length(many), 30)
+  expect_gt(length(many), 0)
+})

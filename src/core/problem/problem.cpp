@@ -36,6 +36,8 @@ Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& points) {
   while (done < n) {
     const int now = std::min(batch_size, n - done);
     out.segment(done, now) = batch(points.middleCols(done, now));
+    // what was being evaluated then is evaluated again when the walk goes on
+    if (is_halted()) break;
     evaluations += now;
     for (int k = done; k < done + now; ++k) refused += !std::isfinite(out[k]);
     done += now;
@@ -61,6 +63,7 @@ Eigen::VectorXd Problem::values(const Eigen::MatrixXd& points) {
       Problem& mine = thread == 0 ? *this : *helpers[thread - 1];
       out[done + job] = mine.value(points.col(done + job));
     });
+    if (is_halted()) break;
     done += now;
     if (std::chrono::steady_clock::now() >= deadline) break;
   }

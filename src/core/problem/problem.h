@@ -125,6 +125,9 @@ class Problem {
   // Computes values many at a time, where set: those of up to `batch_size` columns.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
   int batch_size = 1;
+  // TRUE where the user has asked to stop; none where nobody can.
+  std::function<bool()> halted;
+  bool is_halted() const { return halted && halted(); }
   // Threads over which rows, or the points of values(), are shared out; and when values() ends early.
   int threads = 1;
   std::chrono::steady_clock::time_point deadline = std::chrono::steady_clock::time_point::max();

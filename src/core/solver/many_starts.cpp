@@ -32,7 +32,10 @@ Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector
   out.points = problem.box.from_units(units);
   if (!linear.empty())
     for (int k = 0; k < n; ++k) out.points.col(k) = eliminate_linear(problem, out.points.col(k), linear);
-  out.values = problem.values(out.points);
+  // Fewer values than points where the user has asked to stop.
+  const Eigen::VectorXd found = problem.values(out.points);
+  out.values = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::quiet_NaN());
+  out.values.head(found.size()) = found;
   // Parameters that were eliminated do not set points apart.
   std::vector<int> apart;
   for (int i = 0; i < p; ++i)
@@ -68,7 +71,7 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
     mine.refined = false;
     mine.expect(typical.col(job));
     const auto solver = make();
-    results[job] = run(mine, *solver, starts.col(job), budget, [](const TraceRow&) { return true; });
+    results[job] = run(mine, *solver, starts.col(job), budget, [&](const TraceRow&) { return !mine.is_halted(); });
   });
   return results;
 }

@@ -31,7 +31,7 @@ class PopulationSolver : public Solver {
   // One round: all points asked for are evaluated, or as many as there is time for.
   void iterate(Problem& problem) override;
   bool is_local() const override { return false; }
-  bool under_way() const override { return points_.cols() > 0 && known_ > 0; }
+  bool under_way() const override { return points_.cols() > 0; }
   const Status& status() const override { return status_; }
   const Eigen::MatrixXd* members() const override { return &shown_; }
   void visit(StateVisitor& visitor) final;

@@ -89,6 +89,7 @@ void Walk::advance(const Budget& budget) {
     solver_.iterate(problem_);
     if (solver_.under_way()) {
       count();
+      go_on_ = !problem_.is_halted();
       continue;
     }
     ++progress_.iterations;
