@@ -30,7 +30,8 @@ reading_optima <- function(table, found) {
       if (length(there) > 1) paste0(" (median; from ", format(min(cost), big.mark = ","), " to ", format(max(cost), big.mark = ","), ")"), "."
     )
   }, character(1))
-  c(unname(said), if (length(found) > most) paste0("The other ", length(found) - most, " optima have values up to ", format_number(max(table$value[!is.na(table$optimum)]), 6), "."))
+  last <- format_number(table$value[max(which(!is.na(table$optimum)))], 6)
+  c(unname(said), if (length(found) > most) paste0("The other ", length(found) - most, " optima go on to the value ", last, "."))
 }
 
 # Optima of equal value: the criterion cannot choose.
@@ -118,15 +119,17 @@ reading_unseen <- function(table, about) {
   walks <- sum(walked)
   if (!any(about$sampled)) return(NULL)
   starts <- paste0(
-    if (about$starts > about$wanted && about$wanted > 0) paste0(about$starts, " starts filled the search box; ", about$wanted, " of them had no better one close by. "),
+    if (about$starts > about$wanted && about$wanted > 0) {
+      paste0(about$starts, " starts filled the search box; ", about$wanted, " of them had no better one close by. ")
+    },
     if (about$walked < about$wanted) paste0("Only ", about$walked, " were walked from before the budget ran out. ")
   )
   found <- length(unique(table$optimum[walked]))
   estimate <- unseen_optima(walks, found)
-  if (is.null(estimate)) return(paste0(starts, "From ", count_of(walks, "walk"), " that came to ", count_of(found, "optimum", "optima"), " nothing can be said of optima still unseen: use more starts."))
+  came <- paste0("From ", count_of(walks, "walk"), " that came to ", count_of(found, "optimum", "optima"))
+  if (is.null(estimate)) return(paste0(starts, came, " nothing can be said of optima still unseen: use more starts."))
   paste0(
-    starts, "From ", walks, " walks that came to ", count_of(found, "optimum", "optima"), ": the number of optima to expect is ", format_number(estimate$expected, 3),
-    ", and with a chance of ", format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, ",
-    "walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
+    starts, came, ": the number of optima to expect is ", format_number(estimate$expected, 3), ", and with a chance of ",
+    format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
   )
 }

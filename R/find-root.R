@@ -57,7 +57,11 @@ find_root <- function(f, within = NULL, start = NULL, method = NULL, constants =
 check_root_range <- function(within, start, method, call = rlang::caller_env()) {
   if (!is.null(start)) check_number(start, "start", "model", call = call)
   if (is.null(within)) {
-    if (method == "bracket") refuse("model", c("{.arg within} is needed: a range at whose ends the signs differ.", "i" = "For example {.code within = c(0, 10)}."), call = call)
+    if (method == "bracket") {
+      refuse("model", c(
+        "{.arg within} is needed: a range at whose ends the signs differ.", "i" = "For example {.code within = c(0, 10)}."
+      ), call = call)
+    }
     if (is.null(start)) refuse("model", "Give {.arg within}, a range to look in, or {.arg start}.", call = call)
     return(invisible())
   }
@@ -68,7 +72,9 @@ check_root_range <- function(within, start, method, call = rlang::caller_env()) 
 
 # An expression of one unknown as the core takes it.
 root_expression <- function(f, constants, call = rlang::caller_env()) {
-  if (!rlang::is_formula(f, lhs = FALSE)) refuse("model", c("{.arg f} must have one side.", "i" = "Write what is to be zero, as {.code ~ a * x - 3}."), call = call)
+  if (!rlang::is_formula(f, lhs = FALSE)) {
+    refuse("model", c("{.arg f} must have one side.", "i" = "Write what is to be zero, as {.code ~ a * x - 3}."), call = call)
+  }
   expr <- written_shapes(rlang::f_rhs(f), call)
   constants <- check_constants(constants, character(), call)
   unknown <- setdiff(value_names(expr, call), c(names(constants), "pi"))

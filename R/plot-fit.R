@@ -48,7 +48,9 @@ draw_moving <- function(run, at, call = rlang::caller_env()) {
   check_curve(run$problem, call)
   places <- match(at, run$trace$iteration)
   if (!is.numeric(at) || length(at) == 0 || anyNA(places)) {
-    refuse("solver", c("{.arg at} must hold iterations of the run, from 0 to {max(run$trace$iteration)}.", "x" = "It holds {.val {at[is.na(places)]}}."), call = call)
+    refuse("solver", c(
+      "{.arg at} must hold iterations of the run, from 0 to {max(run$trace$iteration)}.", "x" = "It holds {.val {at[is.na(places)]}}."
+    ), call = call)
   }
   if (length(run$problem$model$predictors) > 1) refuse("solver", "With several predictors there is no curve to draw iteration by iteration.", call = call)
   prepared <- prepared_of(run)

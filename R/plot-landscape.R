@@ -33,15 +33,22 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
   if (is.na(log_value)) log_value <- spans_magnitudes(finite)
   plot <- if (length(scanned) == 2) draw_ground(scan, scanned, log_value) else draw_valley(scan, scanned, log_value)
   end_letters <- letter_layer(runs, scanned)
-  plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + end_letters + (if (length(runs) == 0) start_layer(problem, scanned)) +
+  plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + end_letters +
+    (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
       caption = paste0(
-        if (attr(scan, "refit")) "Other parameters at their best; " else if (length(scanned) < length(parameter_status(problem)$free)) "Other parameters at their start; ",
+        others_said(scan, problem),
         "shaded: a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
       )
     ) +
     theme_tundrel()
+}
+
+# Where the parameters are that are not scanned.
+others_said <- function(scan, problem) {
+  if (length(attr(scan, "scanned")) == length(parameter_status(problem)$free)) return("")
+  if (attr(scan, "refit")) "Other parameters at their best; " else "Other parameters at their start; "
 }
 
 # Values that call for a logarithmic scale; on it, the lowest are cut off at this share of the highest.

@@ -15,6 +15,8 @@
 #'   for a formula a range is otherwise built from the data, which is said. Starts are used where there are any.
 #' @param solver A global solver such as [solver_cma_es()], or its name; `NULL` for the choice above.
 #' @param seed \[integer(1)] Seed of the run's own random numbers. `NULL` draws one, which the run keeps.
+#' @param max_seconds \[numeric(1)] Budget of time in seconds, polishing included; where a tenth of it is not enough to
+#'   polish, the run says so. `Inf` for none.
 #' @param max_evaluations \[numeric(1)] Budget of the search; polishing comes on top. `NULL`: 20,000 and 10,000 more for
 #'   each parameter that is searched.
 #' @param keep \[character(1)] `"population"` keeps all members at every round, for [snapshot_table()] and
@@ -58,7 +60,7 @@ check_global <- function(solver, call = rlang::caller_env()) {
   if (made$scope == "global") return(invisible())
   refuse("solver", c(
     "{.val {made$name}} is a local solver.",
-    "i" = "Use {.fn fit_local} for one start, {.fn fit_multistart} for many, or a global solver here: {.val {names(Filter(function(make) make()$scope == 'global', solver_constructors()))}}."
+    "i" = "Use {.fn fit_local} for one start, {.fn fit_multistart} for many, or a global solver here: {.val {names(which(solver_scopes() == 'global'))}}."
   ), call = call)
 }
 

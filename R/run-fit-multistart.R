@@ -48,7 +48,9 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
                         finalists = Inf, call = rlang::caller_env()) {
   joint <- joint_conditions(problem, prepared$status)
   solver <- as_solver(solver, problem, joint, call)
-  if (solver$scope != "local") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Many starts need a local one; or use {.fn fit_global}."), call = call)
+  if (solver$scope != "local") {
+    refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Many starts need a local one; or use {.fn fit_global}."), call = call)
+  }
   check_serves(solver, problem, prepared, joint, call)
   check_enough_rows(prepared, call)
   began <- proc.time()[["elapsed"]]

@@ -2,7 +2,15 @@
 # so that it can be gone on with.
 
 # Share of the time that is left for polishing.
-polish_share <- 0.05
+polish_share <- 0.1
+
+# With derivatives by differences a step and the check at the end take about this many evaluations for each pair of
+# parameters. Where there is no time for that, a search stays unpolished.
+polish_evaluations <- function(run) if (is.null(run$problem$own)) 1 else 6 * (length(run$estimate) + 1)^2
+
+time_to_polish <- function(run, seconds) {
+  is.na(seconds) || polish_evaluations(run) * run$seconds / max(1, run$evaluations) <= seconds
+}
 
 walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   if (run$solver$scope == "local") return(walk_watched(run, budget, progress, checkpoint, threads, call))
@@ -17,12 +25,13 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
 polished <- function(run, seconds, threads, call = rlang::caller_env()) {
   if (run$stop_reason == "interrupted") return(run)
   refuse_barren(run, call)
-  start <- suppressWarnings(start_from(run$problem, as.list(run$estimate)))
+  run$stages <- rbind(run$stages, new_stage(run$solver$name, run$evaluations, run$value))
+  if (!time_to_polish(run, seconds)) return(run)
+  start <- start_from(run$problem, as.list(run$estimate))
   local <- tryCatch(
     suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),
     tundrel_error = function(e) NULL
   )
-  run$stages <- rbind(run$stages, new_stage(run$solver$name, run$evaluations, run$value))
   if (is.null(local) || !at_least_as_good(local, run)) return(run)
   run$stages <- rbind(run$stages, new_stage(paste("polished by", local$solver$name), local$evaluations, local$value))
   search <- run[search_parts]

@@ -93,7 +93,10 @@ snapshot_table <- function(run) {
   check_run(run)
   members <- run$trace$members
   if (length(members) == 0) {
-    refuse("solver", c("This run kept no points.", "i" = "Use {.code keep = \"simplex\"} with {.fn solver_nelder_mead}, or {.code keep = \"population\"} with a global solver."))
+    refuse("solver", c(
+      "This run kept no points.",
+      "i" = "Use {.code keep = \"simplex\"} with {.fn solver_nelder_mead}, or {.code keep = \"population\"} with a global solver."
+    ))
   }
   points <- t(do.call(cbind, members))
   colnames(points) <- searched_parameters(run)

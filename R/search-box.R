@@ -8,11 +8,15 @@ search_box <- function(problem, prepared, eliminated = character(), call = rlang
   free <- setdiff(prepared$status$free, eliminated)
   unstated <- Filter(function(name) is.null(stated_box(problem, prepared, name)), free)
   sizes <- box_sizes(problem, prepared, unstated, call)
-  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, prepared, name) %||% built_box(sizes[[name]], prepared, name, attr(sizes, "places")[[name]]))
+  ranges <- lapply(stats::setNames(free, free), function(name) {
+    stated_box(problem, prepared, name) %||% built_box(sizes[[name]], prepared, name, attr(sizes, "places")[[name]])
+  })
   ranges <- Map(inside_limits, ranges, free, MoreArgs = list(prepared = prepared, call = call))
   if (length(unstated)) {
     told <- vapply(unstated, function(name) paste0(name, " ", format_box(ranges[[name]])), character(1))
-    cli::cli_inform(c("i" = "Looking where the data suggest: {told}.", "i" = "State it with {.fn search_within} where you know better."), class = "tundrel_message_box")
+    cli::cli_inform(c(
+      "i" = "Looking where the data suggest: {told}.", "i" = "State it with {.fn search_within} where you know better."
+    ), class = "tundrel_message_box")
   }
   list(
     lower = vapply(ranges, `[[`, numeric(1), 1), upper = vapply(ranges, `[[`, numeric(1), 2),

@@ -10,6 +10,8 @@ solver_constructors <- function() {
   )
 }
 
+solver_scopes <- function() vapply(solver_constructors(), function(make) make()$scope, character(1))
+
 # The forms of criteria: sums of squares, smooth ones, and those with kinks.
 criterion_form <- function(problem) {
   kind <- if (identical(problem$own$kind, "value")) "value" else problem$criterion$kind
@@ -60,7 +62,10 @@ solvers <- function() {
     c("annealing", "none", everything, "rough ground", "cost"),
     c("grid", "none", everything, "one to three parameters, seeing the ground", "more parameters")
   )
-  tibble(solver = rows[, 1], scope = vapply(solver_constructors()[rows[, 1]], function(make) make()$scope, character(1), USE.NAMES = FALSE), derivatives = rows[, 2], conditions = rows[, 3], good_at = rows[, 4], weak_at = rows[, 5])
+  tibble(
+    solver = rows[, 1], scope = unname(solver_scopes()[rows[, 1]]), derivatives = rows[, 2], conditions = rows[, 3], good_at = rows[, 4],
+    weak_at = rows[, 5]
+  )
 }
 
 # The solver for a problem where none is named, and why.
@@ -100,7 +105,7 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
 # A solver asked for what it cannot serve is refused, with those that can.
 check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)
-  scopes <- vapply(solver_constructors(), function(make) make()$scope, character(1))
+  scopes <- solver_scopes()
   able <- names(Filter(function(a) form %in% a$forms && (a$joint || length(joint) == 0), solver_abilities))
   if (length(prepared$start) != 1) able <- setdiff(able, "brent")
   if (any(vapply(joint, function(c) c$sense == "==", logical(1)))) able <- setdiff(able, "nelder_mead")

@@ -11,7 +11,8 @@ test_that("every walk is the one that fit_local() makes from its start, in any n
 })
 
 test_that("starts fill the box: each slice of each range has one", {
-  runs <- fit_multistart(pose(function(p) sum(p^2), parameters = c("a", "b")) |> search_within(a = c(0, 10), b = log_range(1, 1024)), starts = 10, seed = 1, cluster = FALSE)
+  problem <- pose(function(p) sum(p^2), parameters = c("a", "b")) |> search_within(a = c(0, 10), b = log_range(1, 1024))
+  runs <- fit_multistart(problem, starts = 10, seed = 1, cluster = FALSE)
   starts <- vapply(runs, function(r) r$start, numeric(2))
   expect_setequal(floor(starts["a", ]), 0:9)
   expect_setequal(floor(log2(starts["b", ])), 0:9)
