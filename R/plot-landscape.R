@@ -39,7 +39,7 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
       caption = paste0(
         others_said(scan, problem),
-        "shaded: a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
+        ": a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
       )
     ) +
     theme_tundrel()
@@ -47,8 +47,8 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
 
 # Where the parameters are that are not scanned.
 others_said <- function(scan, problem) {
-  if (length(attr(scan, "scanned")) == length(parameter_status(problem)$free)) return("")
-  if (attr(scan, "refit")) "Other parameters at their best; " else "Other parameters at their start; "
+  if (length(attr(scan, "scanned")) == length(parameter_status(problem)$free)) return("Shaded")
+  paste0("Other parameters at their ", if (attr(scan, "refit")) "best" else "start", "; shaded")
 }
 
 # Values that call for a logarithmic scale; on it, the lowest are cut off at this share of the highest.
