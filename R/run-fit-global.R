@@ -18,7 +18,7 @@
 #' @param max_seconds \[numeric(1)] Budget of time in seconds, polishing included; where a tenth of it is not enough to
 #'   polish, the run says so. `Inf` for none.
 #' @param max_evaluations \[numeric(1)] Budget of the search; polishing comes on top. `NULL`: 20,000 and 10,000 more for
-#'   each parameter that is searched.
+#'   each parameter that is searched; of tables beyond 50,000 rows fewer, so that about 2e9 rows are passed over in all.
 #' @param keep \[character(1)] `"population"` keeps all members at every round, for [snapshot_table()] and
 #'   [plot_population()].
 #' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
@@ -73,7 +73,15 @@ default_global <- function(problem) {
   solver
 }
 
-default_evaluations <- function(run) 20000 + 10000 * length(searched_parameters(run))
+# So many, but of large tables no more than pass over this many rows in all.
+most_rows_passed <- 2e9
+
+default_evaluations <- function(run) {
+  n <- length(searched_parameters(run))
+  usual <- 20000 + 10000 * n
+  if (!is.null(run$problem$own)) return(usual)
+  min(usual, max(500 * (n + 1), ceiling(most_rows_passed / run$prepared$rows)))
+}
 
 # Local walks from many starts, with a share of the budget; the search begins with the best of them.
 scout_share <- 0.3

@@ -130,3 +130,29 @@ test_that("a run killed in the middle is resumed to the same answer, bit for bit
   }
   expect_false(file.exists(checkpoint))
 })
+
+test_that("a plan with local, many and global runs compares them, and refuses what they cannot be told", {
+  folder <- withr::local_tempdir()
+  box <- "search_within: {top: [1, 40], half: {log: [10, 1000]}, dark: [0, 5]}"
+  writeLines(plan_lines(
+    box, "runs:", "  - {solver: levenberg_marquardt}", "  - {starts: 10, seed: 3}", "  - {solver: cma_es, seed: 7, max_evaluations: 3000}",
+    "  - {scope: global, seed: 7}"
+  ), file.path(folder, "p.yaml"))
+  done <- tundrel_command("run", "p.yaml", in_folder = folder)
+  expect_equal(done$code, 0L)
+  expect_true(any(grepl("Local and global runs agree: the best of both is A", done$out)))
+  expect_true(any(grepl("Fitting from many starts", done$err)))
+  table <- read.csv(file.path(folder, "out", "comparison.csv"))
+  expect_setequal(table$solver, c("levenberg_marquardt", "cma_es", "differential_evolution"))
+  expect_true(all(table$optimum == "A"))
+  expect_true(file.exists(file.path(folder, "out", "runs.png")))
+  refused <- function(line) {
+    writeLines(plan_lines(box, "runs:", line), file.path(folder, "q.yaml"))
+    done <- tundrel_command("run", "q.yaml", in_folder = folder)
+    expect_equal(done$code, 2L)
+    paste(done$err, collapse = " ")
+  }
+  expect_match(refused("  - {solver: cma_es, sed: 7}"), "seed")
+  expect_match(refused("  - {starts: 5, max_iterations: 7}"), "max_iterations")
+  expect_match(refused("  - {scope: everywhere}"), "local.*global")
+})
