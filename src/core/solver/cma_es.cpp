@@ -46,7 +46,7 @@ void CmaEs::begin(const Eigen::VectorXd& unit) {
   search_value_ = search_miss_ = kWorst;
 }
 
-Eigen::MatrixXd CmaEs::ask() {
+Eigen::MatrixXd CmaEs::draw_round() {
   Eigen::MatrixXd units(size(), population_);
   for (int k = 0; k < population_; ++k) {
     Eigen::VectorXd x;
@@ -119,7 +119,7 @@ const char* CmaEs::over(const std::vector<Merit>& merits, const std::vector<int>
   return nullptr;
 }
 
-void CmaEs::tell(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void CmaEs::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const std::vector<int> order = ranked(merits);
   if (first_search_ && round_ == 0) restarts_.set_range(merits);
   if (merits[order[0]].better_than({search_value_, search_miss_}, allowed())) {

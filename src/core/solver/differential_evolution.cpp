@@ -36,7 +36,7 @@ void DifferentialEvolution::put(int k, const Eigen::VectorXd& unit, const Merit&
   misses_[k] = merit.miss;
 }
 
-Eigen::MatrixXd DifferentialEvolution::ask() {
+Eigen::MatrixXd DifferentialEvolution::draw_round() {
   const int n = static_cast<int>(members_.cols()), p = size();
   if (first_round_) {
     Eigen::MatrixXd units = latin_hypercube(p, n, random_);
@@ -77,7 +77,7 @@ Eigen::MatrixXd DifferentialEvolution::ask() {
   return trials;
 }
 
-void DifferentialEvolution::tell(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void DifferentialEvolution::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const int n = static_cast<int>(members_.cols());
   if (first_round_) {
     for (int k = 0; k < n; ++k) put(k, units.col(k), merits[k]);

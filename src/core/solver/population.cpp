@@ -33,7 +33,7 @@ void PopulationSolver::start(Problem& problem, const Eigen::VectorXd& x) {
 
 const Eigen::MatrixXd& PopulationSolver::propose(Problem& problem) {
   if (points_.cols() == 0) {
-    units_ = ask();
+    units_ = draw_round();
     points_ = problem.box.from_units(units_);
     values_.resize(points_.cols());
     known_ = 0;
@@ -66,7 +66,7 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
     allowed_ = middle;
   }
   keep_best(merits);
-  tell(units_, merits);
+  judge_round(units_, merits);
   allowed_ *= std::pow(0.5, static_cast<double>(units_.cols()) / (kHalving * size_));
   if (allowed_ < negligible_) allowed_ = least_allowed_;
   shown_ = problem.box.from_units(population());
