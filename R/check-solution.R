@@ -26,7 +26,8 @@ check_solution <- function(run, seed = 1) {
   if (run$stop_reason == "none") {
     refuse("solver", c("This run has not ended: there is no answer to check.", "i" = "Go on with {.fn finish}."))
   }
-  prepared <- prepared_to_walk(run)
+  refuse_outside(run$problem)
+  prepared <- in_all_parameters(prepared_to_walk(run))
   fresh <- core_look_at(prepared, run$estimate, 1L)
   table <- rbind(
     check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared), check_neighbours(run, prepared, seed),
@@ -180,7 +181,7 @@ check_restart <- function(run, seed) {
   sizes <- step_sizes(run)
   moved <- with_seed(seed, run$estimate + 2 * sizes * sample(c(-1, 1), length(sizes), TRUE))
   again <- tryCatch(
-    suppressMessages(fit_local(start_from(run$problem, as.list(moved)), run$solver, tolerance = run$tolerance)),
+    suppressMessages(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver, tolerance = run$tolerance)),
     tundrel_error = function(e) NULL
   )
   if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))

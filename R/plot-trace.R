@@ -86,6 +86,8 @@ fractions <- function(x) any(x != floor(x))
 
 # One quantity on a logarithmic axis, which has no place for zeros; below zero, on a plain one.
 trace_panel <- function(trace, column, against, title, label, runs) {
+  # a search knows no slope until it is polished
+  trace <- trace[is.finite(trace[[column]]), ]
   logarithmic <- all(trace[[column]] >= 0)
   if (logarithmic) trace <- trace[trace[[column]] > 0, ]
   ggplot2::ggplot(trace, aes(.data$at, .data[[column]], colour = .data$run, linetype = .data$run)) +

@@ -154,6 +154,12 @@ with_box <- function(prepared, box, eliminated) {
   prepared
 }
 
+# The same as a local solver sees it.
+in_all_parameters <- function(prepared) {
+  prepared[c("box", "eliminated")] <- list(NULL)
+  prepared
+}
+
 # A prepared problem with the sizes its solver needs, at a start that is inside the limits.
 prepare_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) {
   problem <- with_robust_scale(problem, call)

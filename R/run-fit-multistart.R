@@ -59,7 +59,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   shell <- list(
     problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
   )
-  local <- prepared[setdiff(names(prepared), c("box", "eliminated"))]
+  local <- in_all_parameters(prepared)
   walk <- walker(shell, local, budget, threads)
   show <- starts_display(progress, length(chosen), problem)
   raw <- list()
