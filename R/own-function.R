@@ -22,7 +22,7 @@ find_own <- function(name, env) {
 
 # What an evaluation of user's code came to: numbers, or what was wrong with them.
 try_own <- function(code, wanted, what) {
-  out <- interruptible(tryCatch(code, error = function(e) e))
+  out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
   problem <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
   } else if (!is.numeric(out)) {
@@ -174,15 +174,15 @@ own_rows <- function(problem, status, start) {
 own_value <- function(problem, status) {
   fun <- problem$own$fun
   sign <- if (maximises(problem)) -1 else 1
-  function(x) interruptible(tryCatch(sign * fun(all_values(status, x)), error = function(e) NaN))
+  function(x) tryCatch(sign * fun(all_values(status, x)), error = failed_point, interrupt = stopped_by_user)
 }
 
-# User's code that the user may stop: the walk that asked for it then ends in good order, and keeps what it has.
-interruptible <- function(code) {
-  tryCatch(code, interrupt = function(e) {
-    core_note_interrupt()
-    NaN
-  })
+failed_point <- function(e) NaN
+
+# User's code that the user has stopped: the walk that asked for it ends in good order, and keeps what it has.
+stopped_by_user <- function(e) {
+  core_note_interrupt()
+  NaN
 }
 
 # Derivatives of a function of the parameters by central differences of order four: a column each.
