@@ -69,11 +69,12 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   while (length(raw) < length(chosen) && !interrupted) {
     used <- proc.time()[["elapsed"]] - began
     spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
-    if (isTRUE(used >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
+    reserve <- time_reserve(problem, length(prepared$start), used, spent)
+    if (isTRUE(used + reserve >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
     now <- utils::head(chosen[seq_along(chosen) > length(raw)], size)
     batch_began <- proc.time()[["elapsed"]]
     more <- tryCatch(
-      walk(sample$points[, now, drop = FALSE], left_of(budget, used, spent)),
+      walk(sample$points[, now, drop = FALSE], left_of(budget, used + reserve / 2, spent)),
       interrupt = function(e) NULL
     )
     interrupted <- is.null(more) || core_take_interrupt()
@@ -85,6 +86,12 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
     raw = raw, shell = shell, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
     sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = !is.data.frame(starts)
   )
+}
+
+# Seconds that a walk needs at least, where R evaluates: for a step, and for the check at its end.
+time_reserve <- function(problem, parameters, used, spent) {
+  if (is.null(problem$own)) return(0)
+  difference_evaluations(parameters) * used / max(1, spent)
 }
 
 left_of <- function(budget, used, spent) {

@@ -6,10 +6,11 @@ polish_share <- 0.1
 
 # With derivatives by differences a step and the check at the end take about this many evaluations for each pair of
 # parameters. Where there is no time for that, a search stays unpolished.
-polish_evaluations <- function(run) if (is.null(run$problem$own)) 1 else 6 * (length(run$estimate) + 1)^2
+difference_evaluations <- function(parameters) 6 * (parameters + 1)^2
 
 time_to_polish <- function(run, seconds) {
-  is.na(seconds) || polish_evaluations(run) * run$seconds / max(1, run$evaluations) <= seconds
+  evaluations <- if (is.null(run$problem$own)) 1 else difference_evaluations(length(run$estimate))
+  is.na(seconds) || evaluations * run$seconds / max(1, run$evaluations) <= seconds
 }
 
 walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {

@@ -145,8 +145,8 @@ test_that("time is kept within a tenth, polishing included", {
   took <- system.time(run <- fit_global(problem, "cma_es", seed = 1, max_seconds = 2))[["elapsed"]]
   expect_lt(took, 2.2)
   expect_lt(run$search$seconds %||% run$seconds, 2)
-  took <- system.time(fit_multistart(problem, starts = 200, seed = 1, max_seconds = 2))[["elapsed"]]
-  expect_lt(took, 2.2)
+  took <- system.time(fit_multistart(problem, starts = 100, seed = 1, max_seconds = 3))[["elapsed"]]
+  expect_lt(took, 3.3)
 })
 
 test_that("an interrupt while R evaluates keeps what is done, and the run can be gone on with", {
