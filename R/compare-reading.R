@@ -130,6 +130,7 @@ reading_unseen <- function(table, about) {
   if (is.null(estimate)) return(paste0(starts, came, " nothing can be said of optima still unseen: use more starts."))
   paste0(
     starts, came, ": the number of optima to expect is ", format_number(estimate$expected, 3), ", and with a chance of ",
-    format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
+    format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, ",
+    "walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
   )
 }
