@@ -52,7 +52,10 @@ plot_population <- function(run, ..., iterations = NULL) {
     ggplot2::coord_cartesian(xlim = range(scan[[scanned[1]]]), ylim = range(scan[[scanned[2]]]), expand = FALSE) +
     ggplot2::labs(
       title = paste("The population of", run$solver$name), subtitle = model_subtitle(run$problem),
-      caption = "Points: the population; ellipse: two standard deviations of its distribution; cross: the best so far"
+      caption = paste0(
+        "Points: the population; ellipse: two standard deviations of its distribution; cross: the best so far; other parameters ",
+        if (length(run$eliminated)) "at their best" else "at the answer"
+      )
     ) +
     theme_tundrel() + ggplot2::theme(legend.position = "right")
 }

@@ -19,6 +19,7 @@
 #'   polish, the run says so. `Inf` for none.
 #' @param max_evaluations \[numeric(1)] Budget of the search; polishing comes on top. `NULL`: 20,000 and 10,000 more for
 #'   each parameter that is searched; of tables beyond 50,000 rows fewer, so that about 2e9 rows are passed over in all.
+#' @param max_iterations \[numeric(1)] Budget of rounds; at least 1. `Inf` for none.
 #' @param keep \[character(1)] `"population"` keeps all members at every round, for [snapshot_table()] and
 #'   [plot_population()].
 #' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
