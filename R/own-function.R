@@ -174,7 +174,9 @@ own_rows <- function(problem, status, start) {
 own_value <- function(problem, status) {
   fun <- problem$own$fun
   sign <- if (maximises(problem)) -1 else 1
-  function(x) tryCatch(sign * fun(all_values(status, x)), error = failed_point, interrupt = stopped_by_user)
+  # asked for at every evaluation: where every parameter is free, naming is all there is to do
+  named <- if (identical(status$free, status$all)) function(x) stats::setNames(x, status$all) else function(x) all_values(status, x)
+  function(x) tryCatch(sign * fun(named(x)), error = failed_point, interrupt = stopped_by_user)
 }
 
 failed_point <- function(e) NaN
