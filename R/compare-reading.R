@@ -30,7 +30,7 @@ reading_optima <- function(table, found) {
       if (length(there) > 1) paste0(" (median; from ", format(min(cost), big.mark = ","), " to ", format(max(cost), big.mark = ","), ")"), "."
     )
   }, character(1))
-  last <- format_number(table$value[max(which(!is.na(table$optimum)))], 6)
+  last <- format_number(table$value[match(found[length(found)], table$optimum)], 6)
   c(unname(said), if (length(found) > most) paste0("The other ", length(found) - most, " optima go on to the value ", last, "."))
 }
 

@@ -52,7 +52,17 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
     run <- scouted$run
     budget <- scouted$budget
   }
-  walk_and_polish(run, budget, progress, checkpoint, threads)
+  found <- walk_and_polish(run, budget, progress, checkpoint, threads)
+  if (is.null(solver)) or_scouted(found, run) else found
+}
+
+# Where time ran out before the search had its first round, what was seen before is the answer.
+or_scouted <- function(found, scouted) {
+  if (is.finite(found$value) || !isTRUE(is.finite(scouted$stages$value))) return(found)
+  found$estimate[] <- scouted$start
+  found$value <- scouted$stages$value
+  found$evaluations <- found$evaluations + scouted$stages$evaluations
+  found
 }
 
 check_global <- function(solver, call = rlang::caller_env()) {
@@ -99,12 +109,13 @@ scout <- function(run, budget, threads) {
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
   ok <- vapply(walks$raw, function(r) r$reason != "failed" && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
-  if (any(ok)) {
-    best <- which(ok)[which.min(ends[ok])]
-    run$start[] <- walks$raw[[best]]$x
+  best <- if (any(ok)) walks$raw[[which(ok)[which.min(ends[ok])]]][c("x", "value")] else walks$best
+  if (!is.null(best)) {
+    run$start[] <- best$x
     run$prepared$start <- run$start
   }
-  run$stages <- new_stage("many starts", spent, if (any(ok)) in_users_sign(run$problem, ends[best]) else NA_real_)
+  value <- if (is.null(best)) NA_real_ else in_users_sign(run$problem, best$value)
+  run$stages <- new_stage("many starts", spent, value)
   budget$evaluations <- max(1, budget$evaluations - spent)
   budget$seconds <- budget$seconds - (proc.time()[["elapsed"]] - began)
   list(run = run, budget = budget)

@@ -54,7 +54,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   check_serves(solver, problem, prepared, joint, call)
   check_enough_rows(prepared, call)
   began <- proc.time()[["elapsed"]]
-  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed, cluster, threads)
+  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed, cluster, budget$seconds, threads)
   chosen <- utils::head(sample$walked, finalists)
   shell <- list(
     problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
@@ -83,7 +83,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
     if (proc.time()[["elapsed"]] - batch_began < look_every && is.null(problem$own)) size <- 2 * size
   }
   list(
-    raw = raw, shell = shell, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
+    raw = raw, shell = shell, best = sample$best, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
     sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = !is.data.frame(starts)
   )
 }
@@ -115,7 +115,7 @@ walker <- function(shell, local, budget, threads) {
 }
 
 # Points over the box, those to walk from in the order of their values.
-sampled_starts <- function(problem, prepared, n, seed, cluster, threads) {
+sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads) {
   # Sampled in all parameters; those to be eliminated need only a place to begin.
   whole <- prepared
   others <- setdiff(names(prepared$start), names(prepared$box$lower))
@@ -126,10 +126,20 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, threads) {
     log = c(prepared$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(prepared$start)]
   )
   whole["eliminated"] <- list(NULL)
-  sample <- core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, as.integer(threads))
+  sample <- core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, seconds, as.integer(threads))
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
-  list(points = moved_points(sample$points, prepared), walked = order[usable[order]], evaluations = sample$evaluations)
+  points <- moved_points(sample$points, prepared)
+  list(points = points, walked = order[usable[order]], evaluations = sample$evaluations, best = best_sampled(sample, points, prepared))
+}
+
+# The best of the points that were looked at and needed no moving; nothing where there is none.
+best_sampled <- function(sample, points, prepared) {
+  stayed <- is.finite(sample$value) & colSums(abs(points - sample$points)) == 0
+  stayed[stayed] <- vapply(which(stayed), function(k) inside_joint(prepared, points[, k]), logical(1))
+  if (!any(stayed)) return(NULL)
+  best <- which(stayed)[which.min(sample$value[stayed])]
+  list(x = points[, best], value = sample$value[best])
 }
 
 # Points inside the limits and, where there are conditions between parameters, moved onto them.

@@ -19,12 +19,16 @@ new_runs <- function(walks, seed) {
 
 runs_of <- function(runs, ...) structure(runs, about = list(...), class = "tundrel_runs")
 
-# Best first: by value, those that converged before others of the same value.
+# Best first: by value, those that converged before others of the same value. Where conditions are missed, a value is
+# worth nothing.
 order_runs <- function(runs) {
   if (length(runs) == 0) return(integer())
   values <- vapply(runs, function(r) in_users_sign(r$problem, r$value), numeric(1))
-  order(values, !vapply(runs, `[[`, logical(1), "converged"))
+  converged <- vapply(runs, `[[`, logical(1), "converged")
+  order(!converged & vapply(runs, misses_conditions, logical(1)), values, !converged)
 }
+
+misses_conditions <- function(run) isTRUE(utils::tail(run$trace$infeasibility, 1) > 1e-8)
 
 #' @export
 `[.tundrel_runs` <- function(x, i) {

@@ -246,10 +246,15 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
 // [[Rcpp::export]]
 Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(problem_from_r(problem, 1)->linear_parameters()); }
 
-// Points that fill the search box, which of them are worth a walk, and which parameters were eliminated.
+// Points that fill the search box, which of them are worth a walk, and which parameters were eliminated. Points for whose
+// values there is no time (`seconds`, NA for no limit) have none.
 // [[Rcpp::export]]
-Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, int threads) {
+Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double seconds, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
+  if (!R_IsNA(seconds)) {
+    const auto left = std::chrono::duration<double>(std::max(0.0, seconds));
+    core_problem->deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);
+  }
   take_interrupt();
   const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
   const Sample sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);

@@ -113,3 +113,14 @@ test_that("global and local are held against each other", {
   said <- paste(comparison_reading(compare_runs(astray, wide)), collapse = " ")
   expect_match(said, "The global search found A, which no local run came to")
 })
+
+test_that("a run that misses the conditions is never the best, however good its value", {
+  f <- function(p) (p[["a"]] - 3)^2 + (p[["b"]] - 3)^2
+  problem <- pose(f, parameters = c("a", "b")) |> subject_to(a^2 + b^2 == 1) |> start_from(a = 1, b = 0)
+  full <- fit_local(problem)
+  astray <- advance(begin_run(problem), 1)
+  astray$value <- 0
+  astray$trace$infeasibility[length(astray$trace$infeasibility)] <- 0.5
+  expect_identical(compare_runs(astray, full)$run, c("full", "astray"))
+  expect_identical(best_run(astray, full), full)
+})

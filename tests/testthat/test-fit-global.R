@@ -178,3 +178,17 @@ test_that("an interrupt while R evaluates keeps what is done, and the run can be
   expect_lt(length(many), 30)
   expect_gt(length(many), 0)
 })
+
+test_that("a time that is hardly enough for a look around is kept, and what was seen is not lost", {
+  slow <- function(p) {
+    Sys.sleep(0.01)
+    sum((p - 1)^2)
+  }
+  problem <- pose(slow, parameters = c("a", "b")) |> search_within(a = c(-5, 5), b = c(-5, 5))
+  run <- fit_global(problem, seed = 1, max_seconds = 0.2)
+  expect_lt(run$evaluations, 40)
+  expect_true(is.finite(run$value))
+  expect_equal(run$value, sum((coef(run) - 1)^2))
+  expect_false(run$converged)
+  expect_identical(run$stop_reason, "seconds")
+})

@@ -32,7 +32,7 @@ Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector
   out.points = problem.box.from_units(units);
   if (!linear.empty())
     for (int k = 0; k < n; ++k) out.points.col(k) = eliminate_linear(problem, out.points.col(k), linear);
-  // Fewer values than points where the user has asked to stop.
+  // Fewer values than points where time is out, or the user has asked to stop.
   const Eigen::VectorXd found = problem.values(out.points);
   out.values = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::quiet_NaN());
   out.values.head(found.size()) = found;
