@@ -171,20 +171,16 @@ own_rows <- function(problem, status, start) {
 }
 
 # The value as the core calls it at every evaluation: made small. Where the function fails the point is refused.
-own_value <- function(problem, status) {
+own_value <- function(problem, status, guard) {
   fun <- problem$own$fun
   sign <- if (maximises(problem)) -1 else 1
-  # asked for at every evaluation: where every parameter is free, naming is all there is to do
-  named <- if (identical(status$free, status$all)) function(x) stats::setNames(x, status$all) else function(x) all_values(status, x)
-  function(x) tryCatch(sign * fun(named(x)), error = failed_point, interrupt = stopped_by_user)
-}
-
-failed_point <- function(e) NaN
-
-# User's code that the user has stopped: the walk that asked for it ends in good order, and keeps what it has.
-stopped_by_user <- function(e) {
-  core_note_interrupt()
-  NaN
+  if (!identical(status$free, status$all)) return(guard_calls(function(x) sign * fun(all_values(status, x)), guard))
+  # where every parameter is free, naming is all there is to do
+  all <- status$all
+  guard_calls(function(x) {
+    names(x) <- all
+    sign * fun(x)
+  }, guard)
 }
 
 # Derivatives of a function of the parameters by central differences of order four: a column each.

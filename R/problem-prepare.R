@@ -125,7 +125,8 @@ prepare_function <- function(problem) {
   )
   if (problem$own$kind == "value") {
     prepared[c("kind", "rows", "used")] <- list("value", 0L, integer())
-    return(as_value_problem(problem, prepared, own_value(problem, status), own_slopes(problem, status)))
+    prepared$guard <- new_guard()
+    return(as_value_problem(problem, prepared, own_value(problem, status, prepared$guard), own_slopes(problem, status)))
   }
   prepared$own_model <- function(x) {
     attempt <- call_own(problem, status, x, rows)

@@ -158,10 +158,10 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   # a run that kept no state, as one of many, walks anew from its start
   if (length(run$state) == 0) run[c("state", "trace")] <- list(NULL)
   raw <- withCallingHandlers(
-    core_walk(
+    watch_calls(prepared$guard, core_walk(
       in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none",
       as.integer(threads)
-    ),
+    )),
     error = function(e) {
       if (grepl("the stored state lacks", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
     }

@@ -117,3 +117,31 @@ test_that("functions are posed with what they need", {
   expect_refusal(suggest_start(pose(valley, parameters = c("a", "b"))), "model", "scan_grid()")
   expect_refusal(plot_fit(start_from(pose(valley, parameters = c("a", "b"), returns = "residuals"), a = 1, b = 1)), "model", "no curve")
 })
+
+test_that("failures are refused points also where a function catches its own, or fits within", {
+  failed <- 0
+  fussy <- function(p) {
+    caught <- tryCatch(stop("caught here"), error = function(e) 1)
+    if (p[["a"]] > 2) {
+      failed <<- failed + 1
+      stop("too far")
+    }
+    caught * (p[["a"]] - 1.9)^2
+  }
+  at <- function(f) pose(f, parameters = "a") |> start_from(a = -20)
+  run <- fit_local(at(fussy), "nelder_mead")
+  expect_true(run$converged)
+  expect_equal(coef(run)[["a"]], 1.9, tolerance = 1e-6)
+  expect_gt(failed, 0)
+  expect_gte(run$refused, failed - 2)  # the check at the end tries points of its own
+
+  # the walk within ends before the one around it fails
+  around <- function(p) {
+    within <- fit_local(at(fussy), "bfgs")$value
+    if (p[["a"]] > 2) stop("too far out here")
+    within + (p[["a"]] - 1.9)^2
+  }
+  outer <- fit_local(at(around), "nelder_mead", max_evaluations = 60)
+  expect_gt(outer$refused, 0)
+  expect_equal(coef(outer)[["a"]], 1.9, tolerance = 1e-3)
+})

@@ -1,0 +1,46 @@
+# What keeps a walk going when a function of the user's fails. A walk asks for it at every evaluation, and to establish
+# handlers around each call costs as much as everything else around it: so they are established once around the walk,
+# and leave the call that is under way.
+
+new_guard <- function() {
+  guard <- new.env(parent = emptyenv())
+  guard$watched <- FALSE
+  guard
+}
+
+# Runs `code`, in which functions that `guard_calls()` made with this guard are called often.
+watch_calls <- function(guard, code) {
+  if (is.null(guard) || guard$watched) return(code)
+  guard$watched <- TRUE
+  guard$call <- NULL
+  on.exit(guard$watched <- FALSE)
+  leave <- function() if (!is.null(guard$call)) guard$call$leave
+  withCallingHandlers(code,
+    error = function(e) leave(),
+    interrupt = function(e) {
+      core_note_interrupt()
+      leave()
+    }
+  )
+}
+
+# `f` as it is safe to call: a call that fails is NaN, and one that the user stops ends the walk in good order.
+guard_calls <- function(f, guard) {
+  function(x) {
+    if (!guard$watched) return(tryCatch(f(x), error = failed_point, interrupt = stopped_by_user))
+    # returns from this call, wherever it is asked for
+    delayedAssign("leave", return(NaN))
+    guard$call <- environment()
+    value <- f(x)
+    guard$call <- NULL
+    value
+  }
+}
+
+failed_point <- function(e) NaN
+
+# User's code that the user has stopped: the walk that asked for it ends in good order, and keeps what it has.
+stopped_by_user <- function(e) {
+  core_note_interrupt()
+  NaN
+}
