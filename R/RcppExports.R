@@ -25,6 +25,10 @@ core_unit_covariance <- function(factor) {
     .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
+core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
+    .Call(`_tundrel_core_refit`, problem, solver_name, settings, start, rows, values, replaced, budget, threads)
+}
+
 core_find_root <- function(what, method, lower, upper, start, tolerance, most_evaluations) {
     .Call(`_tundrel_core_find_root`, what, method, lower, upper, start, tolerance, most_evaluations)
 }

@@ -206,8 +206,10 @@ check_refusals <- function(run) {
 
 #' @export
 print.tundrel_checks <- function(x, ...) {
-  cat("Checks, computed afresh\n\n")
-  heads <- table_lines(as.data.frame(x)[c("verdict", "check", "statistic")])[-1]
+  cat(attr(x, "heading") %||% "Checks, computed afresh", "\n\n", sep = "")
+  shown <- as.data.frame(x)[c("verdict", "check", "statistic", if (!all(is.na(x$p_value))) "p_value")]
+  if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", paste("p", formatC(x$p_value, digits = 2, format = "g")))
+  heads <- table_lines(shown)[-1]
   heads <- formatC(heads, width = -max(nchar(heads)))
   for (i in seq_along(heads)) {
     cat(strwrap(x$reading[i], 100, prefix = strrep(" ", nchar(heads[i]) + 4), initial = paste0("  ", heads[i], "  ")), sep = "\n")

@@ -58,6 +58,7 @@ all_values <- function(status, free) {
     return(c(stats::setNames(as.vector(free), status$free), status$fixed)[status$all])
   }
   rows <- if (is.matrix(free)) nrow(free) else 1L
+  if (rows == 0) return(matrix(0, 0, length(status$all), dimnames = list(NULL, status$all)))
   columns <- lapply(seq_along(status$free), function(i) if (is.matrix(free)) free[, i] else free[[i]])
   collector <- node_collector(status$free, character(), status$fixed)
   values <- lapply(status$all, function(name) {

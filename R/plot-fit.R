@@ -1,7 +1,7 @@
 #' Draw the model over the measurements
 #'
-#' For a run: the fitted curve with a band that shows how well the curve itself is known (95 %,
-#' pointwise, from the curvature of the criterion). For a problem: the curve at its start. With one
+#' For a run: the fitted curve with a band that shows how well the curve itself is known (pointwise, from the
+#' curvature of the criterion), or also where new readings would fall. For a problem: the curve at its start. With one
 #' predictor the curve is drawn against it; with none, against the row. With several, fitted values are
 #' drawn against observed ones, beside the line on which both are equal, and both against each
 #' predictor.
@@ -10,6 +10,9 @@
 #' @param components \[logical(1)] Draw the terms of a sum one by one as well? Only with one predictor.
 #' @param at \[numeric] Iterations of a run, 0 for its start: a panel for each shows the curve as it was then. Only with
 #'   one predictor at most. `NULL` for the answer alone.
+#' @param band \[character(1)] Band of a run: `"confidence"` for the curve, `"prediction"` also for new readings, or
+#'   `"none"`. Only with one predictor at most.
+#' @param level \[numeric(1)] Coverage of the band, between 0 and 1.
 #' @return A ggplot; a patchwork of them with several predictors.
 #' @section Errors: As for [fit_local()] where a problem's start is not complete; `tundrel_error_solver`
 #'   for iterations that the run does not have.
@@ -21,16 +24,18 @@
 #' plot_fit(problem)
 #' plot_fit(fit_local(problem))
 #' plot_fit(fit_local(problem), at = c(0, 1, 2, 4))
-plot_fit <- function(x, components = FALSE, at = NULL) {
+plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "prediction", "none"), level = 0.95) {
+  band <- rlang::arg_match(band)
+  check_level(level)
   if (!is.null(at)) {
     check_run(x)
     draw_moving(x, at)
   } else if (inherits(x, "tundrel_problem")) {
     prepared <- prepare_at_start(x)
-    draw_fit(x, prepared, prepared$start, NULL, components)
+    draw_fit(x, prepared, prepared$start, NULL, components, "none", level)
   } else {
     check_run(x)
-    draw_fit(x$problem, prepared_of(x), x$estimate, x, components)
+    draw_fit(x$problem, prepared_of(x), x$estimate, x, components, band, level)
   }
 }
 
@@ -105,12 +110,12 @@ check_curve <- function(problem, call) {
 }
 
 # A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, prepared, at, run, components, call = rlang::caller_env()) {
+draw_fit <- function(problem, prepared, at, run, components, band, level, call = rlang::caller_env()) {
   check_curve(problem, call)
   points <- fit_points(problem, prepared, at)
   labels <- ggplot2::labs(
     title = if (is.null(run)) "The model at its start" else "The fitted model",
-    subtitle = model_subtitle(problem), caption = fit_caption(problem, prepared, run)
+    subtitle = model_subtitle(problem), caption = fit_caption(problem, prepared, run, band, level)
   )
   predictors <- problem$model$predictors
   columns <- prepared$columns[match(predictors, problem$model$columns)]
@@ -122,28 +127,35 @@ draw_fit <- function(problem, prepared, at, run, components, call = rlang::calle
     ))
   }
   points$x <- fit_places(problem, prepared)
-  draw_curve(points, problem, at, run, components) + labels + theme_tundrel()
+  draw_curve(points, problem, at, run, components, band, level) + labels + theme_tundrel()
 }
 
-fit_caption <- function(problem, prepared, run) {
+fit_caption <- function(problem, prepared, run, band = "none", level = 0.95) {
   parts <- c(
     count_of(prepared$rows, "row"),
     if (nrow(prepared$dropped)) paste(nrow(prepared$dropped), "left out"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
     if (any(prepared$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
-    if (!is.null(run) && length(problem$model$predictors) < 2) "band: 95 % for the curve",
+    if (band != "none" && length(problem$model$predictors) < 2) {
+      paste0("band: ", format_number(100 * level), " % for the curve", if (band == "prediction") "; dotted: for a new reading")
+    },
     if (!is.null(run) && !run$converged) paste0("NOT converged (", run$stop_reason, ")")
   )
   paste(parts, collapse = "; ")
 }
 
-draw_curve <- function(points, problem, at, run, components) {
+draw_curve <- function(points, problem, at, run, components, band, level) {
   predictor <- problem$model$predictors
-  curve <- curve_table(points$x, problem, at, run)
+  curve <- curve_table(points$x, problem, at, run, band, level)
   is_start <- is.null(run)
   plot <- ggplot2::ggplot(points, aes(.data$x))
   if (!is.null(curve$lower)) {
     plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), curve, fill = ink[["band"]], alpha = 0.35)
+  }
+  if (!is.null(curve$reading_lower)) {
+    for (end in c("reading_lower", "reading_upper")) {
+      plot <- plot + ggplot2::geom_line(aes(y = .data[[end]]), curve, colour = ink[["fit"]], linetype = "dotted")
+    }
   }
   if (any(is.finite(points$spread))) {
     plot <- plot + ggplot2::geom_linerange(
@@ -167,7 +179,7 @@ draw_curve <- function(points, problem, at, run, components) {
 point_alpha <- function(n) if (n > 2000) 0.15 else 0.6
 
 # The curve on a fine grid over the data, with its band where there is a run to doubt.
-curve_table <- function(x, problem, at, run, level = 0.95) {
+curve_table <- function(x, problem, at, run, band = "none", level = 0.95, call = rlang::caller_env()) {
   predictor <- problem$model$predictors
   grid <- if (length(predictor)) {
     data.frame(x = seq(min(x), max(x), length.out = 400))
@@ -176,12 +188,10 @@ curve_table <- function(x, problem, at, run, level = 0.95) {
   }
   rows <- stats::setNames(grid, if (length(predictor)) predictor else ".row")
   grid$fitted <- model_rows(problem, rows, core_evaluate, at)
-  if (!is.null(run) && isTRUE(interval_freedom(run) > 0)) {
-    moving <- which(run$at_bound == "")
-    error <- covariance_scale(run) * model_rows(problem, rows, core_row_errors, at, run$factor[, moving, drop = FALSE], moving)
-    reach <- interval_reach(run, level) * error
-    grid$lower <- grid$fitted - reach
-    grid$upper <- grid$fitted + reach
+  if (band != "none" && isTRUE(interval_freedom(run) > 0)) {
+    error <- curve_errors(run, rows, call)
+    grid[c("lower", "upper")] <- curve_ends(run, grid$fitted, error, level)
+    if (band == "prediction") grid[c("reading_lower", "reading_upper")] <- reading_ends(run, rows, grid$fitted, error, level, call)
   }
   grid[is.finite(grid$fitted), ]
 }

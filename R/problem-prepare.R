@@ -38,8 +38,8 @@ model_collector <- function(problem, status, columns, fitted = NULL) {
   node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted))
 }
 
-# With `fitted`, numbers, these stand for the model's value.
-prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL) {
+# With `fitted`, numbers, these stand for the model's value; with `readings`, numbers, these for the response.
+prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, readings = NULL) {
   if (!is.null(problem$own$fun)) return(prepare_function(problem))
   censoring <- censoring_of(problem, call)
   chosen <- choose_rows(problem, censoring)
@@ -63,7 +63,7 @@ prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL) 
   value_given <- !is.null(problem$own) || !is.null(fitted)
   extra <- c(
     if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
-    if (value_given) list(.fitted = fitted %||% numeric(length(rows)))
+    if (value_given) list(.fitted = fitted %||% numeric(length(rows))), if (!is.null(readings)) list(.readings = readings)
   )
   value <- if (value_given) quote(.fitted) else call("(", model$expression)
   collector <- model_collector(problem, status, c(names_used, names(extra)), value)
@@ -72,14 +72,14 @@ prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL) 
   prepared <- c(
     list(
       kind = problem$criterion$kind, fitted = collector$add(value, call),
-      response = if (is.null(censoring)) collector$add(model$response, call) else place_of(".response"),
+      response = if (!is.null(readings)) place_of(".readings") else if (is.null(censoring)) collector$add(model$response, call) else place_of(".response"),
       root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high"),
       censored_kinds = as.integer(setdiff(censoring$known[rows], 0L))
     ),
     criterion_nodes(problem$criterion, collector, call),
     list(
       nodes = collector$nodes(), columns = c(number_columns(problem$measurements, names_used, rows), unname(extra)),
-      fitted_column = match(".fitted", c(names_used, names(extra))),
+      fitted_column = match(".fitted", c(names_used, names(extra))), readings_column = match(".readings", c(names_used, names(extra))),
       known_rows = if (!is.null(censoring)) censoring$known[rows], root_weight_rows = weight,
       relative_to_fitted = identical(problem$criterion$relative, "fitted"),
       rows = length(rows), used = rows, status = status,

@@ -38,6 +38,10 @@ spread_rows <- function(values, prepared, run) {
 #' @param newdata \[data.frame] Predictors to predict for; without it, the measurements.
 #' @param components \[logical(1)] Also give the terms of a sum one by one? Then a tibble with `fitted`
 #'   and a column a term, named as it is written.
+#' @param band \[character(1)] Also give a band? Then a tibble: `fitted`, `std_error` (of the curve), `lower`, `upper`,
+#'   `level`, `beyond` (is the row outside the range of a predictor that was measured?). `"confidence"`: of the curve.
+#'   `"prediction"`: of a new reading, with the noise that the criterion states for its row; under a family by its
+#'   distribution, averaged over where the curve may be. The model is taken as linear around the answer.
 #' @param parm \[character] Parameters to report; all by default.
 #' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
 #' @param nsim \[integer(1)] Number of simulated responses.
@@ -47,7 +51,8 @@ spread_rows <- function(values, prepared, run) {
 #' @return As the generic promises: `coef` a named numeric vector, `vcov` a named matrix, `predict` a
 #'   numeric vector, `confint` a matrix with a row a parameter, `simulate` a data frame with a column
 #'   a simulation.
-#' @section Errors: `tundrel_error_measurements` when `newdata` lacks a predictor.
+#' @section Errors: `tundrel_error_measurements` when `newdata` lacks a predictor, or for a prediction band a column on which
+#'   the noise depends. A warning of class `tundrel_warning_extrapolation` for rows beyond the data.
 #' @name run-generics
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -112,7 +117,12 @@ residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
 
 #' @rdname run-generics
 #' @export
-predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, ...) {
+predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
+  band <- rlang::arg_match(band)
+  check_level(level)
+  if (band != "none") warn_unconverged(object)
+  if (!is.null(newdata) && is.data.frame(newdata)) warn_beyond(object, newdata)
+  if (band != "none") return(predicted_band(object, newdata, band, level))
   if (is.null(newdata) && !components) return(fitted(object))
   data <- newdata %||% object$problem$measurements
   fitted <- model_rows(object$problem, data, core_evaluate, object$estimate)

@@ -1,85 +1,81 @@
-#' How sure are the parameters?
-#'
-#' From the curvature of the criterion at the answer. For least squares: the Jacobian's information
-#' matrix, scaled by the squared residual scale, with Student's t for the limits. For likelihoods: the
-#' observed information, with normal quantiles. For absolute and robust error: as told there, with
-#' Student's t. This takes the model as linear around the answer; limits may reach past a bound, which
-#' `note` then says.
-#'
-#' @param run A run, from [fit_local()].
-#' @param by \[character] Ways to find out: `"curvature"`.
-#' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
-#'
-#' @return A tibble of class `tundrel_uncertainty`: `parameter estimate std_error lower upper level by
-#'   note`. `std_error` is `NA` for a parameter at a bound and infinite for one that the data do not
-#'   determine.
-#' @section Errors: `tundrel_error_solver` for an unknown way or a level outside 0 to 1. A run that did
-#'   not converge gives a warning of class `tundrel_warning_uncertainty`.
-#' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapter 2.
-#' @export
-#' @examples
-#' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-#'   start_from(top = 8, half = 150, dark = 1) |>
-#'   fit_local() |>
-#'   uncertainty(level = 0.9)
-uncertainty <- function(run, by = "curvature", level = 0.95) {
-  check_run(run)
-  check_level(level)
-  unknown <- setdiff(by, "curvature")
-  if (!is.character(by) || length(unknown)) {
-    refuse("solver", c("{.val {unknown}} is not a way to find uncertainties.", suggestion(as.character(unknown)[1], "curvature", "ways")))
+# Intervals from the curvature of the criterion at the answer, which takes the model as linear around it.
+
+curvature_rows <- function(run, quantities, level) {
+  reach <- interval_reach(run, level)
+  do.call(rbind, lapply(quantities, function(quantity) {
+    error <- if (quantity$fixed) NA_real_ else quantity$std_error
+    ends <- quantity$estimate + c(-1, 1) * reach * error
+    uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_note(run, quantity, ends))
+  }))
+}
+
+curvature_note <- function(run, quantity, ends) {
+  if (quantity$fixed) return("fixed")
+  tie <- run$status$tied[[quantity$name]]
+  tied <- if (!is.null(tie)) paste("tied to", expression_text(tie))
+  said <- if (is_value_run(run)) {
+    "a value alone says nothing of noise"
+  } else if (nzchar(quantity$rests)) {
+    paste("rests on its", quantity$rests, "bound")
+  } else if (!isTRUE(interval_freedom(run) > 0)) {
+    "no degrees of freedom left"
+  } else if (is.infinite(quantity$std_error)) {
+    "not determined by the data"
+  } else if (is.na(ends[1])) {
+    "no slope to tell it by"
+  } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
+    "interval reaches past a bound"
   }
-  if (!run$converged) {
-    cli::cli_warn(c(
-      "These uncertainties are those of a run that did not converge ({run$stop_reason}).",
-      "i" = "They describe the point where it stopped, not an optimum."
-    ), class = "tundrel_warning_uncertainty")
+  paste(c(tied, said), collapse = "; ")
+}
+
+# A run whose covariance comes from other information than the criterion's own: the second derivatives, or both them and
+# the spread of the rows' slopes.
+with_information <- function(run, information) {
+  if (information == "default" || is_value_run(run)) return(run)
+  kind <- run$problem$criterion$kind
+  if (kind %in% c("absolute", "robust")) {
+    refuse("criterion", c(
+      "{format(run$problem$criterion)} has its own way to tell information.", "i" = "Leave {.arg information} out."
+    ), call = rlang::caller_env(2))
   }
-  new_uncertainty(curvature_table(run, level))
+  moving <- which(run$at_bound == "")
+  bread <- core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate)[moving, moving, drop = FALSE]
+  if (kind == "squares") bread <- bread / 2
+  covariance <- if (information == "exact") {
+    tryCatch(solve(bread) * covariance_scale(run)^2, error = function(e) NULL)
+  } else {
+    tryCatch(solve(bread) %*% slopes_spread(run, moving) %*% solve(bread), error = function(e) NULL)
+  }
+  if (is.null(covariance) || any(diag(covariance) <= 0)) return(run)
+  run$factor[] <- 0
+  run$factor[moving, moving] <- covariance_scale(run) * chol(solve(covariance))
+  run
 }
 
-curvature_table <- function(run, level) {
-  std_error <- sqrt(diag(vcov.tundrel_run(run)))
-  freedom <- interval_freedom(run)
-  reach <- interval_reach(run, level) * std_error
-  limits <- stated_limits(run$problem)
-  values <- coef(run)
-  estimate <- unname(values)
-  lower <- unname(estimate - reach)
-  upper <- unname(estimate + reach)
-  note <- ifelse(is.infinite(std_error), "not determined by the data",
-    ifelse(!is.na(lower) & (lower < limits$lower | upper > limits$upper), "interval reaches past a bound", ""))
-  if (!isTRUE(freedom > 0)) note[] <- "no degrees of freedom left"
-  if (is_value_run(run)) note[] <- "a value alone says nothing of noise"
-  names(note) <- names(values)
-  resting <- names(run$at_bound)[run$at_bound != ""]
-  note[resting] <- paste("rests on its", run$at_bound[resting], "bound")
-  tied <- names(run$status$tied)
-  note[tied] <- trimws(paste0("tied to ", vapply(run$status$tied, expression_text, character(1)), ifelse(nzchar(note[tied]), "; ", ""), note[tied]))
-  fixed <- match(names(run$status$fixed), names(values))
-  note[fixed] <- "fixed"
-  std_error[fixed] <- lower[fixed] <- upper[fixed] <- NA
-  tibble(
-    parameter = names(values), estimate = estimate, std_error = unname(std_error),
-    lower = lower, upper = upper, level = level, by = "curvature", note = unname(note)
-  )
+# Sum over rows of the squares of their slopes; of residuals over one minus leverage, which small samples need (MacKinnon
+# and White, 1985, Journal of Econometrics 29, 305-325).
+slopes_spread <- function(run, moving) {
+  prepared <- prepared_of(run)
+  if (prepared$kind != "squares") {
+    prepared <- in_all_parameters(prepared_to_walk(run))
+    return(crossprod(core_look_at(prepared, run$estimate, 1L)$factor[, moving, drop = FALSE]))
+  }
+  leverage <- row_diagnostics(run, prepared)$leverage
+  residual <- residual_rows(run, prepared, "weighted") / pmax(1 - leverage, 1e-8)
+  # the slope of a share of the fitted value is that of the value, times what is shared
+  if (prepared$relative_to_fitted) residual <- residual * observed_rows(prepared) / fitted_rows(prepared, run$estimate)
+  crossprod(weighted_slopes(run, prepared)[, moving, drop = FALSE] * residual)
 }
 
-new_uncertainty <- function(table) {
-  class(table) <- c("tundrel_uncertainty", class(table))
-  table
-}
-
-#' @export
-print.tundrel_uncertainty <- function(x, ...) {
-  cat("Uncertainty of the parameters (", format_number(100 * x$level[1]), " % intervals)\n\n", sep = "")
-  cat_table(drop_empty(x[setdiff(names(x), "level")]))
-  invisible(x)
-}
-
-# A table without text columns in which nothing is said.
-drop_empty <- function(table) {
-  silent <- vapply(table, function(x) is.character(x) && all(x == ""), logical(1))
-  table[!silent]
+# The derivatives of the fitted values, in units of the noise of their rows.
+weighted_slopes <- function(run, prepared) {
+  x <- run$estimate
+  weight <- root_weight_rows(prepared, x)
+  slopes <- if (is.null(prepared$own_model)) {
+    core_jacobian(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
+  } else {
+    own_jacobian(function(x) fitted_rows(prepared, x), x, prepared_to_walk(run)$typical)
+  }
+  matrix(slopes, ncol = length(x)) * weight
 }

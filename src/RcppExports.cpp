@@ -91,6 +91,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_refit
+Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads);
+RcppExport SEXP _tundrel_core_refit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP rowsSEXP, SEXP valuesSEXP, SEXP replacedSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type start(startSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerMatrix& >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< int >::type replaced(replacedSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_refit(problem, solver_name, settings, start, rows, values, replaced, budget, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_find_root
 Rcpp::List core_find_root(SEXP what, int method, double lower, double upper, double start, double tolerance, double most_evaluations);
 RcppExport SEXP _tundrel_core_find_root(SEXP whatSEXP, SEXP methodSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP startSEXP, SEXP toleranceSEXP, SEXP most_evaluationsSEXP) {
@@ -305,6 +324,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
+    {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
     {"_tundrel_core_walk_from", (DL_FUNC) &_tundrel_core_walk_from, 7},

@@ -9,6 +9,9 @@
 #include "core/expression/program.h"
 #include "core/problem/bounds.h"
 #include "core/problem/problem.h"
+#include "core/solver/many_starts.h"
+#include "core/solver/run_loop.h"
+#include "core/solver/settings.h"
 
 namespace tundrel {
 
@@ -36,6 +39,10 @@ std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int
 std::vector<int> places_from_r(const Rcpp::List& problem, const char* name);
 
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
+
+Budget budget_from_r(const Rcpp::List& budget);
+SolverSettings settings_from_r(const Rcpp::List& settings);
+SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& settings);
 
 // An interrupt that came while R evaluated a function of the user's: noted by R, for the walk to end in good order.
 bool interrupt_noted();

@@ -1,6 +1,5 @@
 #include "bridge.h"
 #include <algorithm>
-#include <map>
 
 #include "core/solver/kink_balance.h"
 #include "core/solver/many_starts.h"
@@ -17,24 +16,6 @@ void check_interrupt(void*) { R_CheckUserInterrupt(); }
 
 // TRUE if the user asked R to stop; asked without leaving C++ in the middle.
 bool interrupted() { return interrupt_noted() || R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
-
-// A limit that R gives as a number, NA where there is none.
-double limit(const Rcpp::List& budget, const char* name, double none = std::numeric_limits<double>::infinity()) {
-  if (!budget.containsElementNamed(name)) return none;
-  const double x = budget[name];
-  return R_IsNA(x) ? none : x;
-}
-
-Budget budget_from_r(const Rcpp::List& budget) {
-  Budget out;
-  out.evaluations = limit(budget, "evaluations");
-  out.iterations = limit(budget, "iterations");
-  out.seconds = limit(budget, "seconds");
-  out.target = limit(budget, "target", out.target);
-  out.pause_iterations = limit(budget, "pause_iterations");
-  out.pause_seconds = limit(budget, "pause_seconds");
-  return out;
-}
 
 // Stores every field in a list of matrices.
 class StateToR : public StateVisitor {
@@ -116,23 +97,6 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   return out + 1;
 }
 
-SolverSettings settings_from_r(const Rcpp::List& settings) {
-  // Taken out at once: solvers are also made on threads, where R may not be asked.
-  std::map<std::string, double> numbers;
-  const Rcpp::CharacterVector names = settings.names();
-  for (R_xlen_t k = 0; k < settings.size(); ++k) {
-    const SEXP one = settings[k];
-    if ((Rf_isNumeric(one) || Rf_isLogical(one)) && Rf_length(one) == 1) numbers[Rcpp::as<std::string>(names[k])] = Rf_asReal(one);
-  }
-  SolverSettings from;
-  from.number = [numbers](const char* key) { return numbers.at(key); };
-  if (settings.containsElementNamed("simplex") && !Rf_isNull(settings["simplex"])) {
-    const Rcpp::NumericMatrix corners = settings["simplex"];
-    from.simplex = Eigen::Map<const Eigen::MatrixXd>(corners.begin(), corners.nrow(), corners.ncol());
-  }
-  return from;
-}
-
 std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
   return make_solver(name, settings_from_r(settings));
 }
@@ -160,11 +124,6 @@ Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
   return out;
 }
 
-
-SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& settings) {
-  const SolverSettings from = settings_from_r(settings);
-  return [name, from] { return make_solver(name, from); };
-}
 
 // A population solver whose values come from outside, as it was stored.
 class Outside {

@@ -36,6 +36,9 @@ struct Scaled {
     return norms.cwiseInverse().asDiagonal() * v.leftCols(rank) *
            s.head(rank).cwiseInverse().asDiagonal();
   }
+
+  // The directions that the triangle does not determine.
+  Eigen::MatrixXd open() const { return norms.cwiseInverse().asDiagonal() * v.rightCols(v.cols() - rank); }
 };
 
 }  // namespace
@@ -60,7 +63,8 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
   const int p = static_cast<int>(factor.cols());
   Eigen::VectorXd errors = Eigen::VectorXd::Zero(columns.rows);
   if (p == 0 || columns.rows == 0) return errors;
-  const Eigen::MatrixXd half = Scaled(factor).inverse();
+  const Scaled scaled(factor);
+  const Eigen::MatrixXd half = scaled.inverse(), open = scaled.open();
   Program::Workspace work = program.prepare(x.data(), columns.rows);
   Eigen::MatrixXd block(std::min<long>(kBlockRows, columns.rows), p);
   for (long first = 0; first < columns.rows; first += kBlockRows) {
@@ -69,6 +73,12 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
     for (int j = 0; j < p; ++j)
       block.col(j).head(n) = Eigen::Map<const Eigen::VectorXd>(work.output(j + 1), n);
     errors.segment(first, n) = (block.topRows(n) * half).rowwise().norm();
+    if (open.cols() == 0) continue;
+    // what the data leave open is not known however large the row's share in it
+    const Eigen::VectorXd along = (block.topRows(n) * open).rowwise().norm();
+    const Eigen::VectorXd whole = (block.topRows(n) * scaled.norms.cwiseInverse().asDiagonal()).rowwise().norm();
+    for (int i = 0; i < n; ++i)
+      if (along[i] > kShare * whole[i]) errors[first + i] = std::numeric_limits<double>::infinity();
   }
   return errors;
 }

@@ -12,7 +12,7 @@ namespace tundrel {
 Eigen::MatrixXd unit_covariance(const Eigen::MatrixXd& factor);
 
 // For every row, |factor^-T gradient of the row|: the standard error of the row's output per unit of
-// residual sd. Output 0 of the program is the row's value, outputs 1 .. p its derivatives.
+// residual sd; infinite for a row that moves along a direction which the data do not determine. Output 0 of the program is the row's value, outputs 1 .. p its derivatives.
 Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, const Columns& columns,
                            const Eigen::MatrixXd& factor);
 

@@ -18,6 +18,11 @@ class LeastSquaresProblem : public Problem {
   double value(const Eigen::VectorXd& x) override;
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   std::unique_ptr<Problem> clone() const override { return cloned(*this); }
+  bool read(const Columns& columns) override {
+    columns_ = columns;
+    response_norm_ = -1;
+    return true;
+  }
   Linearisation linearise(const Eigen::VectorXd& x) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) override;

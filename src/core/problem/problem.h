@@ -13,6 +13,8 @@
 
 namespace tundrel {
 
+struct Columns;
+
 // Residuals and their Jacobian at a point, reduced by an orthogonal transformation to a triangle:
 // |J p + r|^2 = |factor p + projected|^2 + remainder^2 for every step p.
 struct Linearisation {
@@ -78,6 +80,8 @@ class Problem {
   virtual Eigen::VectorXd values(const Eigen::MatrixXd& points);
   // A problem of its own for another thread, with no evaluations so far; none where R evaluates.
   virtual std::unique_ptr<Problem> clone() const { return nullptr; }
+  // Takes these measurements in place of its own; FALSE where it has none.
+  virtual bool read(const Columns&) { return false; }
   // Sets the sizes at which parameters are expected.
   virtual void expect(const Eigen::VectorXd&) {}
   // A point in all parameters, where some have been eliminated.

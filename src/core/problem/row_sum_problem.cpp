@@ -38,7 +38,8 @@ RowSumProblem::RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, 
   if (loss_.smooth < 0) loss_.smooth = graph_.constant(0);
   const SplitSum split = split_constant_terms(graph_, loss_.smooth);
   loss_.smooth = split.varying;
-  constant_ = column_sums(Program(graph_, {split.constant}), bounds_.typical)[0];
+  constant_program_ = Program(graph_, {split.constant});
+  constant_ = column_sums(constant_program_, bounds_.typical)[0];
   rounded_ = loss_.smooth;
   if (loss_.kink >= 0) {
     const Term smooth{&graph_, loss_.smooth}, kink{&graph_, loss_.kink}, width{&graph_, graph_.parameter(size())};
@@ -47,6 +48,12 @@ RowSumProblem::RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, 
   } else {
     value_program_ = Program(graph_, {rounded_});
   }
+}
+
+bool RowSumProblem::read(const Columns& columns) {
+  columns_ = columns;
+  constant_ = column_sums(constant_program_, bounds_.typical)[0];
+  return true;
 }
 
 Eigen::VectorXd RowSumProblem::with_width(const Eigen::VectorXd& x) const {

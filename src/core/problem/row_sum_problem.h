@@ -19,6 +19,7 @@ class RowSumProblem : public Problem {
   double value(const Eigen::VectorXd& x) override;
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   std::unique_ptr<Problem> clone() const override { return cloned(*this); }
+  bool read(const Columns& columns) override;
   Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
   // One step of a log-likelihood, or of a robust loss, is one squared scale of the noise.
@@ -44,7 +45,7 @@ class RowSumProblem : public Problem {
   Bounds bounds_;
   int rounded_;  // node of the loss with its kink rounded off
   double width_ = 0, constant_ = 0;
-  Program value_program_, slope_program_, expansion_program_, kink_program_;
+  Program constant_program_, value_program_, slope_program_, expansion_program_, kink_program_;
   bool slopes_ = false, expands_ = false, sets_kinks_apart_ = false;
 };
 

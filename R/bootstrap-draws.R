@@ -1,0 +1,59 @@
+# How measurements are drawn again. A draw gives `values`, new readings for some replicates (a column each), or `rows`,
+# which rows to take.
+
+resamplings <- c("residual", "wild", "case", "parametric")
+
+resampling_kind <- function(run, resample, call) {
+  problem <- run$problem
+  if (is_value_run(run) || identical(problem$own$kind, "residuals")) {
+    refuse("criterion", c(
+      "There are no measurements to draw again: this problem is a function that returns {problem$own$kind}{if (problem$own$kind == 'value') ' alone'}.",
+      "i" = "Use {.code by = \"profile\"}{if (problem$own$kind == 'value') ', once the value is posed as a likelihood'}."
+    ), call = call)
+  }
+  if (!is.null(resample) && (!rlang::is_string(resample) || !resample %in% resamplings)) {
+    refuse("criterion", c("{.val {resample}} is not a way to draw measurements.", suggestion(as.character(resample)[1], resamplings, "ways")), call = call)
+  }
+  response <- all.vars(problem$model$response)
+  feeds_back <- any(response %in% unlist(lapply(problem$model$predictors, source_columns)))
+  censored <- !is.null(problem$criterion$censored)
+  kind <- problem$criterion$kind
+  if (is.null(resample)) {
+    if (censored || feeds_back || kind == "density") return("case")
+    return(if (kind == "likelihood") "parametric" else "residual")
+  }
+  why_not <- if (resample != "case" && feeds_back) {
+    "The response is also a predictor ({.field {response}}): new readings would have to be drawn one after the other."
+  } else if (resample != "case" && censored) {
+    "Some readings are censored, and drawn ones would not be."
+  } else if (resample %in% c("residual", "wild") && kind %in% c("likelihood", "density")) {
+    "{format(problem$criterion)} does not add its noise to the fitted value."
+  } else if (resample == "parametric" && kind == "density") {
+    "{format(problem$criterion)} names no family."
+  }
+  if (is.null(why_not)) return(resample)
+  refuse("criterion", c("Measurements cannot be drawn by {.val {resample}} here.", "x" = why_not, "i" = "Use {.code resample = \"case\"}."), call = call)
+}
+
+# Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
+resampling_draws <- function(run, prepared, resample, replicates, call) {
+  n <- prepared$rows
+  if (resample == "case") return(list(rows = numbered_draws(function() sample.int(n, n, replace = TRUE), replicates)))
+  if (resample == "parametric") return(list(values = numbered_draws(noise_draw(run, prepared, call), replicates)))
+  fitted <- fitted_rows(prepared, run$estimate)
+  weight <- root_weight_rows(prepared, run$estimate)
+  leverage <- row_diagnostics(run, prepared)$leverage
+  residual <- residual_rows(run, prepared, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
+  if (resample == "wild") return(list(values = numbered_draws(function() fitted + residual * sample(c(-1, 1), n, replace = TRUE) / weight, replicates)))
+  residual <- residual - mean(residual)
+  list(values = numbered_draws(function() fitted + sample(residual, n, replace = TRUE) / weight, replicates))
+}
+
+# Draw number k, whichever are asked for and in whatever order: each has a seed of its own.
+numbered_draws <- function(draw, replicates) {
+  seeds <- sample.int(.Machine$integer.max, replicates)
+  function(which) {
+    columns <- lapply(which, function(k) with_seed(seeds[k], draw()))
+    matrix(unlist(columns), ncol = length(which))
+  }
+}

@@ -1,0 +1,123 @@
+#' Is the simpler model enough?
+#'
+#' Several models of the same measurements, judged three ways: by information criteria, which weigh fit against the number
+#' of parameters; where one model is nested in another, by a test; and by how well each predicts rows that it was not
+#' fitted to. Printing adds a reading.
+#'
+#' @param ... Runs on the same measurements and response; names label the models.
+#' @param nested \[list] Pairs of model names, the simpler first, such as `list(c("plain", "full"))`: the first is the
+#'   second with some parameters held. Pairs that differ by equalities in [subject_to()] alone are found unasked.
+#' @param folds \[numeric(1)] Into how many parts rows are shared out for cross-validation: each part is predicted from a
+#'   fit to the others. `Inf` leaves one row, or group, out at a time; 0 for none.
+#' @param by \[character(1)] A column whose values group rows that belong together, such as one plot or day: groups are left
+#'   out whole. `NULL` for none.
+#' @param seed \[integer(1)] Seed by which rows are shared out.
+#' @param threads \[integer(1)] Threads for the refits. Results do not depend on it.
+#'
+#' @return A tibble of class `tundrel_models`, best first by AICc: `model`, `formula`, `n_free`, `value`, `sigma`, `log_lik`,
+#'   `aicc`, `aicc_weight`, `bic`, `bic_weight` (weights sum to 1), `prediction_error` (root mean square of predicted less
+#'   observed, in the response's unit; over the stated weights or sds where all models share a criterion),
+#'   `log_score` (mean log density of rows left out; `NA` unless the criterion is a likelihood), `converged`. Its attribute
+#'   `tests` is a tibble with a row a nested pair: `simple`, `full`, `test` (`"F"` or `"likelihood ratio"`), `statistic`,
+#'   `df`, `df_residual`, `p_value`, `reading`.
+#' @section Errors: `tundrel_error_solver` for what is no run or fewer than two; `tundrel_error_measurements` where models
+#'   use different rows or responses, with the difference; `tundrel_error_model` for a pair that cannot be nested.
+#' @references Burnham and Anderson (2002) Model Selection and Multimodel Inference. Bates and Watts (1988) Nonlinear
+#'   Regression Analysis and Its Applications, section 3.10, on nested models. Stone (1974) Journal of the Royal Statistical
+#'   Society B 36, 111-147, on cross-validation.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' saturating <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' levelling <- pose(lichen, uptake ~ top * (1 - exp(-light / scale)) - dark) |>
+#'   start_from(top = 8, scale = 200, dark = 1) |>
+#'   fit_local()
+#' compare_models(saturating, levelling)
+compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, threads = 1) {
+  given <- list(...)
+  names(given) <- label_given(given, as.list(substitute(list(...)))[-1])
+  runs <- collect_runs(given)
+  names(runs) <- run_labels(runs)
+  if (length(runs) < 2) refuse("solver", c("Two models at least are needed to compare.", "x" = "There is {length(runs)}."))
+  prepared <- check_same_rows(runs)
+  check_number(seed, "seed", "solver", above = 0, or_equal = TRUE)
+  if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", "solver", above = 2, or_equal = TRUE)
+  pairs <- nested_pairs(runs, nested)
+  rows <- lapply(runs, glance)
+  pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)
+  left_out <- if (folds > 0) left_out_rows(runs[[1]], prepared[[1]], folds, by, seed)
+  predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], prepared[[name]], left_out, one_criterion(runs), threads))
+  table <- tibble(
+    model = names(runs), formula = vapply(runs, function(r) expression_text(r$problem$model$formula), character(1), USE.NAMES = FALSE),
+    n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"), aicc_weight = weights_of(pick("aicc")),
+    bic = pick("bic"), bic_weight = weights_of(pick("bic")), prediction_error = vapply(predicted, `[[`, numeric(1), "error"),
+    log_score = vapply(predicted, `[[`, numeric(1), "log_score"), converged = pick("converged", logical(1))
+  )
+  order <- order(table$aicc, table$bic)
+  tests <- do.call(rbind, lapply(pairs, function(pair) nested_test(runs, pair)))
+  structure(
+    table[order, ], class = c("tundrel_models", class(table)), tests = tests, runs = runs[order], left_out = left_out,
+    failed = vapply(predicted, `[[`, numeric(1), "failed")[order]
+  )
+}
+
+weights_of <- function(criterion) {
+  if (anyNA(criterion)) return(rep(NA_real_, length(criterion)))
+  share <- exp(-(criterion - min(criterion)) / 2)
+  share / sum(share)
+}
+
+one_criterion <- function(runs) length(unique(vapply(runs, function(r) format(r$problem$criterion), character(1)))) == 1
+
+# Models can be compared on the same readings only.
+check_same_rows <- function(runs, call = rlang::caller_env()) {
+  if (any(vapply(runs, function(r) !is.null(r$problem$own$fun), logical(1)))) {
+    refuse("measurements", "Models are compared on measurements, and a function that was posed itself has none.", call = call)
+  }
+  prepared <- lapply(runs, prepared_of)
+  responses <- lapply(runs, function(r) expression_text(r$problem$model$response))
+  labels <- names(runs)
+  for (i in seq_along(runs)[-1]) {
+    what <- if (responses[[i]] != responses[[1]]) {
+      c("The models have different responses.", "x" = "{.val {labels[1]}} explains {.code {responses[[1]]}}, {.val {labels[i]}} {.code {responses[[i]]}}.")
+    } else if (!identical(prepared[[i]]$used, prepared[[1]]$used)) {
+      lone <- setdiff(union(prepared[[1]]$used, prepared[[i]]$used), intersect(prepared[[1]]$used, prepared[[i]]$used))
+      c(
+        "The models are fitted to different rows.",
+        "x" = "Only one of {.val {labels[1]}} and {.val {labels[i]}} uses {name_rows(sort(lone))}.",
+        "i" = "Leave out of the measurements what one of them cannot use."
+      )
+    } else if (!isTRUE(all.equal(response_rows(prepared[[i]]), response_rows(prepared[[1]]), tolerance = 1e-12))) {
+      c("The models are fitted to different measurements.", "x" = "The responses of {.val {labels[1]}} and {.val {labels[i]}} differ.")
+    }
+    if (!is.null(what)) refuse("measurements", what, call = call)
+  }
+  prepared
+}
+
+#' @export
+print.tundrel_models <- function(x, ...) {
+  if (is.null(attr(x, "runs")) || !all(c("model", "aicc", "aicc_weight") %in% names(x))) return(NextMethod())
+  cat("Models of the same ", count_of(attr(x, "runs")[[1]]$n, "row"), ", best first by AICc\n\n", sep = "")
+  shown <- tibble::as_tibble(unclass(x)[intersect(names(x), c("model", "n_free", "sigma", "aicc", "aicc_weight", "bic_weight", "prediction_error", "log_score"))])
+  shown$aicc_weight <- share_text(x$aicc_weight)
+  shown$bic_weight <- share_text(x$bic_weight)
+  shown$aicc <- formatC(x$aicc, format = "f", digits = 1)
+  cat_table(shown[!vapply(shown, function(column) all(is.na(column)), logical(1))])
+  cat("\n", paste0("  ", format(x$model), "  ", x$formula, own_conditions(attr(x, "runs")), "\n"), sep = "")
+  tests <- attr(x, "tests")
+  if (length(tests)) cat("\n", paste0(strwrap(tests$reading, 80, exdent = 2), "\n"), sep = "")
+  cat("\n", paste0(strwrap(models_reading(x), 80, exdent = 2), "\n"), sep = "")
+  invisible(x)
+}
+
+# Conditions that some of the models do not share.
+own_conditions <- function(runs) {
+  stated <- lapply(runs, function(r) vapply(r$problem$conditions, `[[`, character(1), "text"))
+  own <- lapply(stated, setdiff, Reduce(intersect, stated))
+  vapply(own, function(texts) if (length(texts)) paste0(", ", paste(unique(texts), collapse = ", ")) else "", character(1))
+}
+
+share_text <- function(x) ifelse(is.na(x), "", ifelse(x < 0.001, "<0.001", formatC(x, format = "f", digits = 3)))

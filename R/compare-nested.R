@@ -1,0 +1,73 @@
+# Models of which one is the other with something held: which they are, and the test of it.
+
+# Pairs of names, the simpler first: those named, and those that conditions tell.
+nested_pairs <- function(runs, stated, call = rlang::caller_env()) {
+  if (rlang::is_character(stated)) stated <- list(unname(stated))
+  labels <- names(runs)
+  for (pair in stated) {
+    unknown <- setdiff(pair, labels)
+    if (length(pair) != 2 || length(unknown)) {
+      refuse("model", c("{.arg nested} must hold pairs of models.", if (length(unknown)) suggestion(unknown[1], labels, "models")), call = call)
+    }
+    if (n_estimated(runs[[pair[1]]]) >= n_estimated(runs[[pair[2]]])) {
+      refuse("model", c(
+        "{.val {pair[1]}} cannot be nested in {.val {pair[2]}}: it has as many free parameters, or more.", "i" = "Name the simpler one first."
+      ), call = call)
+    }
+    check_same_noise(runs, pair, call)
+  }
+  told <- list()
+  for (a in labels) for (b in labels) if (a != b && told_nested(runs[[a]], runs[[b]])) told <- c(told, list(c(a, b)))
+  unique(c(lapply(stated, unname), told))
+}
+
+check_same_noise <- function(runs, pair, call) {
+  kinds <- vapply(pair, function(name) format(runs[[name]]$problem$criterion), character(1))
+  squares <- vapply(pair, function(name) runs[[name]]$problem$criterion$kind == "squares", logical(1))
+  if (!any(squares) || kinds[1] == kinds[2]) return(invisible())
+  refuse("model", c("{.val {pair[1]}} and {.val {pair[2]}} cannot be tested: they are judged differently.", "x" = "{kinds[1]}, against {kinds[2]}."), call = call)
+}
+
+# The same model and criterion, with further equalities.
+told_nested <- function(simple, full) {
+  same <- function(part) identical(part(simple$problem), part(full$problem))
+  if (!same(function(p) expression_text(p$model$formula)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
+  sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
+  more <- setdiff(sentences(simple), sentences(full))
+  equalities <- vapply(simple$problem$conditions, function(c) c$kind %in% c("fixed", "tied") || c$sense == "==", logical(1))
+  length(more) > 0 && all(more %in% sentences(simple)[equalities]) && n_estimated(simple) < n_estimated(full)
+}
+
+nested_test <- function(runs, pair) {
+  simple <- runs[[pair[1]]]
+  full <- runs[[pair[2]]]
+  df <- n_estimated(full) - n_estimated(simple)
+  freedom <- stats::df.residual(full)
+  kind <- full$problem$criterion$kind
+  row <- function(test, statistic, p, reading, residual = NA_real_) {
+    tibble(simple = pair[1], full = pair[2], test = test, statistic = statistic, df = df, df_residual = residual, p_value = p, reading = reading)
+  }
+  gain <- in_users_sign(full$problem, simple$value) - in_users_sign(full$problem, full$value)
+  if (gain < -1e-6 * abs(full$value)) {
+    return(row(NA_character_, NA_real_, NA_real_, paste0(
+      pair[1], " fits better than ", pair[2], ", which holds it: ", pair[2], " stopped short of its optimum; fit it again from the answer of ", pair[1], "."
+    )))
+  }
+  if (kind == "squares") {
+    if (!isTRUE(freedom > 0)) return(row("F", NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
+    statistic <- max(gain, 0) / df / (full$value / freedom)
+    p <- stats::pf(statistic, df, freedom, lower.tail = FALSE)
+    return(row("F", statistic, p, test_reading(pair, p, full), freedom))
+  }
+  if (!is_likelihood(full$problem)) return(row(NA_character_, NA_real_, NA_real_, paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
+  statistic <- 2 * max(gain, 0)
+  p <- stats::pchisq(statistic, df, lower.tail = FALSE)
+  row("likelihood ratio", statistic, p, test_reading(pair, p, full))
+}
+
+test_reading <- function(pair, p, full) {
+  said <- if (p < 0.05) paste0(pair[2], " explains more than chance would (p ", p_text(p), "): ", pair[1], " is not enough.") else paste0(pair[1], " is enough: what ", pair[2], " adds is within chance (p ", p_text(p), ").")
+  if (any(full$at_bound != "")) paste(said, "A parameter of", pair[2], "rests on a bound, so p is only a rough guide.") else said
+}
+
+p_text <- function(p) if (p < 0.001) "< 0.001" else formatC(p, digits = 2, format = "g")

@@ -1,0 +1,74 @@
+#' Quantities computed from the parameters
+#'
+#' Half-lives, areas, ratios: with their uncertainty, by the same ways as [uncertainty()]. Curvature carries the
+#' covariance on along the slope (the delta method); a profile holds the quantity itself at other values and fits again; the
+#' bootstrap computes it in every refit.
+#'
+#' @inheritParams uncertainty
+#' @param ... Quantities, `name = expression` in the model language, of parameters (a likelihood's own among them) and
+#'   constants. `!!x` puts a number of the session in.
+#' @return As [uncertainty()]; `parameter` is the quantity's name.
+#' @section Errors: `tundrel_error_model` for a quantity without a name, or one that names no parameter or something
+#'   unknown; else as [uncertainty()].
+#' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapter 6.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' derive(run, compensation = half * dark / (top - dark), by = c("curvature", "profile"))
+derive <- function(run, ..., by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
+                   replicates = 999, seed = NULL, threads = 1) {
+  check_run(run)
+  check_uncertainty(by, level, replicates, threads)
+  stated <- rlang::enquos(...)
+  if (length(stated) == 0 || !all(nzchar(names(stated)))) {
+    refuse("model", c("Every quantity needs a name.", "i" = "As in {.code derive(run, half_life = log(2) / k)}."))
+  }
+  warn_unconverged(run)
+  judged <- with_information(run, rlang::arg_match(information))
+  quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = rlang::current_env()))
+  table <- uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)
+  attr(table, "what") <- "derived quantities"
+  table
+}
+
+derived_quantity <- function(name, written, run, call) {
+  constants <- run$problem$model$constants
+  expression <- with_constants(written_shapes(written, call), constants)
+  values <- coef(run)
+  unknown <- setdiff(value_names(expression, call), c(names(values), "pi"))
+  if (length(unknown)) {
+    refuse("model", c(
+      "{.field {name}} names {.field {unknown[1]}}, which is neither a parameter nor a constant.",
+      suggestion(unknown[1], c(names(values), names(constants)), "parameters and constants")
+    ), call = call)
+  }
+  if (!any(names(values) %in% all.vars(expression))) {
+    refuse("model", c("{.field {name}} = {.code {expression_text(written)}} names no parameter.", suggestion("", names(values), "parameters")), call = call)
+  }
+  estimate <- value_of(expression, values)
+  if (!is.finite(estimate)) {
+    refuse("model", c("{.field {name}} = {.code {expression_text(written)}} is not finite at the answer.", "x" = "It is {estimate}."), call = call)
+  }
+  list(
+    name = name, estimate = estimate, std_error = carried_error(run, expression), expression = expression, lower = -Inf, upper = Inf,
+    lower_open = TRUE, upper_open = TRUE, rests = "", fixed = FALSE, size = abs(estimate), hold = hold_derived(run, expression)
+  )
+}
+
+with_constants <- function(expr, constants) if (length(constants)) rlang::inject(substitute(!!expr, as.list(constants))) else expr
+
+# The standard error of an expression of the parameters, by its slope.
+carried_error <- function(run, expression) {
+  held <- run$at_bound != ""
+  collector <- node_collector(character(), run$status$free, run$status$fixed, run$status$tied)
+  root <- collector$add(expression)
+  slope <- core_jacobian(collector$nodes(), root, list(), 1, run$estimate)[1, ]
+  moves <- slope != 0 & !held
+  if (!any(moves)) return(if (any(slope != 0)) NA_real_ else 0)
+  # a direction that the data leave open may not touch the quantity
+  error <- core_row_errors(collector$nodes(), root, list(), 1, run$estimate, run$factor[, !held, drop = FALSE], which(!held)) * covariance_scale(run)
+  error[1]
+}

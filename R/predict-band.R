@@ -1,0 +1,156 @@
+# Predicted values with a band: doubt about the curve, or about where a new reading would fall.
+
+bands <- c("none", "confidence", "prediction")
+
+predicted_band <- function(run, newdata, band, level, call = rlang::caller_env()) {
+  data <- newdata %||% run$problem$measurements
+  fitted <- model_rows(run$problem, data, core_evaluate, run$estimate, call = call)
+  error <- curve_errors(run, data, call)
+  ends <- if (band == "confidence") curve_ends(run, fitted, error, level) else reading_ends(run, data, fitted, error, level, call)
+  tibble(fitted = fitted, std_error = error, lower = ends$lower, upper = ends$upper, level = level, beyond = beyond_data(run, data))
+}
+
+# Standard errors of the curve in rows of new data.
+curve_errors <- function(run, data, call = rlang::caller_env()) {
+  moving <- which(run$at_bound == "")
+  model_rows(run$problem, data, core_row_errors, run$estimate, run$factor[, moving, drop = FALSE], moving, call = call) * covariance_scale(run)
+}
+
+curve_ends <- function(run, fitted, error, level) {
+  reach <- interval_reach(run, level) * error
+  range <- mean_range(run$problem)
+  list(lower = pmax(fitted - reach, range[1]), upper = pmin(fitted + reach, range[2]))
+}
+
+# Between which values a family's mean can be.
+mean_range <- function(problem) {
+  family <- problem$criterion$family
+  if (is.null(family) || family %in% c("normal", "student_t", "laplace")) return(c(-Inf, Inf))
+  if (family %in% c("binomial", "beta")) c(0, 1) else c(0, Inf)
+}
+
+# Doubt about the curve and the noise of a reading together: under normal noise of a scale that is estimated by Student's t,
+# under other noise by its distribution, averaged over where the curve may be.
+reading_ends <- function(run, data, fitted, error, level, call) {
+  kind <- run$problem$criterion$kind
+  if (kind == "density" || is_value_run(run)) {
+    refuse("criterion", c(
+      "Where a new reading would fall is not known under {problem_criterion_text(run$problem)}: it names no family.",
+      "i" = "Use {.code band = \"confidence\"}."
+    ), call = call)
+  }
+  if (kind %in% c("squares", "robust")) {
+    reach <- interval_reach(run, level) * sqrt(error^2 + reading_sd(run, data, fitted, call)^2)
+    return(list(lower = fitted - reach, upper = fitted + reach))
+  }
+  family <- if (kind == "absolute") family_laplace() else families()[[run$problem$criterion$family]]
+  others <- function(mean) {
+    if (kind == "absolute") return(list(scale = run$value / run$n * reading_spread(run, data, mean, call)))
+    family_others(run, data, mean, call)
+  }
+  shares <- (1 + c(-1, 1) * level) / 2
+  list(lower = mixed_quantile(run, family, others, fitted, error, shares[1]), upper = mixed_quantile(run, family, others, fitted, error, shares[2]))
+}
+
+# The standard deviation of a reading in each row.
+reading_sd <- function(run, data, fitted, call) sigma_of(run) * reading_spread(run, data, fitted, call)
+
+# The same in units of the residual scale.
+reading_spread <- function(run, data, fitted, call) {
+  criterion <- run$problem$criterion
+  expr <- precision_expression(criterion)
+  relative <- if (is.null(criterion$relative)) 1 else abs(fitted)
+  if (is.null(expr)) return(relative * rep(1, nrow(data)))
+  check_columns_known(run, data, expr, call)
+  given <- evaluate_on_rows(expr, list(measurements = data, model = run$problem$model), seq_len(nrow(data)))
+  relative * if (is.null(criterion$sd)) 1 / sqrt(given) else given
+}
+
+check_columns_known <- function(run, data, expressions, call) {
+  used <- unique(unlist(lapply(c(expressions), value_names)))
+  lacking <- setdiff(intersect(used, names(run$problem$measurements)), names(data))
+  if (length(lacking) == 0) return(invisible())
+  refuse("measurements", c(
+    "The spread of a reading depends on {.field {lacking[1]}}, which the new rows lack.",
+    "i" = "Add the column, or ask for {.code band = \"confidence\"}."
+  ), call = call)
+}
+
+# The other parameters of a family in new rows, where the curve is at `mean`.
+family_others <- function(run, data, mean, call) {
+  criterion <- run$problem$criterion
+  expressions <- lapply(criterion$others, written_shapes)
+  check_columns_known(run, data, expressions, call)
+  columns <- intersect(unique(unlist(lapply(expressions, value_names))), names(data))
+  collector <- model_collector(run$problem, run$status, c(columns, ".fitted"), quote(.fitted))
+  roots <- vapply(expressions, collector$add, integer(1))
+  numbers <- c(number_columns(data, columns, seq_len(nrow(data))), list(as.double(mean)))
+  values <- lapply(roots, function(root) core_evaluate(collector$nodes(), root, numbers, nrow(data), run$estimate))
+  stats::setNames(values, families()[[criterion$family]]$others)
+}
+
+# Gauss and Hermite's nodes and weights for the standard normal distribution.
+hermite_nodes <- function(n = 9) {
+  between <- sqrt(seq_len(n - 1))
+  jacobi <- matrix(0, n, n)
+  jacobi[cbind(seq_len(n - 1), 2:n)] <- jacobi[cbind(2:n, seq_len(n - 1))] <- between
+  found <- eigen(jacobi, symmetric = TRUE)
+  list(nodes = found$values, weights = found$vectors[1, ]^2)
+}
+
+# The value below which a reading lies with probability `p`, the curve being normal about `fitted`.
+mixed_quantile <- function(run, family, others, fitted, error, p) {
+  rule <- hermite_nodes()
+  range <- mean_range(run$problem)
+  inside <- range + c(1, -1) * 1e-6 * ifelse(is.finite(range), pmin(1, max(abs(fitted))), 0)
+  means <- lapply(rule$nodes, function(z) pmin(pmax(fitted + z * error, inside[1]), inside[2]))
+  at <- lapply(means, others)
+  # shares of successes are counted in trials
+  unit <- if (family$name == "binomial") at[[1]]$trials else 1
+  share_below <- function(y) Reduce(`+`, Map(function(m, o, w) w * family$below(y, m, o), means, at, rule$weights))
+  low <- high <- fitted * unit
+  width <- 1e-3 * abs(low) + 1e-300
+  for (k in seq_len(1100)) {
+    below <- share_below(low) >= p & is.finite(low)
+    above <- share_below(high) < p & is.finite(high)
+    if (!any(below, above, na.rm = TRUE)) break
+    low <- ifelse(below %in% TRUE, low - width, low)
+    high <- ifelse(above %in% TRUE, high + width, high)
+    width <- 2 * width
+  }
+  for (k in seq_len(200)) {
+    middle <- (low + high) / 2
+    enough <- share_below(middle) >= p
+    high <- ifelse(enough, middle, high)
+    low <- ifelse(enough, low, middle)
+    if (all(high - low <= 1e-10 * pmax(abs(high), abs(low)), na.rm = TRUE)) break
+  }
+  found <- if (family$discrete) pmax(0, floor(high + 1e-6)) else high
+  ifelse(is.finite(error), found, NA_real_) / unit
+}
+
+# Rows outside the range of some predictor in the rows that were fitted.
+beyond_data <- function(run, data) Reduce(`|`, lapply(beyond_ranges(run, data), `[[`, "beyond"), rep(FALSE, nrow(data)))
+
+beyond_ranges <- function(run, data) {
+  used <- prepared_of(run)$used
+  predictors <- intersect(run$problem$model$predictors, names(run$problem$measurements))
+  predictors <- Filter(function(name) is.numeric(data[[name]]), intersect(predictors, names(data)))
+  lapply(predictors, function(name) {
+    range <- range(run$problem$measurements[[name]][used], na.rm = TRUE)
+    list(name = name, range = range, beyond = (data[[name]] < range[1] | data[[name]] > range[2]) %in% TRUE)
+  })
+}
+
+warn_beyond <- function(run, data) {
+  outside <- Filter(function(one) any(one$beyond), beyond_ranges(run, data))
+  if (length(outside) == 0) return(invisible())
+  told <- vapply(outside, function(one) {
+    values <- range(data[[one$name]][one$beyond])
+    values <- paste(unique(format_number(values)), collapse = " to ")
+    paste0(one$name, " = ", values, " in ", name_rows(which(one$beyond)), ", measured from ", format_number(one$range[1]), " to ", format_number(one$range[2]))
+  }, character(1))
+  cli::cli_warn(c(
+    "Predictions reach beyond the data: nothing there has tested the model.", stats::setNames(escape_braces(told), rep("x", length(told)))
+  ), class = "tundrel_warning_extrapolation")
+}

@@ -1,0 +1,127 @@
+# The best fit with something held at a number: a parameter, two of them, or an expression of the parameters. Each is a
+# function of that number (or numbers) and of a point to begin at, which gives `x`, the free parameters at the best fit
+# found, and `value`, what is made small; NULL where there is none.
+
+# Walks of a profile may take this many evaluations each.
+held_evaluations <- 2000
+
+# The problem of a run as local solvers see it, with the run's answer in the place of its start.
+prepared_at_answer <- function(run) {
+  prepared <- in_all_parameters(prepared_to_walk(run))
+  prepared$start <- run$estimate
+  prepared
+}
+
+hold_parameters <- function(run, names) {
+  prepared <- prepared_at_answer(run)
+  places <- match(names, names(run$estimate))
+  others <- setdiff(names(run$estimate), names)
+  walk <- if (length(others)) held_walker(run, joint_conditions(run$problem, run$status))
+  function(at, from) {
+    x <- replace(from, places, at)
+    if (length(others) == 0) return(value_at(prepared, x))
+    found <- walk(held_problem(prepared, places, at, run$status), x[others])
+    if (is.null(found)) return(NULL)
+    x[others] <- found$x
+    list(x = x, value = found$value)
+  }
+}
+
+value_at <- function(prepared, x) {
+  value <- core_values(prepared, matrix(x))
+  if (is.finite(value)) list(x = x, value = value)
+}
+
+# With `expression` held by an equality between the parameters.
+hold_expression <- function(run, expression) {
+  prepared <- prepared_at_answer(run)
+  joint <- joint_conditions(run$problem, run$status)
+  walk <- held_walker(run, list(list(sense = "==")))
+  parameters <- names(coef(run))
+  function(at, from) {
+    held <- list(text = "held", sense = "==", expr = call("-", expression, at))
+    prepared$joint <- joint_nodes(c(joint, list(held)), run$status)
+    found <- walk(prepared, from)
+    if (is.null(found)) return(NULL)
+    # what was held has to have been met, however the walk ended
+    reached <- value_of(expression, all_values(run$status, stats::setNames(found$x, names(from))))
+    if (!isTRUE(abs(reached - at) <= 1e-6 * max(abs(at), abs(value_of(expression, coef(run)))))) return(NULL)
+    list(x = stats::setNames(found$x, names(from)), value = found$value)
+  }
+}
+
+# An expression of parameters at some values.
+value_of <- function(expression, values) {
+  collector <- node_collector(character(), names(values))
+  root <- collector$add(expression)
+  core_evaluate(collector$nodes(), root, list(), 1, values)
+}
+
+# A walk of the solver that serves the problem by default, on problems like it.
+held_walker <- function(run, joint) {
+  solver <- as_solver(NULL, run$problem, joint)
+  settings <- c(solver$settings, tolerance = run$tolerance)
+  budget <- list(evaluations = held_evaluations, iterations = NA_real_, seconds = NA_real_, target = NA_real_)
+  function(prepared, from) {
+    found <- core_walk_from(prepared, solver$name, settings, matrix(from), matrix(prepared$typical), budget, 1L)[[1]]
+    if (is.finite(found$value) && found$reason != "infeasible") found[c("x", "value", "converged")]
+  }
+}
+
+# A prepared problem in which the parameters at `places` are the numbers `at`.
+held_problem <- function(prepared, places, at, status) {
+  free <- setdiff(seq_along(prepared$start), places)
+  whole <- function(x) {
+    out <- prepared$start
+    out[places] <- at
+    out[free] <- x
+    out
+  }
+  prepared$nodes <- held_nodes(prepared$nodes, places, at)
+  prepared["joint"] <- list(held_joint(prepared$joint, places, at))
+  for (part in c("start", "typical", "lower", "upper", "lower_open", "upper_open")) prepared[[part]] <- prepared[[part]][free]
+  for (part in intersect(c("residual_function", "value_function"), names(prepared))) {
+    prepared[[part]] <- local({
+      f <- prepared[[part]]
+      function(x) f(whole(x))
+    })
+  }
+  if (!is.null(prepared$gradient_function)) {
+    slopes <- prepared$gradient_function
+    prepared$gradient_function <- function(x) slopes(whole(x))[free]
+  }
+  prepared
+}
+
+# Where a held parameter stands there is a number; those after it move up.
+held_nodes <- function(nodes, places, at) {
+  if (length(nodes) == 0) return(nodes)
+  for (k in order(places, decreasing = TRUE)) {
+    parameter <- nodes$op == -1L
+    held <- parameter & nodes$a == places[k]
+    nodes$op[held] <- 0L
+    nodes$value[held] <- at[[k]]
+    after <- parameter & nodes$a > places[k]
+    nodes$a[after] <- nodes$a[after] - 1L
+  }
+  nodes
+}
+
+# Conditions between parameters that are still between some when others are held.
+held_joint <- function(joint, places, at) {
+  if (is.null(joint)) return(NULL)
+  joint$nodes <- held_nodes(joint$nodes, places, at)
+  asks <- vapply(joint$roots, function(root) reaches_parameter(joint$nodes, root), logical(1))
+  if (!any(asks)) return(NULL)
+  joint$n_equalities <- sum(asks[seq_len(joint$n_equalities)])
+  joint$roots <- joint$roots[asks]
+  joint$text <- joint$text[asks]
+  joint
+}
+
+reaches_parameter <- function(nodes, root) {
+  if (root == 0) return(FALSE)
+  if (nodes$op[root] == -1L) return(TRUE)
+  if (nodes$op[root] <= 0L) return(FALSE)
+  any(vapply(c(nodes$a[root], nodes$b[root], nodes$c[root]), function(i) reaches_parameter(nodes, i), logical(1)))
+}

@@ -1,0 +1,139 @@
+# How far a held quantity can go before the fit is worse than chance would make it. The yardstick is the signed root: the
+# root of the rise of the criterion, in units of the noise (Bates and Watts, 1988, chapter 6).
+
+# The criterion's rise at which its root is 1: squares in units of the residual variance, likelihoods by Wilks's theorem;
+# absolute error by its sparsity (Koenker and Bassett, 1982, Econometrica 50, 1577-1583), robust error by matching the
+# information in the rows' slopes.
+root_scale <- function(run) {
+  switch(run$problem$criterion$kind,
+    squares = 1 / sigma_of(run)^2, absolute = 2 / covariance_scale(run), robust = robust_root_scale(run), 2
+  )
+}
+
+# The rise of a robust criterion, scaled so that on a small scale it agrees with the sandwich.
+robust_root_scale <- function(run) {
+  moving <- run$at_bound == ""
+  if (!any(moving)) return(NA_real_)
+  hessian <- core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate)[moving, moving, drop = FALSE]
+  covariance <- free_covariance(run, !moving)[moving, moving, drop = FALSE]
+  2 * sum(moving) / sum(diag(hessian %*% covariance))
+}
+
+# A root function: `optimum` is one of the functions that hold something.
+root_of_rise <- function(run, optimum) {
+  best <- in_users_sign(run$problem, run$value)
+  scale <- root_scale(run)
+  function(at, from) {
+    found <- optimum(at, from)
+    if (is.null(found)) return(NULL)
+    rise <- (found$value - best) * scale
+    list(x = found$x, root = sqrt(max(rise, 0)), rise = rise)
+  }
+}
+
+# A fit is better than the run's answer, not only more exact, where the rise is below this.
+better_rise <- -1e-3
+# Steps outwards at most, each at most this many times as far as the one before.
+most_steps <- 40
+outward_factor <- 4
+# Beyond this many doublings of the first step without an end in sight a side is open.
+open_after <- 6
+
+# Walks outwards from `centre` to `limit` until the root reaches `target`. Gives the `end`, how it ended (`how`: "reached",
+# "limit", "open", "lost", "better"), all points on the way, and what was noticed.
+profile_side <- function(root, centre, x, side, target, step, limit, size) {
+  points <- list(list(at = centre, root = 0, x = x))
+  noticed <- character()
+  last <- points[[1]]
+  finish <- function(end, how, ...) list(end = end, how = how, side = side, points = points, noticed = unique(noticed), ...)
+  keep <- function(at, found) {
+    here <- list(at = at, root = found$root, x = found$x)
+    points <<- c(points, list(here))
+    here
+  }
+  refused <- 0
+  for (k in seq_len(most_steps)) {
+    # a limit that is far away is neared by shares of the way: the end may lie anywhere on it
+    left <- abs(limit - last$at)
+    if (is.finite(left) && left > size) step <- min(step, 0.9 * left)
+    at <- last$at + side * step
+    at_limit <- side * (at - limit) >= 0
+    if (at_limit) at <- limit
+    found <- root(at, carried_on(points, at))
+    if (is.null(found)) {
+      # the model may fail so far out: the way there is halved
+      refused <- refused + 1
+      if (refused > 30 || at == last$at) return(finish(last$at, "lost"))
+      step <- abs(at - last$at) / 4
+      next
+    }
+    if (found$rise < better_rise) return(finish(at, "better", better = list(x = found$x, at = at)))
+    before <- last
+    last <- keep(at, found)
+    if (last$root >= target) {
+      # the other parameters may have been carried along to an optimum that is not the lowest there
+      cold <- root(at, x)
+      if (!is.null(cold) && cold$rise < last$root^2 - 0.01 * max(1, target)) {
+        noticed <- c(noticed, "several minima")
+        if (cold$rise < better_rise) return(finish(at, "better", better = list(x = cold$x, at = at)))
+        points <- points[-length(points)]
+        last <- keep(at, cold)
+      }
+    }
+    if (last$root >= target) {
+      return(finish(crossing(root, before, last, target, keep), "reached"))
+    }
+    if (last$root < before$root - 0.05 * target) noticed <- c(noticed, "turns back")
+    if (at_limit) return(finish(limit, "limit"))
+    if (is_open(points, target)) return(finish(side * Inf, "open"))
+    # where the root would reach its target if it went on as it does
+    pace <- (last$root - before$root) / abs(last$at - before$at)
+    needed <- if (pace > 0) 1.05 * (target - last$root) / pace else Inf
+    step <- min(max(needed, step / outward_factor), outward_factor * abs(last$at - centre))
+    if (!is.finite(last$at + side * step)) break
+  }
+  finish(side * Inf, "open")
+}
+
+# The other parameters where they would be if they went on as they did.
+carried_on <- function(points, at) {
+  n <- length(points)
+  last <- points[[n]]
+  if (n == 1) return(last$x)
+  before <- points[[n - 1]]
+  last$x + (last$x - before$x) * min(1, (at - last$at) / (last$at - before$at))
+}
+
+# A root that grows less and less, so that it never gets there.
+is_open <- function(points, target) {
+  n <- length(points)
+  if (n <= open_after) return(FALSE)
+  roots <- vapply(points[n - 2:0], `[[`, numeric(1), "root")
+  places <- vapply(points[n - 2:0], `[[`, numeric(1), "at")
+  growth <- diff(roots)
+  # steps grow: over each of the last two the distance at least doubled
+  if (any(abs(places[2:3] - points[[1]]$at) < 1.9 * abs(places[1:2] - points[[1]]$at))) return(FALSE)
+  if (growth[2] <= 1e-6 * target) return(TRUE)
+  share <- growth[2] / growth[1]
+  share < 0.9 && roots[3] + growth[2] * share / (1 - share) < 0.95 * target
+}
+
+# Where between two points the root is `target`.
+crossing <- function(root, inner, outer, target, keep) {
+  between <- list(inner, outer)
+  value <- function(at) {
+    places <- vapply(between, `[[`, numeric(1), "at")
+    if (at %in% places) return(c(between[[match(at, places)]]$root - target, NaN, NaN))
+    near <- between[[which.min(abs(places - at))]]
+    low <- between[[1]]
+    high <- between[[2]]
+    share <- (at - low$at) / (high$at - low$at)
+    found <- root(at, low$x + share * (high$x - low$x)) %||% root(at, near$x)
+    if (is.null(found)) return(c(NaN, NaN, NaN))
+    here <- keep(at, found)
+    if (here$root < target) between[[1]] <<- here else between[[2]] <<- here
+    c(here$root - target, NaN, NaN)
+  }
+  ends <- sort(c(inner$at, outer$at))
+  core_find_root(value, 0L, ends[1], ends[2], mean(ends), 1e-8, 200)$root
+}

@@ -1,0 +1,65 @@
+# What residuals look like when the model and its noise are right: noise that is normal, less what a fit takes away from it.
+# Tests held against this keep their level in small samples, where residuals depend on each other through the fit.
+
+# More rows than this are thinned; so many sets are drawn, fewer where there are many rows.
+most_checked_rows <- 2e5
+most_reference_sets <- 999
+reference_numbers <- 2e6
+
+# Standardised residuals of the rows that take part, thinned where there are very many, with everything that checks need.
+checked_rows <- function(run, prepared, along) {
+  diagnostics <- row_diagnostics(run, prepared)
+  known <- which(is.finite(diagnostics$standardised))
+  if (length(known) > most_checked_rows) known <- known[seq(1, length(known), length.out = most_checked_rows)]
+  rows <- prepared$used[known]
+  tangent <- tangent_basis(run, prepared)
+  # where the criterion is not the plain sum of squares of these residuals, they need not stand upright on the tangent
+  # plane, as the reference does
+  z <- upright(diagnostics$standardised, tangent, known)
+  predictors <- if (is.null(run$problem$own$fun)) stats::setNames(prepared$columns[match(run$problem$model$predictors, run$problem$model$columns)], run$problem$model$predictors)
+  list(
+    z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
+    influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,
+    tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
+    order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,
+    freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = prepared$kind == "likelihood"
+  )
+}
+
+# Orthogonal columns that span the tangent plane, in units of the noise.
+tangent_basis <- function(run, prepared) {
+  moving <- which(run$at_bound == "")
+  if (length(moving) == 0) return(matrix(0, prepared$rows, 0))
+  slopes <- weighted_slopes(run, prepared)[, moving, drop = FALSE]
+  slopes[!is.finite(slopes)] <- 0
+  norms <- sqrt(colSums(slopes^2))
+  found <- qr(slopes[, norms > 0, drop = FALSE] %*% diag(1 / norms[norms > 0], sum(norms > 0)))
+  qr.Q(found)[, seq_len(found$rank), drop = FALSE]
+}
+
+# Sets of standardised residuals, a column each.
+reference_sets <- function(checked, seed) {
+  n <- length(checked$z)
+  sets <- max(199, min(most_reference_sets, floor(reference_numbers / n)))
+  noise <- with_seed(seed, matrix(stats::rnorm(n * sets), n))
+  without_tangent(noise, checked$tangent) / shrunk_by(checked$tangent)
+}
+
+without_tangent <- function(z, tangent) z - tangent %*% crossprod(tangent, z)
+
+# By how much a fit shrinks the noise of each row.
+shrunk_by <- function(tangent) sqrt(pmax(1 - rowSums(tangent^2), 1e-8))
+
+upright <- function(standardised, tangent, known) {
+  tangent <- tangent[known, , drop = FALSE]
+  as.vector(without_tangent(standardised[known] * shrunk_by(tangent), tangent) / shrunk_by(tangent))
+}
+
+# How often chance gives a statistic at least as far out; with `side` "both", on the nearer side and doubled.
+reference_p <- function(observed, reference, side) {
+  reference <- reference[is.finite(reference)]
+  if (!is.finite(observed) || length(reference) == 0) return(NA_real_)
+  low <- (1 + sum(reference <= observed)) / (1 + length(reference))
+  high <- (1 + sum(reference >= observed)) / (1 + length(reference))
+  switch(side, low = low, high = high, both = min(1, 2 * min(low, high)))
+}

@@ -1,0 +1,142 @@
+# Intervals from fits to resampled measurements.
+
+# All parameters in every refit that went well (a row each), in the jackknife where limits are to be corrected, and how
+# many failed.
+bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, call = rlang::caller_env()) {
+  resample <- resampling_kind(run, resample, call)
+  seed <- seed_or_drawn(seed, call)
+  prepared <- prepared_of(run)
+  draw <- with_seed(seed, resampling_draws(run, prepared, resample, replicates, call))
+  found <- refit_all(run, draw, replicates, threads)
+  good <- found$good
+  out <- list(
+    refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(!good), replicates = replicates, seed = seed,
+    resample = resample
+  )
+  if (corrected && sum(good) > replicates / 2) out$jackknife <- jackknife(run, prepared, threads)
+  out
+}
+
+# At most this many numbers are drawn, and fitted to, at once.
+numbers_at_once <- 4e6
+
+refit_all <- function(run, draw, replicates, threads) {
+  refit <- refitter(run, draw, threads)
+  at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n)))
+  parts <- lapply(split(seq_len(replicates), (seq_len(replicates) - 1) %/% at_once), refit)
+  x <- do.call(cbind, lapply(parts, `[[`, "x"))
+  # measurements that leave more open than those of the run say nothing: such a fit stays where it began
+  determined <- unlist(lapply(parts, `[[`, "open")) <= run$undetermined + length(run$unfelt)
+  list(x = x, good = unlist(lapply(parts, `[[`, "converged")) & determined & colSums(!is.finite(x)) == 0)
+}
+
+# Refits of some of the draws: in the core, or where R evaluates through the plan of the future package.
+refitter <- function(run, draw, threads) {
+  solver <- as_solver(NULL, run$problem, joint_conditions(run$problem, run$status))
+  settings <- c(solver$settings, tolerance = run$tolerance)
+  budget <- run_budget(run$problem, held_evaluations, Inf, Inf, NULL)
+  if (!is.null(run$problem$own)) return(own_refitter(run, draw, solver$name, settings, budget))
+  prepared <- if (is.null(draw$values)) prepare_problem(run$problem) else prepare_problem(run$problem, readings = numeric(run$n))
+  prepared <- in_all_parameters(with_sizes(prepared, run))
+  nothing <- matrix(0, run$n, 0)
+  storage.mode(nothing) <- "integer"
+  function(which) {
+    values <- if (is.null(draw$values)) matrix(0, run$n, 0) else draw$values(which)
+    rows <- if (is.null(draw$rows)) nothing else draw$rows(which)
+    core_refit(prepared, solver$name, settings, run$estimate, rows, values, prepared$readings_column %|% 0L, budget, as.integer(threads))
+  }
+}
+
+# A freshly prepared problem with the start, sizes and conditions that the run's own had.
+with_sizes <- function(prepared, run) {
+  before <- prepared_to_walk(run)
+  prepared$start <- run$estimate
+  prepared$typical <- before$typical
+  prepared["joint"] <- list(before$joint)
+  prepared
+}
+
+own_refitter <- function(run, draw, solver, settings, budget) {
+  one <- function(k) {
+    problem <- run$problem
+    used <- prepared_of(run)$used
+    if (!is.null(draw$rows)) problem$measurements <- problem$measurements[used[draw$rows(k)[, 1]], ]
+    prepared <- with_sizes(prepare_problem(problem, readings = if (!is.null(draw$values)) draw$values(k)[, 1]), run)
+    found <- core_walk_from(prepared, solver, settings, matrix(run$estimate), matrix(prepared$typical), budget, 1L)[[1]]
+    list(x = found$x, converged = found$converged, open = length(found$dead) + found$n_alive - found$rank)
+  }
+  function(which) {
+    found <- lapply_planned(which, one)
+    list(
+      x = matrix(unlist(lapply(found, `[[`, "x")), ncol = length(which)), converged = vapply(found, `[[`, logical(1), "converged"),
+      open = vapply(found, `[[`, numeric(1), "open")
+    )
+  }
+}
+
+# The answer without each row, or each of some two hundred blocks of rows.
+jackknife_blocks <- 200
+
+jackknife <- function(run, prepared, threads) {
+  n <- prepared$rows
+  if (n <= length(run$estimate) + 1) return(NULL)
+  block <- if (n <= jackknife_blocks) seq_len(n) else rep_len(seq_len(jackknife_blocks), n)
+  kept <- split(seq_len(n), block)
+  # blocks that differ in size by one row are made alike by leaving the last row of the larger ones in
+  size <- min(lengths(kept))
+  rows <- vapply(kept, function(out) setdiff(seq_len(n), out[seq_len(size)]), integer(n - size))
+  found <- refit_all(run, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
+  all_values(run$status, t(found$x[, found$good, drop = FALSE]))
+}
+
+bootstrap_rows <- function(run, quantities, drawn, level, way) {
+  do.call(rbind, lapply(quantities, function(quantity) {
+    row <- function(error, ends, note) uncertainty_row(quantity, error, ends[1], ends[2], level, way, note)
+    if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), "fixed"))
+    # refits stay where they begin in a direction that nothing decides
+    if (is.infinite(quantity$std_error)) return(row(Inf, c(-Inf, Inf), "not determined by the data"))
+    good <- nrow(drawn$refits)
+    failed <- if (drawn$failed > 0) paste(drawn$failed, "of", drawn$replicates, "refits failed")
+    if (good <= drawn$replicates / 2) return(row(NA_real_, c(NA_real_, NA_real_), failed))
+    values <- values_in_rows(quantity$expression, drawn$refits)
+    shares <- (1 + c(-1, 1) * level) / 2
+    if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn)
+    ends <- stats::quantile(values, shares, type = 6, names = FALSE)
+    note <- c(
+      if (any(shares * good < 1 | (1 - shares) * good < 1)) "too few replicates for these ends",
+      if (drawn$failed > 0.02 * drawn$replicates) failed,
+      if (nzchar(quantity$rests)) paste("rests on its", quantity$rests, "bound")
+    )
+    row(stats::sd(values), ends, paste(note, collapse = "; "))
+  }))
+}
+
+# Bias-corrected accelerated shares (Efron, 1987, Journal of the American Statistical Association 82, 171-185).
+corrected_shares <- function(shares, values, quantity, drawn) {
+  bias <- stats::qnorm(mean(values < quantity$estimate) + mean(values == quantity$estimate) / 2)
+  if (!is.finite(bias)) return(shares)
+  acceleration <- 0
+  if (!is.null(drawn$jackknife) && nrow(drawn$jackknife) > 2) {
+    left_out <- values_in_rows(quantity$expression, drawn$jackknife)
+    pull <- mean(left_out) - left_out
+    if (sum(pull^2) > 0) acceleration <- sum(pull^3) / (6 * sum(pull^2)^1.5)
+  }
+  z <- bias + stats::qnorm(shares)
+  stats::pnorm(bias + z / (1 - acceleration * z))
+}
+
+# An expression of parameters for each row of a matrix of their values.
+values_in_rows <- function(expression, values) {
+  collector <- node_collector(colnames(values), character())
+  root <- collector$add(expression)
+  core_evaluate(collector$nodes(), root, lapply(seq_len(ncol(values)), function(k) values[, k]), nrow(values), numeric())
+}
+
+warn_failed <- function(drawn) {
+  if (drawn$failed <= drawn$replicates / 2) return(invisible())
+  cli::cli_warn(c(
+    "Most refits failed: {drawn$failed} of {drawn$replicates}.",
+    "x" = "No interval can be read off the others.",
+    "i" = "Look at the fit with {.fn check_solution} and {.fn data_support}, or use {.code by = \"profile\"}."
+  ), class = "tundrel_warning_uncertainty")
+}

@@ -1,0 +1,101 @@
+# Intervals by profiles: at each end the fit, with everything else at its best, is just as much worse as chance allows.
+
+# The quantities whose uncertainty is asked for: each with its `name`, `estimate`, `std_error` by curvature, the function
+# that holds it, its limits, and for a free parameter that rests on a bound the side.
+parameter_quantities <- function(run, names = NULL) {
+  values <- coef(run)
+  errors <- sqrt(diag(vcov.tundrel_run(run)))
+  limits <- stated_limits(run$problem)
+  sizes <- stats::setNames(prepared_to_walk(run)$typical, names(run$estimate))
+  lapply(names %||% names(values), function(name) {
+    free <- name %in% run$status$free
+    quantity <- list(
+      name = name, estimate = values[[name]], std_error = errors[[name]], expression = as.symbol(name),
+      lower = limits$lower[[name]], upper = limits$upper[[name]], lower_open = limits$lower_open[[name]], upper_open = limits$upper_open[[name]],
+      rests = if (free) run$at_bound[[name]] else "", fixed = name %in% names(run$status$fixed),
+      size = if (free) sizes[[name]] else abs(values[[name]])
+    )
+    if (free) c(quantity, hold = hold_parameters(run, name)) else if (quantity$fixed) quantity else c(quantity, hold = hold_derived(run, quantity$expression))
+  })
+}
+
+# Criteria with kinks have no solver for equalities between parameters.
+hold_derived <- function(run, expression) {
+  if (criterion_form(run$problem) == "kinked") return(NULL)
+  hold_expression(run, expression)
+}
+
+# Both sides of a quantity's profile.
+profile_of <- function(run, quantity, target) {
+  root <- root_of_rise(run, quantity$hold)
+  step <- first_step(quantity, target)
+  sides <- lapply(c(lower = -1, upper = 1), function(side) {
+    limit <- reachable_limit(quantity, side)
+    if (quantity$estimate == limit) return(list(end = limit, how = "limit", side = side, points = list(), noticed = character()))
+    profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size)
+  })
+  c(sides, list(quantity = quantity, target = target))
+}
+
+first_step <- function(quantity, target) {
+  size <- max(abs(quantity$estimate), 0.01 * quantity$size)
+  if (size == 0) size <- 1
+  step <- target * quantity$std_error
+  if (is.finite(step) && step > 0) min(step, 100 * size) else 0.1 * size
+}
+
+# An open limit is come as near to as a parameter may.
+reachable_limit <- function(quantity, side) {
+  limit <- if (side < 0) quantity$lower else quantity$upper
+  open <- if (side < 0) quantity$lower_open else quantity$upper_open
+  if (!is.finite(limit) || !open) return(limit)
+  limit - side * min(1e-9 * quantity$size, abs(quantity$estimate - limit))
+}
+
+profile_rows <- function(run, quantities, level) {
+  target <- interval_reach(run, level)
+  profiles <- list()
+  rows <- lapply(quantities, function(quantity) {
+    row <- function(lower, upper, note) uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", note)
+    if (quantity$fixed) return(row(NA_real_, NA_real_, "fixed"))
+    obstacle <- profile_obstacle(run, quantity, target)
+    if (!is.null(obstacle)) return(row(NA_real_, NA_real_, obstacle))
+    profile <- profile_of(run, quantity, target)
+    profiles[[quantity$name]] <<- profile
+    ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
+    flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
+    note <- if (flat) "not determined by the data" else paste(unique(unlist(lapply(ends, `[[`, "note"))), collapse = "; ")
+    row(ends$lower$value, ends$upper$value, note)
+  })
+  list(table = do.call(rbind, rows), profiles = profiles)
+}
+
+highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))
+
+profile_obstacle <- function(run, quantity, target) {
+  if (is_value_run(run)) return("a value alone says nothing of noise")
+  if (run$problem$criterion$kind == "density" || is_likelihood(run$problem)) {
+    if (!is.finite(run$value)) return("the likelihood is not finite")
+  } else if (is.na(target)) {
+    return("no degrees of freedom left")
+  } else if (!isTRUE(sigma_of(run) > 0)) {
+    return("the fit leaves no residuals")
+  }
+  if (is.null(quantity$hold)) return("no profile of this under a criterion with kinks")
+  NULL
+}
+
+# One end of an interval, and what has to be said of it.
+profile_end <- function(side, quantity) {
+  below <- side$side < 0
+  where <- if (below) "below" else "above"
+  bound <- if (below) quantity$lower else quantity$upper
+  note <- switch(side$how,
+    limit = if (quantity$rests == c("upper", "lower")[1 + below]) paste("rests on its", quantity$rests, "bound") else paste("ends at its", if (below) "lower" else "upper", "bound"),
+    open = paste("open", where),
+    lost = paste0("lost ", where, ": no fit beyond ", format_number(side$end)),
+    better = paste("a better optimum lies", where)
+  )
+  value <- switch(side$how, reached = side$end, limit = bound, open = side$end, NA_real_)
+  list(value = value, note = c(note, side$noticed))
+}

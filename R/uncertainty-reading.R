@@ -1,0 +1,113 @@
+# What a table of uncertainties comes to, in plain sentences.
+
+# Ends that differ by less than this share of an interval's width are the same to a reader.
+same_end_share <- 0.1
+# Correlations beyond this make two parameters trade off.
+near_collinear <- 0.95
+
+uncertainty_reading <- function(run, table) {
+  c(limits_read(table), ways_compared(table), trades_read(run, table))
+}
+
+# Intervals with an end that is none, or is a bound.
+limits_read <- function(table) {
+  rows <- table[table$by == "profile", ]
+  said <- function(pattern, text) {
+    hit <- rows$parameter[grepl(pattern, rows$note)]
+    if (length(hit)) paste0(and_list(hit), text(length(hit)))
+  }
+  c(
+    said("not determined", function(n) paste0(if (n > 1) " are" else " is", " not determined by the data: any value fits as well.")),
+    said("open above", function(n) " may be arbitrarily large: no larger value is ruled out by the data."),
+    said("open below", function(n) " may be arbitrarily small: no smaller value is ruled out by the data."),
+    said("ends at its", function(n) paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s", " there by your condition, not by the data.")),
+    said("several minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
+    said("turns back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
+    said("lost", function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
+  )
+}
+
+# Curvature against the surer ways.
+ways_compared <- function(table) {
+  if (!"curvature" %in% table$by) return(character())
+  surer <- intersect(c("profile", "bootstrap", "percentile"), table$by)
+  if (length(surer) == 0) return(character())
+  readings <- lapply(unique(table$parameter), function(name) {
+    rows <- table[table$parameter == name, ]
+    curvature <- rows[rows$by == "curvature", ]
+    other <- rows[rows$by == surer[1], ]
+    if (anyNA(c(curvature$lower, curvature$upper, other$lower, other$upper))) return(NULL)
+    if (any(is.infinite(c(other$lower, other$upper)))) {
+      if (is.finite(curvature$std_error)) return(list(name = name, why = "open"))
+      return(NULL)
+    }
+    width <- other$upper - other$lower
+    off <- max(abs(c(curvature$lower - other$lower, curvature$upper - other$upper))) / width
+    if (is.na(off) || off <= same_end_share) return(list(name = name, why = "agrees"))
+    arms <- c(other$estimate - other$lower, other$upper - other$estimate)
+    list(name = name, why = "off", off = off, arms = arms, bound = grepl("bound", curvature$note) || grepl("bound", other$note))
+  })
+  readings <- Filter(Negate(is.null), readings)
+  why <- vapply(readings, `[[`, character(1), "why")
+  names <- vapply(readings, `[[`, character(1), "name")
+  c(
+    if (any(why == "agrees")) {
+      paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], " agree to a tenth of the interval: either may be quoted.")
+    },
+    if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a tidy interval where there is none: quote the ", surer[1], "."),
+    vapply(readings[why == "off"], misleading_curvature, character(1), way = surer[1]),
+    disagreeing_ways(table, surer)
+  )
+}
+
+misleading_curvature <- function(reading, way) {
+  ratio <- max(reading$arms) / min(reading$arms)
+  longer <- if (reading$arms[2] > reading$arms[1]) "up" else "down"
+  because <- if (reading$bound) {
+    "a bound cuts it off"
+  } else if (is.finite(ratio) && ratio > 1.2) {
+    paste0("the interval is lopsided: it reaches ", format_number(ratio, 2), " times as far ", longer)
+  } else {
+    "the criterion is no parabola there"
+  }
+  paste0("For ", reading$name, " curvature is off by ", round(100 * reading$off), " % of the interval, because ", because, ": quote the ", way, ".")
+}
+
+# Profile and bootstrap apart: the noise is not what the criterion says.
+disagreeing_ways <- function(table, surer) {
+  if (!all(c("profile", "bootstrap") %in% surer)) return(NULL)
+  apart <- Filter(function(name) {
+    a <- table[table$parameter == name & table$by == "profile", ]
+    b <- table[table$parameter == name & table$by == "bootstrap", ]
+    width <- a$upper - a$lower
+    # where the criterion is far from a parabola the bootstrap is no judge
+    lopsided <- max((a$upper - a$estimate) / (a$estimate - a$lower), (a$estimate - a$lower) / (a$upper - a$estimate))
+    !nzchar(paste0(a$note, b$note)) && is.finite(width) && lopsided < 1.5 && isTRUE(max(abs(c(a$lower - b$lower, a$upper - b$upper))) > 0.25 * width)
+  }, unique(table$parameter))
+  if (length(apart) == 0) return(NULL)
+  paste0(
+    "For ", and_list(apart), " profile and bootstrap differ by more than a quarter of the interval: the noise may not be what the criterion says; look at check_residuals()."
+  )
+}
+
+# Pairs that the data can hardly tell apart.
+trades_read <- function(run, table) {
+  if (!all(unique(table$parameter) %in% names(coef(run)))) return(NULL)
+  pairs <- strong_pairs(run)
+  if (nrow(pairs) == 0) return(NULL)
+  paste0(
+    paste0(pairs$first, " and ", pairs$second, " (correlation ", formatC(pairs$correlation, digits = 3, format = "f"), ")", collapse = "; "),
+    ": nearly collinear, each known much less well alone than the two together."
+  )
+}
+
+strong_pairs <- function(run) {
+  correlation <- correlation_of(run)
+  # what a tie or a condition makes one is no finding
+  correlation <- correlation[rownames(correlation) %in% run$status$free, colnames(correlation) %in% run$status$free, drop = FALSE]
+  hits <- which(upper.tri(correlation) & abs(correlation) > near_collinear & abs(correlation) < 1 - 1e-9, arr.ind = TRUE)
+  tibble(first = rownames(correlation)[hits[, 1]], second = colnames(correlation)[hits[, 2]], correlation = correlation[hits])
+}
+
+# "a, b and c"
+and_list <- function(x) if (length(x) < 2) paste(x) else paste(paste(utils::head(x, -1), collapse = ", "), "and", utils::tail(x, 1))

@@ -1,0 +1,144 @@
+#' How sure are the parameters?
+#'
+#' In any of four ways, side by side, with a reading of where they agree and what to make of it where they do not.
+#'
+#' `"curvature"` takes the model as linear around the answer: for least squares from the Jacobian, scaled by the squared
+#' residual scale, with Student's t for the limits; for likelihoods from the observed information, with normal quantiles;
+#' for absolute and robust error as told there, with Student's t. Cheap, and right as far as the criterion is a parabola.
+#'
+#' `"profile"` holds the parameter at other values and fits all others again, until the fit is worse than chance allows.
+#' Intervals may be lopsided, end at a bound, or be open: then the data rule out no value on that side, and the limit is
+#' infinite. Conditions are kept to.
+#'
+#' `"bootstrap"` and `"percentile"` fit again to resampled measurements, and read the interval off the refits: corrected for
+#' bias and acceleration, or plain percentiles of the same refits. `resample` says how measurements are drawn:
+#' `"residual"` (residuals over the root of one minus leverage, drawn with replacement, back on the fitted values),
+#' `"wild"` (each residual stays in its row, its sign drawn: for a spread that differs by row), `"case"` (rows drawn with
+#' replacement), `"parametric"` (from the noise that the criterion states). Unsaid: residual, for likelihoods parametric,
+#' and case where readings are censored or are predictors, too.
+#'
+#' @param run A run, from [fit_local()] or another fit.
+#' @param by \[character] Any of `"curvature"`, `"profile"`, `"bootstrap"`, `"percentile"`.
+#' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
+#' @param information \[character(1)] What curvature is taken from. `"default"`: as above. `"exact"`: for least squares,
+#'   all second derivatives and not only the Jacobian. `"sandwich"`: second derivatives and the spread of the rows' slopes,
+#'   which stays right where the spread of the noise was stated wrongly.
+#' @param resample \[character(1)] How measurements are drawn, as above; `NULL` for the criterion's own.
+#' @param replicates \[integer(1)] Number of refits, at least 20.
+#' @param seed \[integer(1)] Seed of the draws; `NULL` draws one, which the table keeps as its attribute `seed`.
+#' @param threads \[integer(1)] Threads over which refits are shared out. Results do not depend on it. Refits of models
+#'   that R evaluates go through the plan of the future package instead.
+#'
+#' @return A tibble of class `tundrel_uncertainty`, for each parameter a row a way: `parameter`, `estimate`, `std_error`
+#'   (of curvature: `NA` for a parameter at a bound and infinite for one that the data do not determine; of the bootstrap
+#'   the standard deviation of the refits; a profile has none), `lower`, `upper`, `level`, `by`, `note`. Printing reads it;
+#'   [plot_uncertainty()] and [plot_profile()] draw it.
+#' @section Errors: `tundrel_error_solver` for an unknown way or a level outside 0 to 1; `tundrel_error_criterion` for
+#'   resampling that a criterion does not allow. Warnings of class `tundrel_warning_uncertainty` for a run that did not
+#'   converge, when a profile meets a better optimum, and when most refits fail.
+#' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapters 2 and 6. Davison and
+#'   Hinkley (1997) Bootstrap Methods and their Application, chapters 5 and 7. Davidson and Flachaire (2008) Journal of
+#'   Econometrics 146, 162-169, on the wild bootstrap. Huber (1967) Proceedings of the Fifth Berkeley Symposium 1, 221-233.
+#' @seealso [derive()] for quantities computed from the parameters, [correlation_table()], [joint_region()],
+#'   [data_support()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' uncertainty(run, by = c("curvature", "profile"), level = 0.9)
+uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
+                        replicates = 999, seed = NULL, threads = 1) {
+  check_run(run)
+  check_uncertainty(by, level, replicates, threads)
+  warn_unconverged(run)
+  judged <- with_information(run, rlang::arg_match(information))
+  uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
+}
+
+ways_to_be_sure <- c("curvature", "profile", "bootstrap", "percentile")
+
+check_uncertainty <- function(by, level, replicates, threads, call = rlang::caller_env()) {
+  check_level(level, call)
+  unknown <- setdiff(by, ways_to_be_sure)
+  if (!is.character(by) || length(by) == 0 || length(unknown)) {
+    refuse("solver", c(
+      "{.val {unknown}} is not a way to find uncertainties.", suggestion(as.character(unknown)[1], ways_to_be_sure, "ways")
+    ), call = call)
+  }
+  check_number(replicates, "replicates", "solver", above = 20, or_equal = TRUE, call = call)
+  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+}
+
+warn_unconverged <- function(run) {
+  if (run$converged) return(invisible())
+  how <- if (run$stop_reason == "none") "has not ended" else paste0("did not converge (", run$stop_reason, ")")
+  cli::cli_warn(c(
+    "This says how things stand for a run that {how}.", "i" = "It describes the point where it stands, not an optimum."
+  ), class = "tundrel_warning_uncertainty")
+}
+
+# The table for some quantities, with what it was found from as attributes.
+uncertainty_by <- function(run, quantities, by, level, resample, replicates, seed, threads, call = rlang::caller_env()) {
+  by <- unique(by)
+  tables <- list()
+  evidence <- list()
+  if ("curvature" %in% by) tables$curvature <- curvature_rows(run, quantities, level)
+  if ("profile" %in% by) {
+    profiled <- profile_rows(run, quantities, level)
+    tables$profile <- profiled$table
+    evidence$profiles <- profiled$profiles
+    warn_better(profiled$profiles)
+  }
+  if (any(c("bootstrap", "percentile") %in% by)) {
+    drawn <- bootstrap_of(run, resample, replicates, seed, threads, corrected = "bootstrap" %in% by, call = call)
+    for (way in intersect(by, c("bootstrap", "percentile"))) tables[[way]] <- bootstrap_rows(run, quantities, drawn, level, way)
+    evidence <- c(evidence, drawn)
+    warn_failed(drawn)
+  }
+  table <- do.call(rbind, tables[by])
+  names <- vapply(quantities, `[[`, character(1), "name")
+  table <- table[order(match(table$parameter, names)), ]
+  structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
+}
+
+uncertainty_row <- function(quantity, std_error, lower, upper, level, by, note) {
+  tibble(
+    parameter = quantity$name, estimate = quantity$estimate, std_error = std_error, lower = lower, upper = upper,
+    level = level, by = by, note = note
+  )
+}
+
+warn_better <- function(profiles) {
+  for (profile in profiles) {
+    better <- Filter(function(side) side$how == "better", profile[c("lower", "upper")])
+    if (length(better) == 0) next
+    at <- better[[1]]$better$x
+    cli::cli_warn(c(
+      "Profiling {.field {profile$quantity$name}} met a better optimum than the run's.",
+      "i" = "Fit again from there: {.code start_from(problem, {paste0(names(at), ' = ', format_number(at), collapse = ', ')})}."
+    ), class = "tundrel_warning_uncertainty")
+    return(invisible())
+  }
+}
+
+#' @export
+print.tundrel_uncertainty <- function(x, ...) {
+  if (!all(c("parameter", "lower", "upper", "level", "by") %in% names(x))) return(NextMethod())
+  cat("Uncertainty of the ", attr(x, "what") %||% "parameters", " (", format_number(100 * x$level[1]), " % intervals)\n\n", sep = "")
+  shown <- x[setdiff(names(x), c("level", if (all(is.na(x$std_error))) "std_error"))]
+  repeated <- duplicated(shown$parameter)
+  shown$parameter[repeated] <- ""
+  shown$estimate <- ifelse(repeated, "", format_number(shown$estimate))
+  cat_table(drop_empty(shown))
+  reading <- attr(x, "reading")
+  if (length(reading)) cat("\n", paste0(strwrap(reading, 80, exdent = 2), "\n"), sep = "")
+  invisible(x)
+}
+
+# A table without text columns in which nothing is said.
+drop_empty <- function(table) {
+  silent <- vapply(table, function(x) is.character(x) && all(x == ""), logical(1))
+  table[!silent]
+}

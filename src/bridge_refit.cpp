@@ -1,0 +1,34 @@
+#include "bridge.h"
+#include "core/inference/refits.h"
+
+using namespace tundrel;
+
+// Fits to resampled measurements, each from `start`: `rows` has a column of row numbers for each, `values` one of numbers
+// that stand for column `replaced`; either may have no columns. A column of estimates for each, and how
+// many directions its measurements leave open; nothing where the problem takes no other measurements.
+// [[Rcpp::export]]
+Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start,
+                      const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads) {
+  take_interrupt();
+  const auto core_problem = problem_from_r(problem, threads);
+  core_problem->threads = threads;
+  Resampling resampling;
+  resampling.rows = Eigen::Map<const Eigen::MatrixXi>(rows.begin(), rows.nrow(), rows.ncol()).array() - 1;
+  resampling.values = matrix_from_r(values);
+  resampling.replaced = replaced - 1;
+  const std::vector<RunResult> runs = refits(*core_problem, solver_maker_from_r(solver_name, settings), vector_from_r(start),
+                                             columns_from_r(problem["columns"], problem["rows"]), resampling, budget_from_r(budget));
+  const int n = static_cast<int>(runs.size());
+  Rcpp::NumericMatrix x(static_cast<int>(start.size()), n);
+  Rcpp::NumericVector value(n);
+  Rcpp::LogicalVector converged(n);
+  Rcpp::IntegerVector open(n);
+  for (int k = 0; k < n; ++k) {
+    std::copy(runs[k].x.data(), runs[k].x.data() + runs[k].x.size(), x.column(k).begin());
+    value[k] = runs[k].value;
+    converged[k] = runs[k].converged;
+    const Verification& v = runs[k].verification;
+    open[k] = static_cast<int>(v.dead.size()) + v.n_alive - v.rank;
+  }
+  return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["converged"] = converged, Rcpp::_["open"] = open);
+}
