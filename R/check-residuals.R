@@ -83,9 +83,11 @@ check_runs <- function(checked, sets) {
     paste0("Signs change as often as chance would have them, ", order_text(checked), "."),
     function(runs) {
       if (runs < expected) {
-        paste0("Only ", runs, " runs of one sign ", order_text(checked), ", where about ", round(expected), " are expected: the curve misses a shape, or neighbours depend on each other.")
+        paste0("Only ", runs, " runs of one sign ", order_text(checked), ", where about ", round(expected),
+          " are expected: the curve misses a shape, or neighbours depend on each other.")
       } else {
-        paste0(runs, " runs of one sign ", order_text(checked), ", where about ", round(expected), " are expected: signs alternate, as when readings were corrected for the one before.")
+        paste0(runs, " runs of one sign ", order_text(checked), ", where about ", round(expected),
+          " are expected: signs alternate, as when readings were corrected for the one before.")
       }
     }
   )
@@ -96,7 +98,8 @@ check_neighbours_correlate <- function(checked, sets) {
     paste0("Neighbours ", order_text(checked), " do not depend on each other."),
     function(r) {
       if (r > 0) {
-        paste0("Neighbours ", order_text(checked), " are alike (correlation ", format_number(r, 2), "): intervals are too narrow; model the drift, as with lag(), or average neighbours.")
+        paste0("Neighbours ", order_text(checked), " are alike (correlation ", format_number(r, 2),
+          "): intervals are too narrow; model the drift, as with lag(), or average neighbours.")
       } else {
         paste0("Neighbours ", order_text(checked), " are opposed (correlation ", format_number(r, 2), "): look for a cause that alternates.")
       }
@@ -136,7 +139,8 @@ check_normality <- function(checked, sets) {
       } else {
         "are not normal"
       }
-      paste0("The residuals ", tail, ": consider ", if (checked$family) "another family" else "a robust criterion, or a family that describes it", "; a bootstrap is surer than curvature.")
+      paste0("The residuals ", tail, ": consider ",
+        if (checked$family) "another family" else "a robust criterion, or a family that describes it", "; a bootstrap is surer than curvature.")
     }
   )
 }
@@ -152,7 +156,8 @@ check_replicates <- function(checked, sets) {
   }
   residual_check("lack of fit", checked, sets, function(z) replicate_ratio(z, group, checked$freedom), "high",
     paste0("Means of replicates lie as near to the curve as their own spread allows (", groups, " settings)."),
-    function(ratio) paste0("Means of replicates miss the curve by ", format_number(sqrt(ratio), 2), " times what their own spread allows: the model lacks something.")
+    function(ratio) paste0("Means of replicates miss the curve by ", format_number(sqrt(ratio), 2),
+      " times what their own spread allows: the model lacks something.")
   )
 }
 
@@ -164,7 +169,8 @@ check_outliers <- function(run, checked) {
   row <- check_row("outliers", abs(checked$studentised[worst]), p_verdict(p[worst]), if (length(found) == 0) {
     "No row is further out than the largest of so many may be."
   } else {
-    paste0(upper_first(name_rows(checked$row[found[order(p[found])]])), if (length(found) == 1) " is" else " are", " too far out for chance: look up what happened there; robust_error() shows how much hangs on it.")
+    paste0(upper_first(name_rows(checked$row[found[order(p[found])]])), if (length(found) == 1) " is" else " are",
+      " too far out for chance: look up what happened there; robust_error() shows how much hangs on it.")
   })
   row$p_value <- p[worst]
   row
@@ -185,7 +191,8 @@ high_leverage <- 0.5
 check_leverage <- function(checked) {
   found <- which(checked$leverage > pmax(high_leverage, 3 * checked$moving / length(checked$z)))
   check_row("leverage", max(checked$leverage), if (length(found)) "warn" else "pass", if (length(found)) {
-    paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their", " own fitted value almost alone: an error there would not show; measure there again.")
+    paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their",
+      " own fitted value almost alone: an error there would not show; measure there again.")
   } else {
     "No row decides its own fitted value alone."
   })
@@ -197,7 +204,8 @@ check_influence <- function(checked) {
   limit <- stats::qf(0.5, max(1, checked$moving), checked$freedom)
   found <- which(distance > limit)
   check_row("influence", max(distance, na.rm = TRUE), if (length(found)) "warn" else "pass", if (length(found)) {
-    paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be quite another: fit without ", if (length(found) == 1) "it" else "them", " and compare.")
+    paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be quite another: fit without ",
+      if (length(found) == 1) "it" else "them", " and compare.")
   } else {
     "No single row moves the answer much."
   })
@@ -216,7 +224,8 @@ check_patterns <- function(checked, sets) {
         sums <- cumsum(checked$z[order])[last]
         at <- x[order][last][which.max(abs(sums))]
         below <- sums[which.max(abs(sums))] > 0
-        paste0("Along ", name, " the curve lies too ", if (below) "low up to about " else "high up to about ", format_number(at, 3), " and too ", if (below) "high" else "low", " beyond: the model misses a shape there.")
+        paste0("Along ", name, " the curve lies too ", if (below) "low up to about " else "high up to about ", format_number(at, 3),
+          " and too ", if (below) "high" else "low", " beyond: the model misses a shape there.")
       }
     )
   }))

@@ -208,7 +208,7 @@ check_refusals <- function(run) {
 print.tundrel_checks <- function(x, ...) {
   cat(attr(x, "heading") %||% "Checks, computed afresh", "\n\n", sep = "")
   shown <- as.data.frame(x)[c("verdict", "check", "statistic", if (!all(is.na(x$p_value))) "p_value")]
-  if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", paste("p", formatC(x$p_value, digits = 2, format = "g")))
+  if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", sprintf("p %.2g", x$p_value))
   heads <- table_lines(shown)[-1]
   heads <- formatC(heads, width = -max(nchar(heads)))
   for (i in seq_along(heads)) {

@@ -14,6 +14,10 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   done <- run_plan(plan, say_aside, resume)
   if (!is.null(plan$title)) cat(plan$title, "\n\n", sep = "")
   print(done$best)
+  if (!identical(plan_ways(plan), "curvature")) {
+    cat("\n")
+    print(plan_uncertainty(done$best, plan))
+  }
   if (!is.null(done$comparison)) {
     cat("\nRuns compared\n")
     print(done$comparison)

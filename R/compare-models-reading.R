@@ -11,7 +11,8 @@ unsure_models <- function(x) {
   failed <- attr(x, "failed")
   c(
     if (any(!x$converged)) paste0(and_list(x$model[!x$converged]), " did not converge: its numbers are not those of its optimum."),
-    if (any(failed > 0)) paste0("Of ", paste0(x$model[failed > 0], " ", failed[failed > 0], " of ", length(attr(x, "left_out")), collapse = ", "), " refits failed in cross-validation.")
+    if (any(failed > 0)) paste0("Of ", paste0(x$model[failed > 0], " ", failed[failed > 0], " of ", length(attr(x, "left_out")),
+      collapse = ", "), " refits failed in cross-validation.")
   )
 }
 
@@ -19,7 +20,8 @@ best_by_information <- function(x) {
   if (anyNA(x$aicc)) return("AICc cannot be had for all of these models: too few rows, or a criterion that is no likelihood.")
   near <- x$model[x$aicc - x$aicc[1] < close_aicc]
   if (length(near) == 1) {
-    return(paste0(x$model[1], " is best by AICc, ", ratio_text(x$aicc_weight[1] / x$aicc_weight[2]), " times as likely as ", x$model[2], " to predict best", if (which.min(x$bic) != 1) paste0("; BIC, which counts parameters more, prefers ", x$model[which.min(x$bic)]), "."))
+    return(paste0(x$model[1], " is best by AICc, ", ratio_text(x$aicc_weight[1] / x$aicc_weight[2]), " times as likely as ", x$model[2],
+      " to predict best", if (which.min(x$bic) != 1) paste0("; BIC, which counts parameters more, prefers ", x$model[which.min(x$bic)]), "."))
   }
   simplest <- near[which.min(x$n_free[match(near, x$model)])]
   paste0(
@@ -37,7 +39,8 @@ best_by_prediction <- function(x) {
   best <- which.min(lost)
   how <- paste0("Left-out rows are predicted best by ", x$model[best])
   second <- order(lost)[2]
-  if (scores) return(paste0(how, " (mean log score ", format_number(x$log_score[best]), ", against ", format_number(x$log_score[second]), " of ", x$model[second], ")."))
+  if (scores) return(paste0(how, " (mean log score ", format_number(x$log_score[best]), ", against ", format_number(x$log_score[second]),
+    " of ", x$model[second], ")."))
   more <- lost[second] / lost[best] - 1
   if (more < 0.01) return(paste0("Left-out rows are predicted equally well by ", x$model[best], " and ", x$model[second], " (to 1 %)."))
   paste0(how, ", ", round(100 * more), " % better than by ", x$model[second], ".")

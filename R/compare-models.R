@@ -51,7 +51,8 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], prepared[[name]], left_out, one_criterion(runs), threads))
   table <- tibble(
     model = names(runs), formula = vapply(runs, function(r) expression_text(r$problem$model$formula), character(1), USE.NAMES = FALSE),
-    n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"), aicc_weight = weights_of(pick("aicc")),
+    n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"),
+    aicc_weight = weights_of(pick("aicc")),
     bic = pick("bic"), bic_weight = weights_of(pick("bic")), prediction_error = vapply(predicted, `[[`, numeric(1), "error"),
     log_score = vapply(predicted, `[[`, numeric(1), "log_score"), converged = pick("converged", logical(1))
   )
@@ -101,7 +102,8 @@ check_same_rows <- function(runs, call = rlang::caller_env()) {
 print.tundrel_models <- function(x, ...) {
   if (is.null(attr(x, "runs")) || !all(c("model", "aicc", "aicc_weight") %in% names(x))) return(NextMethod())
   cat("Models of the same ", count_of(attr(x, "runs")[[1]]$n, "row"), ", best first by AICc\n\n", sep = "")
-  shown <- tibble::as_tibble(unclass(x)[intersect(names(x), c("model", "n_free", "sigma", "aicc", "aicc_weight", "bic_weight", "prediction_error", "log_score"))])
+  shown <- tibble::as_tibble(unclass(x)[intersect(names(x), c("model", "n_free", "sigma", "aicc", "aicc_weight", "bic_weight",
+    "prediction_error", "log_score"))])
   shown$aicc_weight <- share_text(x$aicc_weight)
   shown$bic_weight <- share_text(x$bic_weight)
   shown$aicc <- formatC(x$aicc, format = "f", digits = 1)

@@ -25,7 +25,8 @@ check_same_noise <- function(runs, pair, call) {
   kinds <- vapply(pair, function(name) format(runs[[name]]$problem$criterion), character(1))
   squares <- vapply(pair, function(name) runs[[name]]$problem$criterion$kind == "squares", logical(1))
   if (!any(squares) || kinds[1] == kinds[2]) return(invisible())
-  refuse("model", c("{.val {pair[1]}} and {.val {pair[2]}} cannot be tested: they are judged differently.", "x" = "{kinds[1]}, against {kinds[2]}."), call = call)
+  refuse("model", c("{.val {pair[1]}} and {.val {pair[2]}} cannot be tested: they are judged differently.",
+    "x" = "{kinds[1]}, against {kinds[2]}."), call = call)
 }
 
 # The same model and criterion, with further equalities.
@@ -59,14 +60,16 @@ nested_test <- function(runs, pair) {
     p <- stats::pf(statistic, df, freedom, lower.tail = FALSE)
     return(row("F", statistic, p, test_reading(pair, p, full), freedom))
   }
-  if (!is_likelihood(full$problem)) return(row(NA_character_, NA_real_, NA_real_, paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
+  if (!is_likelihood(full$problem)) return(row(NA_character_, NA_real_, NA_real_,
+    paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
   statistic <- 2 * max(gain, 0)
   p <- stats::pchisq(statistic, df, lower.tail = FALSE)
   row("likelihood ratio", statistic, p, test_reading(pair, p, full))
 }
 
 test_reading <- function(pair, p, full) {
-  said <- if (p < 0.05) paste0(pair[2], " explains more than chance would (p ", p_text(p), "): ", pair[1], " is not enough.") else paste0(pair[1], " is enough: what ", pair[2], " adds is within chance (p ", p_text(p), ").")
+  said <- if (p < 0.05) paste0(pair[2], " explains more than chance would (p ", p_text(p), "): ", pair[1],
+    " is not enough.") else paste0(pair[1], " is enough: what ", pair[2], " adds is within chance (p ", p_text(p), ").")
   if (any(full$at_bound != "")) paste(said, "A parameter of", pair[2], "rests on a bound, so p is only a rough guide.") else said
 }
 

@@ -23,7 +23,8 @@ correlation_table <- function(run) {
   found <- correlation[pairs]
   first <- rownames(correlation)[pairs[, 1]]
   second <- colnames(correlation)[pairs[, 2]]
-  reading <- ifelse(is.na(found), "not determined by the data", ifelse(abs(found) > near_collinear, paste0("only ", ifelse(found > 0, "the difference", "the sum"), " of the two, each in its own size, is known well"),
+  reading <- ifelse(is.na(found), "not determined by the data", ifelse(abs(found) > near_collinear, paste0("only ", ifelse(found > 0,
+    "the difference", "the sum"), " of the two, each in its own size, is known well"),
     ifelse(abs(found) > 0.8, "trade off", "")))
   table <- tibble(first = first, second = second, correlation = found, reading = reading)
   table <- table[order(-abs(table$correlation)), ]

@@ -5,7 +5,8 @@ left_out_rows <- function(run, prepared, folds, by, seed, call = rlang::caller_e
   group <- seq_along(prepared$used)
   if (!is.null(by)) {
     if (!rlang::is_string(by) || !by %in% names(run$problem$measurements)) {
-      refuse("measurements", c("There is no column {.field {by}} to group by.", suggestion(as.character(by)[1], names(run$problem$measurements), "columns")), call = call)
+      refuse("measurements", c("There is no column {.field {by}} to group by.", suggestion(as.character(by)[1],
+        names(run$problem$measurements), "columns")), call = call)
     }
     values <- run$problem$measurements[[by]][prepared$used]
     group <- match(values, unique(values))

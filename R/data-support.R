@@ -72,7 +72,8 @@ direction_reading <- function(run, direction, size, error) {
   names <- names(shares)[abs(shares) >= small_share]
   names <- names[order(-abs(shares[names]))]
   if (error <= unknown_beyond) {
-    return(if (error <= poor_beyond) paste0("known to ", format_number(100 * error, 2), " %") else paste0("known poorly, to ", format_number(100 * error, 2), " %"))
+    return(if (error <= poor_beyond) paste0("known to ", format_number(100 * error, 2), " %") else paste0("known poorly, to ",
+      format_number(100 * error, 2), " %"))
   }
   how <- if (is.infinite(error)) "not determined by the data" else "hardly determined by the data"
   if (length(names) == 1) {
@@ -97,7 +98,8 @@ known_combination <- function(run, names, shares, size) {
   side <- sign(a * b * slope)
   step <- size[[names[1]]]
   moves <- list(
-    list(what = paste("the", if (slope < 0) "product" else "ratio", product_text(names, -1 / slope)), to = c(2 * a, b * 2^slope), means = "changing both by shares that leave it the same"),
+    list(what = paste("the", if (slope < 0) "product" else "ratio", product_text(names, -1 / slope)), to = c(2 * a, b * 2^slope),
+      means = "changing both by shares that leave it the same"),
     list(
       what = if (side < 0) paste("the sum", paste(names, collapse = " + ")) else paste("the difference", paste(names, collapse = " - ")),
       to = c(a + step, b + side * step), means = if (side < 0) "adding to one what the other loses" else "adding the same to both"
@@ -130,6 +132,7 @@ print.tundrel_support <- function(x, ...) {
   names(shown)[2] <- "error"
   cat_table(shown)
   held <- attr(x, "held")
-  if (length(held)) cat("\n", paste0(strwrap(paste0(and_list(held), if (length(held) == 1) " rests on a bound and is" else " rest on bounds and are", " left out."), 80), "\n"), sep = "")
+  if (length(held)) cat("\n",
+    paste0(strwrap(paste0(and_list(held), if (length(held) == 1) " rests on a bound and is" else " rest on bounds and are", " left out."), 80), "\n"), sep = "")
   invisible(x)
 }

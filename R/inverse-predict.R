@@ -54,9 +54,11 @@ asked_predictor <- function(run, predictor, at, call = rlang::caller_env()) {
     }
     return(left)
   }
-  if (!predictor %in% predictors) refuse("measurements", c("There is no predictor {.field {predictor}}.", suggestion(predictor, predictors, "predictors")), call = call)
+  if (!predictor %in% predictors) refuse("measurements", c("There is no predictor {.field {predictor}}.", suggestion(predictor, predictors,
+    "predictors")), call = call)
   lacking <- setdiff(predictors, c(predictor, names(at)))
-  if (length(lacking)) refuse("measurements", c("The curve also depends on {.field {lacking}}.", "i" = "Give {.code at = list({lacking[1]} = ...)}."), call = call)
+  if (length(lacking)) refuse("measurements",
+    c("The curve also depends on {.field {lacking}}.", "i" = "Give {.code at = list({lacking[1]} = ...)}."), call = call)
   predictor
 }
 

@@ -131,13 +131,15 @@ print.tundrel_region <- function(x, ...) {
   cat("Region of ", names[1], " and ", names[2], " together (", format_number(100 * attr(x, "level")), " %)\n\n", sep = "")
   spans <- do.call(rbind, lapply(unique(x$by), function(way) {
     edge <- x[x$by == way, ]
-    tibble(by = way, parameter = names, lower = vapply(names, function(n) min(edge[[n]], na.rm = TRUE), numeric(1)), upper = vapply(names, function(n) max(edge[[n]], na.rm = TRUE), numeric(1)))
+    tibble(by = way, parameter = names, lower = vapply(names, function(n) min(edge[[n]], na.rm = TRUE), numeric(1)),
+      upper = vapply(names, function(n) max(edge[[n]], na.rm = TRUE), numeric(1)))
   }))
   cat_table(spans)
   edge <- x[x$by == "profile", ]
   odd <- table(edge$end[edge$end != "edge"])
   if (length(odd)) {
-    cat("\nOf ", nrow(edge), " directions ", and_list(paste(odd, c(bound = "end at a bound", open = "are open: no edge there", lost = "could not be followed")[names(odd)])), ".\n", sep = "")
+    cat("\nOf ", nrow(edge), " directions ", and_list(paste(odd, c(bound = "end at a bound", open = "are open: no edge there",
+      lost = "could not be followed")[names(odd)])), ".\n", sep = "")
   }
   cat("\nDraw it with plot_region().\n")
   invisible(x)

@@ -22,6 +22,11 @@ read_plan <- function(path, call = rlang::caller_env()) {
   }
   plan$folder <- dirname(path)
   plan$path <- path
+  unknown <- setdiff(plan_ways(plan), ways_to_be_sure)
+  if (length(unknown)) {
+    refuse("plan", c("The key {.field uncertainty} of {.file {path}} asks for {.val {unknown[1]}}.",
+      suggestion(unknown[1], ways_to_be_sure, "ways")), call = call)
+  }
   plan
 }
 

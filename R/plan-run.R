@@ -82,15 +82,24 @@ write_comparison <- function(runs, out) {
 write_results <- function(run, out, plan = list()) {
   path <- function(name) file.path(out, name)
   report <- plan$report %||% "report.html"
-  table <- suppressWarnings(uncertainty(run), classes = "tundrel_warning_uncertainty")
+  table <- plan_uncertainty(run, plan)
   write_table(table, path("parameters.csv"))
+  checked <- has_residual_scale(run) && is.null(run$problem$own$fun)
+  if (checked) write_table(suppressWarnings(check_residuals(run)), path("checks.csv"))
   write_table(glance(run), path("fit.csv"))
   write_table(residual_table(run), path("residuals.csv"))
   write_table(trace_table(run), path("trace.csv"))
   write_picture(plot_fit(run), path("fit.png"))
   if (has_residual_scale(run)) write_picture(plot_residuals(run), path("residuals.png"))
   write_picture(plot_trace(run), path("trace.png"))
-  write_report(run, path(report), title = plan$title)
-  path(c("parameters.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png",
+  write_report(run, path(report), title = plan$title, by = plan_ways(plan))
+  path(c("parameters.csv", if (checked) "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png",
          if (has_residual_scale(run)) "residuals.png", "trace.png", report))
+}
+
+# The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.
+plan_ways <- function(plan) as.character(unlist(plan$uncertainty %||% "curvature"))
+
+plan_uncertainty <- function(run, plan) {
+  suppressWarnings(uncertainty(run, by = plan_ways(plan), seed = 1), classes = "tundrel_warning_uncertainty")
 }

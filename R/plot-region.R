@@ -18,8 +18,9 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
   region <- run
   if (!inherits(run, "tundrel_region")) {
     check_run(run)
-    pair <- strongest_pair(run)
-    region <- joint_region(run, a %||% setdiff(pair, b)[1], b %||% setdiff(pair, a)[1], level, directions)
+    if (is.null(a) || is.null(b)) pair <- strongest_pair(run)
+    a <- a %||% setdiff(pair, b)[1]
+    region <- joint_region(run, a, b %||% setdiff(pair, a)[1], level, directions)
   }
   run <- attr(region, "run")
   names <- names(region)[2:3]
@@ -29,7 +30,8 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
   # a line that is broken begins behind the break
   if (!whole) edge <- edge[(seq_along(found) + which(!found)[1] - 1) %% length(found) + 1, ]
   ellipse <- region[region$by == "curvature", ]
-  draw <- function(plot, layer) if (whole) plot + ggplot2::geom_polygon(data = edge, fill = ink[["band"]], alpha = 0.3, colour = ink[["fit"]], linewidth = 0.9) else plot + layer
+  draw <- function(plot, layer) if (whole) plot + ggplot2::geom_polygon(data = edge, fill = ink[["band"]], alpha = 0.3,
+    colour = ink[["fit"]], linewidth = 0.9) else plot + layer
   plot <- ggplot2::ggplot(edge, aes(.data[[names[1]]], .data[[names[2]]]))
   plot <- draw(plot, ggplot2::geom_path(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE))
   if (nrow(ellipse)) plot <- plot + ggplot2::geom_path(data = ellipse, colour = ink[["start"]], linetype = "dashed")

@@ -1,13 +1,15 @@
 #' Write a report
 #'
 #' One HTML file that holds everything, pictures included, and can be opened anywhere and printed: the
-#' question with its answer first, then parameters, the fitted curve, residuals, the run, conditions
-#' and measurements. All text from data is escaped.
+#' question with its answer first, then parameters and how sure they are, the fitted curve, rival models, residuals and
+#' their checks, the run, conditions and measurements. All text from data is escaped.
 #'
 #' @param run A run, from [fit_local()].
 #' @param path \[character(1)] The file to write, ending in `.html`; an existing one is replaced whole.
 #' @param title \[character(1)] Heading; the model's formula if none is given.
 #' @param level \[numeric(1)] Coverage of intervals, between 0 and 1.
+#' @param by \[character] Ways to find uncertainties, as for [uncertainty()]; bootstraps are drawn with seed 1.
+#' @param models \[list] Runs of rival models on the same measurements, with names, to be compared by [compare_models()].
 #'
 #' @return `path`, invisibly.
 #' @section Errors: `tundrel_error_file` when the directory does not exist, the file cannot be
@@ -20,20 +22,20 @@
 #'   fit_local()
 #' path <- tempfile(fileext = ".html")
 #' write_report(run, path)
-write_report <- function(run, path, title = NULL, level = 0.95) {
+write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature", models = list()) {
   check_run(run)
-  check_level(level)
+  check_uncertainty(by, level, 999, 1)
   if (!rlang::is_string(path) || !grepl("\\.html?$", path)) {
     refuse("file", c("{.arg path} must be the name of a file that ends in {.file .html}.", "x" = "It is {.val {path}}."))
   }
   for (package in c("htmltools", "base64enc", "ragg")) need_package(package, "to write reports")
-  page <- report_page(run, title %||% expression_text(formula(run)), level)
+  page <- report_page(run, title %||% expression_text(formula(run)), level, by, models)
   write_whole(path, function(beside) writeLines(enc2utf8(page), beside, useBytes = TRUE))
 }
 
-report_page <- function(run, title, level) {
+report_page <- function(run, title, level, by, models) {
   h <- htmltools::tags
-  table <- suppressWarnings(uncertainty(run, level = level), classes = "tundrel_warning_uncertainty")
+  table <- suppressWarnings(uncertainty(run, by = by, level = level, seed = 1), classes = "tundrel_warning_uncertainty")
   body <- h$main(
     h$h1(title),
     report_answer(run, table, level),
@@ -44,8 +46,10 @@ report_page <- function(run, title, level) {
         report_picture(plot_fit(run), paste("Measurements and fitted curve of", expression_text(formula(run))))
       )
     },
+    if (length(models)) report_models(run, models),
     h$h2("What is left over"),
     report_picture(plot_residuals_or_null(run), "Standardised residuals against fitted values, the predictor, normal quantiles and row order"),
+    report_checks(run),
     report_fit_table(run),
     report_run(run),
     report_conditions(run),
@@ -74,38 +78,84 @@ has_residual_scale <- function(run) {
 # The answer in one paragraph, first of all.
 report_answer <- function(run, table, level) {
   h <- htmltools::tags
-  answers <- paste0(
-    table$parameter, " = ", format_number(table$estimate),
-    ifelse(is.finite(table$std_error), paste0(" \u00b1 ", format_number(table$std_error, 2)), "")
-  )
+  # the surest way that was asked for speaks
+  surest <- intersect(c("profile", "bootstrap", "percentile", "curvature"), table$by)[1]
+  shown <- table[table$by == surest, ]
+  answers <- paste0(shown$parameter, " = ", format_number(shown$estimate), interval_words(shown))
   verdict <- if (run$converged) "good" else "bad"
   htmltools::tagList(
     h$p(
       class = "answer",
       "The model", h$code(expression_text(formula(run))),
-      paste0("was fitted to ", count_of(run$n, "row"), " by ", problem_criterion_text(run$problem), ". The answer, with standard errors:"),
+      paste0("was fitted to ", count_of(run$n, "row"), " by ", problem_criterion_text(run$problem), ". The answer, with ",
+        format_number(100 * level), " % intervals by ", surest, ":"),
       h$strong(paste0(paste(answers, collapse = ", "), "."))
     ),
     h$p(class = paste("verdict", verdict), stop_line(run))
   )
 }
 
+# " (9.04 to 9.38)", " (30.1 or more)"
+interval_words <- function(rows) {
+  low <- format_number(rows$lower, 3)
+  high <- format_number(rows$upper, 3)
+  words <- ifelse(is.finite(rows$lower) & is.finite(rows$upper), paste(low, "to", high),
+    ifelse(is.finite(rows$lower), paste(low, "or more"), ifelse(is.finite(rows$upper), paste(high, "or less"), rows$note)))
+  words[is.na(rows$lower) | is.na(rows$upper)] <- rows$note[is.na(rows$lower) | is.na(rows$upper)]
+  ifelse(nzchar(words), paste0(" (", words, ")"), "")
+}
+
 report_parameters <- function(run, table, level) {
+  h <- htmltools::tags
   shown <- tibble(
     parameter = table$parameter, estimate = table$estimate, `standard error` = table$std_error,
-    lower = table$lower, upper = table$upper, start = unname(run$start[table$parameter]), note = table$note
+    lower = table$lower, upper = table$upper, by = table$by, start = unname(run$start[table$parameter]), note = table$note
   )
+  several <- length(unique(table$by)) > 1
+  repeated <- duplicated(table$parameter)
+  shown$parameter[repeated] <- ""
+  shown[repeated, c("estimate", "start")] <- NA
   htmltools::tagList(
-    htmltools::tags$h2("Parameters"),
-    report_table(shown),
-    htmltools::tags$p(
+    h$h2("Parameters"),
+    report_table(if (several) shown else shown[setdiff(names(shown), "by")]),
+    h$p(
       class = "small", paste0(
-        "Intervals: ", format_number(100 * level), " %, from the curvature of the criterion, with ",
-        if (is_likelihood(run$problem)) "normal quantiles." else "Student's t."
+        "Intervals: ", format_number(100 * level), " %", if (!several) paste0(", by ", table$by[1]), ", with ",
+        if (is_likelihood(run$problem)) "normal quantiles." else "Student's t.", if (any(c("bootstrap",
+          "percentile") %in% table$by)) " Bootstrap: 999 refits, seed 1."
       )
-    )
+    ),
+    lapply(attr(table, "reading"), h$p),
+    if (several) report_picture(plot_uncertainty(table), "Intervals of every parameter by each way, side by side")
   )
 }
+
+# Rival models, and what to make of them.
+report_models <- function(run, models) {
+  h <- htmltools::tags
+  table <- rlang::exec(compare_models, `this model` = run, !!!models)
+  shown <- tibble::as_tibble(unclass(table)[c("model", "formula", "n_free", "sigma", "aicc", "aicc_weight", "bic_weight", "prediction_error", "log_score")])
+  names(shown) <- gsub("_", " ", names(shown))
+  names(shown)[names(shown) == "n free"] <- "free parameters"
+  htmltools::tagList(
+    h$h2("Rival models"),
+    report_table(shown[!vapply(shown, function(column) all(is.na(column)), logical(1))]),
+    lapply(c(attr(table, "tests")$reading, models_reading(table)), h$p),
+    report_picture(plot_models(table), "The models over the measurements, their weights, and how well they predict rows left out")
+  )
+}
+
+# Checks of the residuals, those that complain first.
+report_checks <- function(run) {
+  if (!has_residual_scale(run) || !is.null(run$problem$own$fun)) return(NULL)
+  checks <- suppressWarnings(check_residuals(run), classes = "tundrel_warning_uncertainty")
+  checks <- checks[order(match(checks$verdict, c("fail", "warn", "pass", "skip"))), ]
+  shown <- tibble(check = checks$check, verdict = checks$verdict, statistic = checks$statistic,
+    p = ifelse(is.na(checks$p_value), "", p_text_each(checks$p_value)), reading = checks$reading)
+  htmltools::tagList(report_table(shown), htmltools::tags$p(class = "small", "One check in twenty warns by chance."))
+}
+
+p_text_each <- function(p) vapply(p, function(one) if (is.na(one)) "" else p_text(one), character(1))
 
 report_fit_table <- function(run) {
   g <- glance(run)

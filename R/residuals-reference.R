@@ -16,7 +16,8 @@ checked_rows <- function(run, prepared, along) {
   # where the criterion is not the plain sum of squares of these residuals, they need not stand upright on the tangent
   # plane, as the reference does
   z <- upright(diagnostics$standardised, tangent, known)
-  predictors <- if (is.null(run$problem$own$fun)) stats::setNames(prepared$columns[match(run$problem$model$predictors, run$problem$model$columns)], run$problem$model$predictors)
+  predictors <- if (is.null(run$problem$own$fun)) stats::setNames(prepared$columns[match(run$problem$model$predictors,
+    run$problem$model$columns)], run$problem$model$predictors)
   list(
     z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,

@@ -54,7 +54,8 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   check_serves(solver, problem, prepared, joint, call)
   check_enough_rows(prepared, call)
   began <- proc.time()[["elapsed"]]
-  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed, cluster, budget$seconds, threads)
+  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed,
+    cluster, budget$seconds, threads)
   chosen <- utils::head(sample$walked, finalists)
   shell <- list(
     problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()

@@ -100,7 +100,7 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
     if (good <= drawn$replicates / 2) return(row(NA_real_, c(NA_real_, NA_real_), failed))
     values <- values_in_rows(quantity$expression, drawn$refits)
     shares <- (1 + c(-1, 1) * level) / 2
-    if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn)
+    if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn, interval_freedom(run))
     ends <- stats::quantile(values, shares, type = 6, names = FALSE)
     note <- c(
       if (any(shares * good < 1 | (1 - shares) * good < 1)) "too few replicates for these ends",
@@ -111,8 +111,10 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
   }))
 }
 
-# Bias-corrected accelerated shares (Efron, 1987, Journal of the American Statistical Association 82, 171-185).
-corrected_shares <- function(shares, values, quantity, drawn) {
+# Bias-corrected accelerated shares (Efron, 1987, Journal of the American Statistical Association 82, 171-185), from
+# Student's quantiles where the scale of the noise is estimated: refits alone make small samples look surer than they are
+# (Hesterberg, 2015, The American Statistician 69, 371-386).
+corrected_shares <- function(shares, values, quantity, drawn, freedom) {
   bias <- stats::qnorm(mean(values < quantity$estimate) + mean(values == quantity$estimate) / 2)
   if (!is.finite(bias)) return(shares)
   acceleration <- 0
@@ -121,7 +123,7 @@ corrected_shares <- function(shares, values, quantity, drawn) {
     pull <- mean(left_out) - left_out
     if (sum(pull^2) > 0) acceleration <- sum(pull^3) / (6 * sum(pull^2)^1.5)
   }
-  z <- bias + stats::qnorm(shares)
+  z <- bias + stats::qt(shares, freedom)
   stats::pnorm(bias + z / (1 - acceleration * z))
 }
 

@@ -91,7 +91,8 @@ profile_end <- function(side, quantity) {
   where <- if (below) "below" else "above"
   bound <- if (below) quantity$lower else quantity$upper
   note <- switch(side$how,
-    limit = if (quantity$rests == c("upper", "lower")[1 + below]) paste("rests on its", quantity$rests, "bound") else paste("ends at its", if (below) "lower" else "upper", "bound"),
+    limit = if (quantity$rests == c("upper", "lower")[1 + below]) paste("rests on its", quantity$rests, "bound") else paste("ends at its",
+      if (below) "lower" else "upper", "bound"),
     open = paste("open", where),
     lost = paste0("lost ", where, ": no fit beyond ", format_number(side$end)),
     better = paste("a better optimum lies", where)

@@ -20,7 +20,8 @@ limits_read <- function(table) {
     said("not determined", function(n) paste0(if (n > 1) " are" else " is", " not determined by the data: any value fits as well.")),
     said("open above", function(n) " may be arbitrarily large: no larger value is ruled out by the data."),
     said("open below", function(n) " may be arbitrarily small: no smaller value is ruled out by the data."),
-    said("ends at its", function(n) paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s", " there by your condition, not by the data.")),
+    said("ends at its", function(n) paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s",
+      " there by your condition, not by the data.")),
     said("several minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
     said("turns back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
     said("lost", function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
@@ -86,7 +87,8 @@ disagreeing_ways <- function(table, surer) {
   }, unique(table$parameter))
   if (length(apart) == 0) return(NULL)
   paste0(
-    "For ", and_list(apart), " profile and bootstrap differ by more than a quarter of the interval: the noise may not be what the criterion says; look at check_residuals()."
+    "For ", and_list(apart), " profile and bootstrap differ by more than a quarter of the interval: ",
+    "the noise may not be what the criterion says; look at check_residuals()."
   )
 }
 

@@ -11,7 +11,8 @@
 #' infinite. Conditions are kept to.
 #'
 #' `"bootstrap"` and `"percentile"` fit again to resampled measurements, and read the interval off the refits: corrected for
-#' bias and acceleration, or plain percentiles of the same refits. `resample` says how measurements are drawn:
+#' bias, acceleration and the size of the sample, or plain percentiles of the same refits, which are too narrow in small
+#' samples. `resample` says how measurements are drawn:
 #' `"residual"` (residuals over the root of one minus leverage, drawn with replacement, back on the fitted values),
 #' `"wild"` (each residual stays in its row, its sign drawn: for a spread that differs by row), `"case"` (rows drawn with
 #' replacement), `"parametric"` (from the noise that the criterion states). Unsaid: residual, for likelihoods parametric,
@@ -37,8 +38,10 @@
 #'   resampling that a criterion does not allow. Warnings of class `tundrel_warning_uncertainty` for a run that did not
 #'   converge, when a profile meets a better optimum, and when most refits fail.
 #' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapters 2 and 6. Davison and
-#'   Hinkley (1997) Bootstrap Methods and their Application, chapters 5 and 7. Davidson and Flachaire (2008) Journal of
-#'   Econometrics 146, 162-169, on the wild bootstrap. Huber (1967) Proceedings of the Fifth Berkeley Symposium 1, 221-233.
+#'   Hinkley (1997) Bootstrap Methods and their Application, chapters 5 and 7. Efron (1987) Journal of the American
+#'   Statistical Association 82, 171-185, and Hesterberg (2015) The American Statistician 69, 371-386, on its corrections.
+#'   Davidson and Flachaire (2008) Journal of Econometrics 146, 162-169, on the wild bootstrap. Huber (1967) Proceedings of
+#'   the Fifth Berkeley Symposium 1, 221-233.
 #' @seealso [derive()] for quantities computed from the parameters, [correlation_table()], [joint_region()],
 #'   [data_support()].
 #' @export

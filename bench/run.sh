@@ -9,3 +9,5 @@ Rscript bench/many-starts.R build/bench-starts
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R
 Rscript bench/global-search.R
+Rscript bench/coverage.R
+Rscript bench/residual-checks.R

@@ -80,3 +80,15 @@ twins <- function(p) (p[["a"]]^2 - 1)^2 + 2 * (p[["b"]] - p[["a"]]^2)^2
 twin_problem <- pose(twins, parameters = c("a", "b")) |> subject_to(a^2 + b^2 <= 1.5) |> search_within(a = c(-2, 3), b = c(-1, 3))
 ends <- fit_multistart(twin_problem, starts = 10, seed = 1)
 save("plot-two-optima", plot_landscape(twin_problem |> start_from(a = 0, b = 0), a = c(-2, 2), b = c(-1, 2), runs = ends))
+
+# How sure: a saturation curve that hardly saturates, and rival models of the lichen.
+hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.61, 5.12)), y ~ top * x / (half + x)) |>
+  start_from(top = 10, half = 8) |>
+  subject_to(top > 0, half > 0) |>
+  fit_local()
+save("plot-uncertainty", plot_uncertainty(hardly, by = c("curvature", "profile", "bootstrap"), seed = 1))
+save("plot-profile", plot_profile(hardly))
+save("plot-region", plot_region(hardly))
+saturating <- fit_local(start_from(pose(lichen, uptake ~ top * light / (half + light) - dark), top = 8, half = 150, dark = 1))
+levelling <- fit_local(start_from(pose(lichen, uptake ~ top * (1 - exp(-light / scale)) - dark), top = 8, scale = 200, dark = 1))
+save("plot-models", plot_models(saturating, levelling))

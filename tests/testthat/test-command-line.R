@@ -19,10 +19,10 @@ test_that("the demo runs, shows the answer and leaves its files", {
   expect_true(any(grepl("Converged", done$out)))
   expect_setequal(
     list.files(file.path(folder, "here")),
-    c("start.png", "parameters.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "report.html")
+    c("start.png", "parameters.csv", "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "report.html")
   )
   estimates <- read.csv(file.path(folder, "here", "parameters.csv"))
-  expect_identical(estimates$estimate, unname(coef(fit_local(lichen_problem()))))
+  expect_identical(estimates$estimate[estimates$by == "profile"], unname(coef(fit_local(lichen_problem()))))
 })
 
 test_that("a plan is carried out, with results and messages on their own streams", {
@@ -155,4 +155,20 @@ test_that("a plan with local, many and global runs compares them, and refuses wh
   expect_match(refused("  - {solver: cma_es, sed: 7}"), "seed")
   expect_match(refused("  - {starts: 5, max_iterations: 7}"), "max_iterations")
   expect_match(refused("  - {scope: everywhere}"), "local.*global")
+})
+
+test_that("a plan says in which ways to find uncertainties", {
+  folder <- withr::local_tempdir()
+  writeLines(plan_lines("uncertainty: [curvature, profile, percentile]"), file.path(folder, "plan.yaml"))
+  done <- tundrel_command("run", "plan.yaml", in_folder = folder)
+  expect_equal(done$code, 0L)
+  expect_true(any(grepl("agree to a tenth of the interval", done$out)))
+  table <- read.csv(file.path(folder, "out", "parameters.csv"))
+  expect_identical(table$by, rep(c("curvature", "profile", "percentile"), 3))
+  checks <- read.csv(file.path(folder, "out", "checks.csv"))
+  expect_true("pattern along light" %in% checks$check)
+  writeLines(plan_lines("uncertainty: [profil]"), file.path(folder, "plan.yaml"))
+  wrong <- tundrel_command("run", "plan.yaml", in_folder = folder)
+  expect_equal(wrong$code, 2L)
+  expect_true(any(grepl("Did you mean profile?", wrong$err, fixed = TRUE)))
 })

@@ -141,3 +141,47 @@ test_that("ends of several runs carry their letters on the landscape", {
   geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
   expect_setequal(layer_data(plot, which(geoms == "GeomLabel"))$label, c("A", "B"))
 })
+
+test_that("intervals are drawn side by side, open ones with arrows", {
+  run <- decay_run()
+  table <- uncertainty(run, by = c("curvature", "profile"))
+  plot <- plot_uncertainty(table)
+  lines <- layer_data(plot, 2)
+  expect_equal(sort(lines$xmin), sort(table$lower))
+  expect_equal(sort(lines$xmax), sort(table$upper))
+  expect_false("GeomSegment" %in% vapply(plot$layers, function(l) class(l$geom)[1], character(1)))
+  open <- pose(data.frame(x = 1:8, y = c(1.0, 2.2, 2.8, 4.3, 4.8, 6.1, 6.7, 7.7)), y ~ top * x / (half + x)) |>
+    start_from(top = 50, half = 50) |>
+    subject_to(top > 0, half > 0) |>
+    fit_local()
+  arrows <- Filter(function(l) inherits(l$geom, "GeomSegment"), plot_uncertainty(open)$layers)
+  expect_length(arrows, 1)
+  expect_setequal(arrows[[1]]$data$parameter, c("top", "half"))
+})
+
+test_that("profiles cross the edge of chance where their interval ends, and regions are drawn whole or open", {
+  run <- decay_run()
+  curve <- plot_profile(run)$data
+  k <- curve[curve$parameter == "k", ]
+  end <- uncertainty(run, by = "profile")
+  at <- approx(k$root, k$value, c(-1, 1) * qt(0.975, 13))$y
+  expect_equal(at, c(end$lower[2], end$upper[2]), tolerance = 2e-3)
+  expect_refusal(plot_profile(run, "q"), "model", "no profile of q")
+  region <- plot_region(run, directions = 12)
+  expect_true("GeomPolygon" %in% vapply(region$layers, function(l) class(l$geom)[1], character(1)))
+  expect_match(region$labels$title, "Which values of a and k")
+})
+
+test_that("models are drawn with their weights, and bands for new readings are dotted", {
+  data <- decay_data()
+  run <- decay_run(data)
+  flat <- pose(data, y ~ a / (1 + k * x)) |> start_from(a = 2, k = 1) |> fit_local()
+  expect_s3_class(plot_models(run, flat), "patchwork")
+  expect_s3_class(plot_models(compare_models(run, flat)), "patchwork")
+  plot <- plot_fit(run, band = "prediction", level = 0.9)
+  geoms <- vapply(plot$layers, function(l) class(l$geom)[1], character(1))
+  upper <- layer_data(plot, which(geoms == "GeomLine")[2])
+  expect_equal(upper$y, predict(run, data.frame(x = upper$x), band = "prediction", level = 0.9)$upper)
+  expect_match(plot$labels$caption, "dotted: for a new reading")
+  expect_false("GeomRibbon" %in% vapply(plot_fit(run, band = "none")$layers, function(l) class(l$geom)[1], character(1)))
+})
