@@ -9,7 +9,10 @@
 #' @examples
 #' command_line("--help")
 command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
-  commands <- list(demo = command_demo, run = command_run, resume = command_resume)
+  commands <- list(
+    demo = command_demo, new = command_new, check = command_check, run = command_run, resume = command_resume,
+    compare = command_compare, report = command_report, solvers = command_solvers, models = command_models
+  )
   name <- if (length(arguments)) arguments[[1]] else "--help"
   if (name %in% c("-h", "--help", "help")) {
     cat(command_help(), sep = "\n")
@@ -42,8 +45,14 @@ command_help <- function() {
     "tundrel: fit nonlinear models to measurements and defend the numbers",
     "",
     "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
+    "  tundrel new DATA           write a plan to begin with, from a file of measurements",
+    "  tundrel check PLAN         say whether a plan can be run; fits nothing",
     "  tundrel run PLAN           carry out a plan",
     "  tundrel resume PLAN        go on with a plan's run from its checkpoint",
+    "  tundrel compare RUN RUN    compare stored runs, of one problem or of several models",
+    "  tundrel report RUN         write the report of a stored run",
+    "  tundrel solvers            list the solvers",
+    "  tundrel models [NAME]      list the models of the catalogue, or tell about one",
     "",
     "Each command explains itself: tundrel run --help",
     "Exit codes: 0 done and converged, 3 done but not converged, 2 bad input, 1 internal error."
@@ -64,11 +73,18 @@ command_options <- function(arguments, usage, description, options = list(), n_p
     optparse::print_help(parser)
     return(NULL)
   }
-  if (length(parsed$args) != n_positional) {
-    refuse("plan", c("{length(parsed$args)} word{?s} given where {n_positional} {?is/are} expected.", "i" = "Usage: {usage}"))
+  wanted <- range(n_positional)
+  if (length(parsed$args) < wanted[1] || length(parsed$args) > wanted[2]) {
+    expected <- if (wanted[1] == wanted[2]) wanted[1] else if (is.finite(wanted[2])) paste(wanted, collapse = " to ") else paste(wanted[1], "or more")
+    refuse("plan", c("{length(parsed$args)} word{?s} given where {expected} {if (wanted[2] == 1) 'is' else 'are'} expected.", "i" = "Usage: {usage}"))
   }
   parsed
 }
+
+json_option <- function() optparse::make_option("--json", action = "store_true", default = FALSE, help = "results as JSON, for programs")
+
+# Numbers as they are, missing ones as null.
+cat_json <- function(x) cat(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", pretty = TRUE), "\n", sep = "")
 
 exit_code <- function(converged) if (all(converged)) 0L else 3L
 

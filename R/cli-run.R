@@ -8,10 +8,35 @@ command_run <- function(arguments) {
 }
 
 carry_out <- function(arguments, usage, description, resume = FALSE) {
-  given <- command_options(arguments, usage, description, n_positional = 1)
+  given <- command_options(
+    arguments, paste(usage, "[--json] [--quiet] [--seed N] [--threads N]"), description,
+    list(
+      json_option(),
+      optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on the way"),
+      optparse::make_option("--seed", metavar = "N", type = "integer", default = NULL, help = "seed of runs that draw and state none"),
+      optparse::make_option("--threads", metavar = "N", type = "integer", default = NULL, help = "threads of runs that state none")
+    ), 1
+  )
   if (is.null(given)) return(0L)
-  plan <- read_plan(given$args)
-  done <- run_plan(plan, say_aside, resume)
+  plan <- with_run_options(read_plan(given$args), given$options)
+  quietly <- if (given$options$quiet) suppressMessages else identity
+  done <- quietly(run_plan(plan, say_aside, resume))
+  if (given$options$json) cat_json(run_as_json(done, plan)) else print_done(done, plan)
+  exit_code(done$best$converged)
+}
+
+# Seed and threads from the command line, for runs to which the plan gives none.
+with_run_options <- function(plan, options) {
+  plan$runs <- lapply(plan$runs %||% list(list()), function(settings) {
+    settings$threads <- settings$threads %||% options$threads
+    draws <- !is.null(settings$starts) || identical(settings$scope, "global") || isTRUE(solver_scopes()[settings$solver %||% ""] == "global")
+    if (draws) settings$seed <- settings$seed %||% options$seed
+    settings
+  })
+  plan
+}
+
+print_done <- function(done, plan) {
   if (!is.null(plan$title)) cat(plan$title, "\n\n", sep = "")
   print(done$best)
   if (!identical(plan_ways(plan), "curvature")) {
@@ -23,5 +48,12 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
     print(done$comparison)
   }
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")
-  exit_code(done$best$converged)
+}
+
+run_as_json <- function(done, plan) {
+  list(
+    title = plan$title, converged = done$best$converged, stop_reason = done$best$stop_reason, fit = as.list(glance(done$best)),
+    parameters = tibble::as_tibble(unclass(plan_uncertainty(done$best, plan))),
+    comparison = if (!is.null(done$comparison)) tibble::as_tibble(unclass(done$comparison)), files = done$files
+  )
 }

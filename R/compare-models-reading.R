@@ -43,5 +43,6 @@ best_by_prediction <- function(x) {
     " of ", x$model[second], ")."))
   more <- lost[second] / lost[best] - 1
   if (more < 0.01) return(paste0("Left-out rows are predicted equally well by ", x$model[best], " and ", x$model[second], " (to 1 %)."))
+  if (more > 1) return(paste0(how, ": those of ", x$model[second], " are off ", format_number(1 + more, 2), " times as much."))
   paste0(how, ", ", round(100 * more), " % better than by ", x$model[second], ".")
 }

@@ -26,6 +26,9 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   list(runs = runs, best = best, files = files, comparison = attr(compared, "comparison"))
 }
 
+# The best run of a plan, in its output directory.
+run_file <- "run.json"
+
 checkpoint_path <- function(out, i) file.path(out, paste0("checkpoint-", i, ".json"))
 
 as_list_of_runs <- function(run) if (inherits(run, "tundrel_runs")) unclass(run) else list(run)
@@ -40,7 +43,8 @@ kind_of_run <- function(settings, solver, call) {
   scope
 }
 
-plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::caller_env()) {
+# What a run of a plan is: its kind, its solver if one is named, and what the fitting function is told.
+asked_run <- function(problem, settings, call = rlang::caller_env()) {
   solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)
   kind <- kind_of_run(settings, solver, call)
   constructor <- solver_constructors()[[solver$name]]
@@ -49,11 +53,19 @@ plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::
   for (key in setdiff(names(settings), c("solver", "scope", own, known))) {
     refuse("plan", c("{.field {key}} is no setting of {.val {solver$name}}.", suggestion(key, c(own, known), "settings")), call = call)
   }
-  stored <- settings[setdiff(intersect(names(settings), known), "scope")]
   mine <- settings[intersect(names(settings), own)]
-  made <- if (!is.null(settings$solver) || length(mine)) rlang::exec(constructor, !!!mine)
-  if (kind == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
-  fit <- if (kind == "global") fit_global else fit_local
+  list(
+    kind = kind, solver = if (!is.null(settings$solver) || length(mine)) rlang::exec(constructor, !!!mine),
+    stored = settings[setdiff(intersect(names(settings), known), "scope")]
+  )
+}
+
+plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::caller_env()) {
+  asked <- asked_run(problem, settings, call)
+  made <- asked$solver
+  stored <- asked$stored
+  if (asked$kind == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
+  fit <- if (asked$kind == "global") fit_global else fit_local
   if (!resume || !file.exists(checkpoint)) return(rlang::exec(fit, problem, solver = made, !!!stored, checkpoint = checkpoint))
   run <- read_run(checkpoint, problem = problem)
   check_same_solver(run$solver, made %||% run$solver, checkpoint, call)
@@ -92,9 +104,10 @@ write_results <- function(run, out, plan = list()) {
   write_picture(plot_fit(run), path("fit.png"))
   if (has_residual_scale(run)) write_picture(plot_residuals(run), path("residuals.png"))
   write_picture(plot_trace(run), path("trace.png"))
+  if (is.null(run$problem$own)) write_run(run, path(run_file))
   write_report(run, path(report), title = plan$title, by = plan_ways(plan))
   path(c("parameters.csv", if (checked) "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png",
-         if (has_residual_scale(run)) "residuals.png", "trace.png", report))
+         if (has_residual_scale(run)) "residuals.png", "trace.png", if (is.null(run$problem$own)) run_file, report))
 }
 
 # The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.

@@ -19,7 +19,7 @@ test_that("the demo runs, shows the answer and leaves its files", {
   expect_true(any(grepl("Converged", done$out)))
   expect_setequal(
     list.files(file.path(folder, "here")),
-    c("start.png", "parameters.csv", "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "report.html")
+    c("start.png", "parameters.csv", "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "run.json", "report.html")
   )
   estimates <- read.csv(file.path(folder, "here", "parameters.csv"))
   expect_identical(estimates$estimate[estimates$by == "profile"], unname(coef(fit_local(lichen_problem()))))
@@ -171,4 +171,62 @@ test_that("a plan says in which ways to find uncertainties", {
   wrong <- tundrel_command("run", "plan.yaml", in_folder = folder)
   expect_equal(wrong$code, 2L)
   expect_true(any(grepl("Did you mean profile?", wrong$err, fixed = TRUE)))
+})
+
+test_that("from a file of measurements to a report, with the commands alone", {
+  folder <- withr::local_tempdir()
+  file.copy(demo_file("lichen-light.csv"), file.path(folder, "lichen.csv"))
+  made <- tundrel_command("new", "lichen.csv", in_folder = folder)
+  expect_equal(made$code, 0L)
+  expect_identical(made$out, "lichen.yaml")
+  expect_equal(tundrel_command("new", "lichen.csv", in_folder = folder)$code, 2L)
+  sound <- tundrel_command("check", "lichen.yaml", in_folder = folder)
+  expect_equal(sound$code, 0L)
+  expect_match(sound$out[1], "lichen.yaml can be run")
+  expect_false(dir.exists(file.path(folder, "results")))
+  expect_equal(tundrel_command("run", "lichen.yaml", "--quiet", in_folder = folder)$code, 0L)
+
+  # two edits: another model, another place for its results
+  lines <- readLines(file.path(folder, "lichen.yaml"))
+  lines[grepl("^model:", lines)] <- "model: uptake ~ top * light / (half + light) - dark"
+  lines[grepl("^output:", lines)] <- "output: other/"
+  writeLines(lines, file.path(folder, "lichen.yaml"))
+  told <- tundrel_command("run", "lichen.yaml", "--json", "--quiet", "--threads", "2", in_folder = folder)
+  expect_equal(told$code, 0L)
+  expect_identical(told$err, character())
+  found <- jsonlite::fromJSON(paste(told$out, collapse = "\n"))
+  expect_true(found$converged)
+  expect_identical(found$parameters$by, rep(c("curvature", "profile"), 3))
+  compared <- tundrel_command("compare", "results", "other/run.json", in_folder = folder)
+  expect_equal(compared$code, 0L)
+  expect_true(any(grepl("is best by AICc", compared$out)))
+  same <- tundrel_command("compare", "other", "other", "--json", in_folder = folder)
+  expect_identical(jsonlite::fromJSON(paste(same$out, collapse = "\n"))$optimum, c("A", "A"))
+  reported <- tundrel_command("report", "other", "--out", "again.html", "--by", "curvature,percentile", in_folder = folder)
+  expect_equal(reported$code, 0L)
+  expect_match(paste(readLines(file.path(folder, "again.html")), collapse = ""), "percentile")
+})
+
+test_that("tables of solvers and models are printed, and as JSON; wrong words are refused", {
+  expect_true(any(grepl("^levenberg_marquardt", tundrel_command("solvers")$out)))
+  listed <- jsonlite::fromJSON(paste(tundrel_command("solvers", "--json")$out, collapse = "\n"))
+  expect_identical(listed$solver, solvers()$solver)
+  expect_true(any(grepl("saturating_uptake", tundrel_command("models")$out)))
+  expect_true(any(grepl("half", tundrel_command("models", "saturating_uptake")$out)))
+  wrong <- tundrel_command("models", "saturating_uptak")
+  expect_equal(wrong$code, 2L)
+  expect_true(any(grepl("Did you mean saturating_uptake?", wrong$err, fixed = TRUE)))
+  expect_equal(tundrel_command("compare", "one")$code, 2L)
+  for (command in c("demo", "new", "check", "run", "resume", "compare", "report", "solvers", "models")) {
+    help <- tundrel_command(command, "--help")
+    expect_equal(help$code, 0L)
+    expect_true(any(grepl("Example: tundrel", help$out)))
+  }
+  folder <- withr::local_tempdir()
+  writeLines(plan_lines("runs:", "  - {solver: newton, steps: 3}"), file.path(folder, "plan.yaml"))
+  unsound <- tundrel_command("check", "plan.yaml", in_folder = folder)
+  expect_equal(unsound$code, 2L)
+  expect_true(any(grepl("steps is no setting of", unsound$err)))
+  writeLines(c("word,other", "a,b", "c,d"), file.path(folder, "words.csv"))
+  expect_equal(tundrel_command("new", "words.csv", in_folder = folder)$code, 2L)
 })

@@ -1,0 +1,83 @@
+# A plan to begin with, from nothing but a file of measurements. It runs as it stands; comments say what to change.
+
+# Which column is explained by which: stated standard deviations and counters aside, the last number by the first.
+guessed_columns <- function(data, path, call = rlang::caller_env()) {
+  numbers <- names(data)[vapply(data, is.numeric, logical(1))]
+  spreads <- grep("(^|[_. ])(sd|se|sigma|err|error|weight)s?$", numbers, value = TRUE, ignore.case = TRUE)
+  varying <- Filter(function(name) length(unique(stats::na.omit(data[[name]]))) > 2, setdiff(numbers, spreads))
+  if (length(varying) < 2) {
+    refuse("measurements", c(
+      "{.file {path}} needs two columns of numbers that vary: one to explain, and one to explain it by.",
+      "x" = "It has {length(varying)}: {.field {varying}}."
+    ), call = call)
+  }
+  response <- utils::tail(varying, 1)
+  predictor <- varying[1]
+  list(response = response, predictor = predictor, others = setdiff(varying, c(response, predictor)), spread = spreads[1])
+}
+
+starter_plan <- function(path, beside, call = rlang::caller_env()) {
+  data <- read_measurements(path)
+  guess <- guessed_columns(data, path, call)
+  name <- tools::file_path_sans_ext(basename(path))
+  written <- function(column) if (make.names(column) == column) column else paste0("`", column, "`")
+  x <- written(guess$predictor)
+  y <- written(guess$response)
+  formulas <- offered_formulas(x, y)
+  units <- attr(data, "units")
+  told <- function(column) paste0(column, if (isTRUE(!is.na(units[column]) && nzchar(units[column]))) paste0(" [", units[column], "]"))
+  c(
+    paste0("# A plan for ", basename(path), ": ", nrow(data), " rows. Run it with: tundrel run ", basename(beside)),
+    "# It runs as it stands. Look at two lines: `model`, and `subject_to`.",
+    paste("title:", yaml_text(name)),
+    paste("measurements:", yaml_text(relative_path(path, dirname(beside)))),
+    "",
+    paste0("# What explains ", told(guess$response), ". Columns keep their names; every other name is a parameter to be found."),
+    paste0("# Columns of numbers: ", paste(vapply(names(data)[vapply(data, is.numeric, logical(1))], told, character(1)), collapse = ", "), "."),
+    paste("model:", yaml_text(formulas[1])),
+    paste0("# model: ", vapply(formulas[-1], yaml_text, character(1))),
+    "# More of them: tundrel models",
+    "",
+    "# What values make sense, as sentences, such as: [a > 0, \"between(b, 0, 10)\", m == 1 - 1 / n]",
+    "subject_to: []",
+    "",
+    "# Starting values are suggested where none are stated, such as: {a: 1, b: 2}",
+    "start: {}",
+    "",
+    "# What close means: least_squares; {least_squares: {sd: COLUMN}}; {least_squares: {relative: fitted}}; robust_error;",
+    "# {max_likelihood: {family: poisson}}",
+    paste("criterion:", if (is.na(guess$spread)) "least_squares" else paste0("{least_squares: {sd: ", yaml_text(guess$spread), "}}")),
+    "",
+    "# One run a line; several are compared, such as: - {starts: 50, seed: 1}",
+    "runs:",
+    "  - {}",
+    "",
+    "# How sure: any of curvature, profile, bootstrap, percentile",
+    "uncertainty: [curvature, profile]",
+    "output: results/",
+    "report: report.html"
+  )
+}
+
+offered_formulas <- function(x, y) {
+  c(
+    paste(y, "~ a + b *", x),
+    paste0(y, " ~ top * ", x, " / (half + ", x, ")"),
+    paste0(y, " ~ rest + height * exp(-rate * ", x, ")"),
+    paste0(y, " ~ top / (1 + exp(-(", x, " - middle) / width))"),
+    paste0(y, " ~ base + peak_gauss(", x, ", height, centre, fwhm)")
+  )
+}
+
+# Text as YAML reads it back, whatever is in it.
+yaml_text <- function(text) {
+  plain <- grepl("^[A-Za-z][A-Za-z0-9_./ ~*+^(),-]*$", text) && !grepl("^(y|n|yes|no|on|off|true|false|null)$", text, ignore.case = TRUE)
+  if (plain) text else as.character(jsonlite::toJSON(text, auto_unbox = TRUE))
+}
+
+# A path as seen from a directory: relative where it lies below it, else whole.
+relative_path <- function(path, from) {
+  whole <- normalizePath(path)
+  from <- paste0(normalizePath(from), "/")
+  if (startsWith(whole, from)) substring(whole, nchar(from) + 1) else whole
+}
