@@ -83,8 +83,7 @@ command_options <- function(arguments, usage, description, options = list(), n_p
 
 json_option <- function() optparse::make_option("--json", action = "store_true", default = FALSE, help = "results as JSON, for programs")
 
-# Numbers as they are, missing ones as null.
-cat_json <- function(x) cat(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", pretty = TRUE), "\n", sep = "")
+cat_json <- function(x) cat(json_text(x), "\n", sep = "")
 
 exit_code <- function(converged) if (all(converged)) 0L else 3L
 

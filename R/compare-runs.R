@@ -54,12 +54,6 @@ label_given <- function(given, expressions) {
   labels
 }
 
-run_labels <- function(runs) {
-  labels <- rlang::names2(runs)
-  labels[!nzchar(labels)] <- as.character(which(!nzchar(labels)))
-  make.unique(labels, sep = " ")
-}
-
 # Parameters at a bound, and active conditions between parameters.
 limits_met <- function(run) {
   resting <- run$at_bound[run$at_bound != ""]
@@ -80,45 +74,6 @@ comparison_about <- function(runs, given) {
   )
 }
 
-# Runs can be compared on one problem only; where they start, and where they look, may differ.
-check_same_problems <- function(runs, call = rlang::caller_env()) {
-  first <- runs[[1]]$problem
-  for (i in seq_along(runs)[-1]) {
-    part <- problem_difference(first, runs[[i]]$problem)
-    if (is.null(part)) next
-    labels <- run_labels(runs)
-    refuse("solver", c(
-      "The runs are on different problems: {.val {labels[1]}} and {.val {labels[i]}} differ in their {part$part}.",
-      "x" = if (!is.null(part$told)) "{part$told[1]}, against {part$told[2]}.",
-      "i" = "Runs of one problem can be compared; for different models of the same measurements look at {.fn AIC} and {.fn glance}."
-    ), call = call)
-  }
-}
-
-# The first part in which two problems differ, NULL for none.
-problem_difference <- function(a, b) {
-  if (identical(a, b)) return(NULL)
-  without_scale <- function(p) {
-    p$criterion$scale <- NULL
-    p$criterion
-  }
-  parts <- list(
-    model = function(p) expression_text(p$model$formula), 
-    `function` = function(p) if (is.function(p$own$fun)) list(body(p$own$fun), formals(p$own$fun), p$own$kind),
-    goal = function(p) p$own$goal %||% "", measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
-    conditions = function(p) sort(unique(vapply(p$conditions, `[[`, character(1), "text"))), criterion = function(p) format(without_scale(p))
-  )
-  for (name in names(parts)) {
-    mine <- parts[[name]](a)
-    other <- parts[[name]](b)
-    if (identical(mine, other)) next
-    told <- if (name %in% c("model", "goal", "criterion", "conditions")) c(paste(mine, collapse = "; "), paste(other, collapse = "; "))
-    if (!is.null(told)) told[!nzchar(told)] <- "none"
-    return(list(part = name, told = told))
-  }
-  NULL
-}
-
 #' @export
 print.tundrel_comparison <- function(x, ...) {
   most <- 20
@@ -135,5 +90,12 @@ print.tundrel_comparison <- function(x, ...) {
   cat_table(drop_empty(utils::head(shown, most)))
   cat("\n")
   for (sentence in comparison_reading(x)) cat(strwrap(sentence, exdent = 2), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+print.tundrel_runs <- function(x, ...) {
+  cat(format(x), "\n\n", sep = "")
+  if (length(x)) print(compare_runs(x))
   invisible(x)
 }

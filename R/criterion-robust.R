@@ -61,21 +61,6 @@ format_robust <- function(x) {
 # Of normal noise, the median absolute value of one standard deviation.
 normal_median <- 0.6744897501960817
 
-# A problem whose robust scale is a number: estimated from a fit by absolute error, whose answer is the
-# start to go on from.
-with_robust_scale <- function(problem, call = rlang::caller_env()) {
-  criterion <- problem$criterion
-  if (criterion$kind != "robust" || !is.null(criterion$scale)) return(problem)
-  first <- problem
-  first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
-  run <- fit_local(first)
-  prepared <- prepared_of(run)
-  size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
-  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
-  problem$start[names(run$estimate)] <- run$estimate
-  problem
-}
-
 # The median leaves out as many zeros as there are parameters: that many rows are met exactly. Below this
 # share of the readings' `size` the others are zero, too, but for rounding.
 rounding_share <- 1e-13

@@ -27,3 +27,18 @@ write_picture <- function(plot, path) {
     print(plot)
   })
 }
+
+# JSON in which every number has all its digits; missing ones are null, infinite ones text.
+json_text <- function(x) jsonlite::toJSON(with_all_digits(x), json_verbatim = TRUE, auto_unbox = TRUE, na = "null", null = "null", pretty = TRUE)
+
+with_all_digits <- function(x) {
+  if (is.data.frame(x)) {
+    numbers <- vapply(x, is.double, logical(1))
+    x[numbers] <- lapply(x[numbers], function(column) lapply(column, all_digits))
+    return(x)
+  }
+  if (is.list(x)) return(lapply(x, with_all_digits))
+  if (is.double(x) && length(x) == 1) all_digits(x) else x
+}
+
+all_digits <- function(x) structure(if (is.na(x)) "null" else if (is.finite(x)) sprintf("%.17g", x) else paste0("\"", x, "\""), class = "json")

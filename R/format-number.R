@@ -34,3 +34,9 @@ cat_table <- function(table, indent = "  ") cat(paste0(indent, table_lines(table
 
 # One line of R code for an expression, however long.
 expression_text <- function(expr) paste(trimws(deparse(expr, width.cutoff = 500)), collapse = " ")
+
+# A table without text columns in which nothing is said.
+drop_empty <- function(table) {
+  silent <- vapply(table, function(x) is.character(x) && all(x == ""), logical(1))
+  table[!silent]
+}

@@ -46,3 +46,27 @@ reduced_chi_square <- function(run) {
   if (!stated || freedom <= 0) return(NA_real_)
   sum(residuals(run, type = "weighted")^2, na.rm = TRUE) / freedom
 }
+
+#' @rdname run-generics
+#' @export
+deviance.tundrel_run <- function(object, ...) {
+  if (is_likelihood(object$problem)) 2 * (saturated_log_lik(object) - object$value) else object$value
+}
+
+#' @rdname run-tables
+#' @export
+glance.tundrel_run <- function(x, ...) {
+  rss <- if (is_value_run(x)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
+  likelihood <- stats::logLik(x)
+  k <- attr(likelihood, "df")
+  aic <- stats::AIC(likelihood)
+  tibble(
+    solver = x$solver$name, scope = x$solver$scope, value = x$value, rss = rss, rmse = sqrt(rss / x$n),
+    sigma = sigma_of(x), pseudo_r2 = pseudo_r2(x),
+    log_lik = as.numeric(likelihood), aic = aic,
+    aicc = if (x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
+    bic = stats::BIC(likelihood), n = x$n, n_free = n_estimated(x), df_residual = stats::df.residual(x),
+    converged = x$converged, stop_reason = x$stop_reason, iterations = x$iterations,
+    evaluations = x$evaluations, seconds = x$seconds
+  )
+}

@@ -47,23 +47,6 @@ plan_problem <- function(plan) {
 # Paths in a plan are relative to the plan.
 plan_path <- function(plan, path) if (grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(plan$folder, path)
 
-plan_expression <- function(plan, key, text, call = rlang::caller_env()) {
-  if (!rlang::is_string(text)) text <- format(text)
-  parsed <- tryCatch(
-    parse(text = text, keep.source = FALSE),
-    error = function(e) {
-      refuse("plan", c(
-        "The key {.field {key}} of {.file {plan$path}} cannot be read: {.val {text}}.",
-        "x" = "{conditionMessage(e)}"
-      ), call = call)
-    }
-  )
-  if (length(parsed) != 1) {
-    refuse("plan", "The key {.field {key}} of {.file {plan$path}} must hold one expression, not {length(parsed)}.", call = call)
-  }
-  parsed[[1]]
-}
-
 plan_formula <- function(plan, call = rlang::caller_env()) {
   formula_from_text(plan$model, plan$path, call)
 }

@@ -93,21 +93,14 @@ write_comparison <- function(runs, out) {
 # Everything a run leaves in a directory; returns the paths.
 write_results <- function(run, out, plan = list()) {
   path <- function(name) file.path(out, name)
-  report <- plan$report %||% "report.html"
-  table <- plan_uncertainty(run, plan)
-  write_table(table, path("parameters.csv"))
-  checked <- has_residual_scale(run) && is.null(run$problem$own$fun)
-  if (checked) write_table(suppressWarnings(check_residuals(run)), path("checks.csv"))
-  write_table(glance(run), path("fit.csv"))
-  write_table(residual_table(run), path("residuals.csv"))
-  write_table(trace_table(run), path("trace.csv"))
-  write_picture(plot_fit(run), path("fit.png"))
-  if (has_residual_scale(run)) write_picture(plot_residuals(run), path("residuals.png"))
-  write_picture(plot_trace(run), path("trace.png"))
-  if (is.null(run$problem$own)) write_run(run, path(run_file))
-  write_report(run, path(report), title = plan$title, by = plan_ways(plan))
-  path(c("parameters.csv", if (checked) "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png",
-         if (has_residual_scale(run)) "residuals.png", "trace.png", if (is.null(run$problem$own)) run_file, report))
+  report <- path(plan$report %||% "report.html")
+  tables <- export_tables(run, out, by = plan_ways(plan))
+  pictures <- list(fit.png = plot_fit(run), residuals.png = if (has_residual_scale(run)) plot_residuals(run), trace.png = plot_trace(run))
+  pictures <- Filter(Negate(is.null), pictures)
+  Map(write_picture, pictures, path(names(pictures)))
+  stored <- if (is.null(run$problem$own)) write_run(run, path(run_file))
+  write_report(run, report, title = plan$title, by = plan_ways(plan))
+  c(tables, path(names(pictures)), stored, report)
 }
 
 # The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.

@@ -66,6 +66,7 @@ open_arrows <- function(table, side) {
   rows$tip <- if (side == "lower") rows$from else rows$to
   rows$foot <- rows$estimate
   ggplot2::geom_segment(
-    aes(x = .data$foot, xend = .data$tip, yend = .data$by), rows, linewidth = 0.9, arrow = ggplot2::arrow(length = ggplot2::unit(0.12, "inches"), type = "closed")
+    aes(x = .data$foot, xend = .data$tip, yend = .data$by), rows, linewidth = 0.9, arrow = ggplot2::arrow(length = ggplot2::unit(0.12,
+      "inches"), type = "closed")
   )
 }

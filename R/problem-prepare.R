@@ -136,42 +136,6 @@ prepare_function <- function(problem) {
   as_function_problem(problem, prepared)
 }
 
-# A problem made ready for a global solver: with a start, a box to look in, and linear parameters eliminated where
-# nothing ties them to others.
-prepare_search <- function(problem, call = rlang::caller_env()) {
-  stated <- !anyNA(problem$start[parameter_status(problem)$free])
-  problem <- start_in_box(problem, prepare_problem(problem, call), call)
-  # that a start of ours was moved is of no interest
-  quietly <- if (stated) identity else suppressMessages
-  prepared <- quietly(prepare_at_start(problem, call, check = stated && !is_outside(problem)))
-  linear <- if (is.null(problem$own) && prepared$kind == "squares" && is.null(prepared$joint)) core_linear_parameters(prepared) else integer()
-  eliminated <- if (length(linear) < length(prepared$start)) names(prepared$start)[linear] else character()
-  with_box(prepared, search_box(problem, prepared, eliminated, call), eliminated)
-}
-
-with_box <- function(prepared, box, eliminated) {
-  prepared$box <- box
-  prepared$eliminated <- match(eliminated, names(prepared$start))
-  prepared
-}
-
-# The same as a local solver sees it.
-in_all_parameters <- function(prepared) {
-  prepared[c("box", "eliminated")] <- list(NULL)
-  prepared
-}
-
-# A prepared problem with the sizes its solver needs, at a start that is inside the limits.
-prepare_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) {
-  problem <- with_robust_scale(problem, call)
-  prepared <- prepare_problem(problem, call)
-  prepared$start <- resolve_start(problem, prepared, call)
-  prepared$typical <- typical_sizes(problem, prepared$start, prepared)
-  prepared["joint"] <- list(joint_nodes(joint_conditions(problem, prepared$status), prepared$status))
-  if (check) check_own(problem, prepared, call)
-  prepared
-}
-
 fitted_rows <- function(prepared, x) {
   if (!is.null(prepared$own_model)) return(numbers_or_nan(prepared$own_model(x), prepared$rows))
   if (prepared$rows == 0) return(numeric())
@@ -211,4 +175,11 @@ refuse_unusable_start <- function(prepared, problem, call = rlang::caller_env())
     "x" = "The start is {at}.",
     "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
   ), call = call)
+}
+
+# What is compared with the fitted value: the response, or the share of successes.
+observed_rows <- function(prepared) {
+  readings <- response_rows(prepared)
+  if (!identical(prepared$family, "binomial")) return(readings)
+  readings / other_rows(prepared$problem, prepared, numeric(length(prepared$status$free)))$trials
 }

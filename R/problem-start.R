@@ -59,27 +59,6 @@ start_of_row <- function(table, call) {
   as.list(table[1, setdiff(names(table), "value")])
 }
 
-# The starting values of the free parameters a run begins with: all there, and inside the limits.
-resolve_start <- function(problem, limits, call = rlang::caller_env()) {
-  start <- with_criterion_starts(problem, limits, problem$start[limits$status$free], call)
-  missing <- names(start)[is.na(start)]
-  if (length(missing)) {
-    lookalikes <- unlist(lapply(missing, misspelt_column, columns = names(problem$measurements)))
-    refuse("model", c(
-      "{cli::qty(missing)}Parameter{?s} {.field {missing}} {?has/have} no start.",
-      "i" = "State {cli::qty(missing)}{?it/them} with {.fn start_from}.",
-      if (length(lookalikes)) c("i" = "Or did you mean the column {.field {lookalikes}}?")
-    ), call = call)
-  }
-  inside <- moved_onto_joint(problem, limits, moved_inside(start, limits), call)
-  moved <- which(inside != start)
-  if (length(moved)) {
-    told <- paste0(names(start)[moved], " from ", format_number(start[moved]), " to ", format_number(inside[moved]))
-    cli::cli_inform(c("!" = "The start was moved inside the conditions: {told}."), class = "tundrel_message_start")
-  }
-  inside
-}
-
 # Conditions between parameters as the core takes them: equalities first, inequalities not negative.
 joint_nodes <- function(joint, status) {
   if (length(joint) == 0) return(NULL)

@@ -147,7 +147,7 @@ report_models <- function(run, models) {
 
 # Checks of the residuals, those that complain first.
 report_checks <- function(run) {
-  if (!has_residual_scale(run) || !is.null(run$problem$own$fun)) return(NULL)
+  if (!is_checkable(run)) return(NULL)
   checks <- suppressWarnings(check_residuals(run), classes = "tundrel_warning_uncertainty")
   checks <- checks[order(match(checks$verdict, c("fail", "warn", "pass", "skip"))), ]
   shown <- tibble(check = checks$check, verdict = checks$verdict, statistic = checks$statistic,

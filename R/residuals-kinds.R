@@ -20,13 +20,6 @@ residual_rows <- function(run, prepared, kind, seed) {
   if (kind == "deviance") deviance_residuals(run, prepared, raw) else quantile_residuals(run, prepared, seed)
 }
 
-# What is compared with the fitted value: the response, or the share of successes.
-observed_rows <- function(prepared) {
-  readings <- response_rows(prepared)
-  if (!identical(prepared$family, "binomial")) return(readings)
-  readings / other_rows(prepared$problem, prepared, numeric(length(prepared$status$free)))$trials
-}
-
 log_density_rows <- function(prepared, x) -core_row_losses(prepared, x)
 
 # The log density each reading would have under its own best mean; of a censored one, that of certainty.
@@ -66,4 +59,12 @@ quantile_residuals <- function(run, prepared, seed) {
   drawn <- with_seed(seed, stats::runif(length(low)))
   p <- ifelse(spread, low + drawn * (high - low), low)
   stats::qnorm(pmin(pmax(p, 1e-300), 1 - .Machine$double.eps / 2))
+}
+
+#' @rdname run-generics
+#' @export
+residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
+  type <- rlang::arg_match0(type %||% default_residuals(object$problem), residual_kinds, "type")
+  prepared <- prepared_of(object)
+  spread_rows(residual_rows(object, prepared, type, seed), prepared, object)
 }

@@ -79,3 +79,7 @@ tangent_factor <- function(run, prepared) {
   prepared$typical <- typical_sizes(run$problem, run$estimate, prepared)
   core_look_at(prepared, run$estimate, 1L)$factor
 }
+
+#' @rdname run-tables
+#' @export
+augment.tundrel_run <- function(x, ...) residual_table(x)

@@ -54,6 +54,7 @@ spread_rows <- function(values, prepared, run) {
 #' @section Errors: `tundrel_error_measurements` when `newdata` lacks a predictor, or for a prediction band a column on which
 #'   the noise depends. A warning of class `tundrel_warning_extrapolation` for rows beyond the data.
 #' @name run-generics
+#' @order 1
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
@@ -107,32 +108,6 @@ fitted.tundrel_run <- function(object, ...) {
   spread_rows(fitted_rows(prepared, object$estimate), prepared, object)
 }
 
-#' @rdname run-generics
-#' @export
-residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
-  type <- rlang::arg_match0(type %||% default_residuals(object$problem), residual_kinds, "type")
-  prepared <- prepared_of(object)
-  spread_rows(residual_rows(object, prepared, type, seed), prepared, object)
-}
-
-#' @rdname run-generics
-#' @export
-predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
-  band <- rlang::arg_match(band)
-  check_level(level)
-  if (band != "none") warn_unconverged(object)
-  if (!is.null(newdata) && is.data.frame(newdata)) warn_beyond(object, newdata)
-  if (band != "none") return(predicted_band(object, newdata, band, level))
-  if (is.null(newdata) && !components) return(fitted(object))
-  data <- newdata %||% object$problem$measurements
-  fitted <- model_rows(object$problem, data, core_evaluate, object$estimate)
-  if (!components) return(fitted)
-  parts <- lapply(model_components(object$problem$model), function(part) {
-    model_rows(object$problem, data, core_evaluate, object$estimate, expression = part)
-  })
-  tibble(fitted = fitted, !!!parts)
-}
-
 # Evaluates the model of a problem, or a part of it, for new rows through a core function.
 model_rows <- function(problem, newdata, evaluate, ..., expression = problem$model$expression, call = rlang::caller_env()) {
   model <- problem$model
@@ -171,19 +146,6 @@ own_row_errors <- function(f, x, factor, moving) {
 
 #' @rdname run-generics
 #' @export
-confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95, ...) {
-  table <- uncertainty(object, level = level)
-  unknown <- setdiff(parm, table$parameter)
-  if (length(unknown)) {
-    refuse("model", c("There is no parameter {.field {unknown[1]}}.", suggestion(unknown[1], table$parameter, "parameters")))
-  }
-  table <- table[match(parm, table$parameter), ]
-  heads <- paste(format_number(100 * (1 + c(-1, 1) * level) / 2), "%")
-  matrix(c(table$lower, table$upper), ncol = 2, dimnames = list(parm, heads))
-}
-
-#' @rdname run-generics
-#' @export
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
   kind <- if (is_value_run(object)) "value" else object$problem$criterion$kind
@@ -195,12 +157,6 @@ logLik.tundrel_run <- function(object, ...) {
   )
   estimated_scale <- kind %in% c("squares", "absolute")
   structure(value, df = n_estimated(object) + estimated_scale, nobs = n, class = "logLik")
-}
-
-#' @rdname run-generics
-#' @export
-deviance.tundrel_run <- function(object, ...) {
-  if (is_likelihood(object$problem)) 2 * (saturated_log_lik(object) - object$value) else object$value
 }
 
 #' @rdname run-generics

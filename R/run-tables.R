@@ -29,6 +29,7 @@
 #'   parameter. Of global solvers: `iteration` is a round of the population, the point is the best so far, `step_norm` the
 #'   width of the population as a share of the search box, `gradient_norm` not known until the answer is polished.
 #' @name run-tables
+#' @order 1
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
@@ -38,36 +39,6 @@
 #' tidy(run)
 #' trace_table(run)
 NULL
-
-#' @rdname run-tables
-#' @export
-glance.tundrel_run <- function(x, ...) {
-  rss <- if (is_value_run(x)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
-  likelihood <- stats::logLik(x)
-  k <- attr(likelihood, "df")
-  aic <- stats::AIC(likelihood)
-  tibble(
-    solver = x$solver$name, scope = x$solver$scope, value = x$value, rss = rss, rmse = sqrt(rss / x$n),
-    sigma = sigma_of(x), pseudo_r2 = pseudo_r2(x),
-    log_lik = as.numeric(likelihood), aic = aic,
-    aicc = if (x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
-    bic = stats::BIC(likelihood), n = x$n, n_free = n_estimated(x), df_residual = stats::df.residual(x),
-    converged = x$converged, stop_reason = x$stop_reason, iterations = x$iterations,
-    evaluations = x$evaluations, seconds = x$seconds
-  )
-}
-
-#' @rdname run-tables
-#' @export
-tidy.tundrel_run <- function(x, level = 0.95, ...) {
-  table <- uncertainty(x, level = level)
-  class(table) <- setdiff(class(table), "tundrel_uncertainty")
-  table
-}
-
-#' @rdname run-tables
-#' @export
-augment.tundrel_run <- function(x, ...) residual_table(x)
 
 #' @rdname run-tables
 #' @export

@@ -44,13 +44,6 @@ format.tundrel_runs <- function(x, ...) {
   )
 }
 
-#' @export
-print.tundrel_runs <- function(x, ...) {
-  cat(format(x), "\n\n", sep = "")
-  if (length(x)) print(compare_runs(x))
-  invisible(x)
-}
-
 #' The best of several runs
 #'
 #' @param ... Runs, lists of runs, or what [fit_multistart()] gives, all on one problem.
@@ -89,4 +82,25 @@ collect_runs <- function(given, call = rlang::caller_env()) {
   }
   if (length(flat) == 0) refuse("solver", "At least one run is needed.", call = call)
   flat
+}
+
+run_labels <- function(runs) {
+  labels <- rlang::names2(runs)
+  labels[!nzchar(labels)] <- as.character(which(!nzchar(labels)))
+  make.unique(labels, sep = " ")
+}
+
+# Runs can be compared on one problem only; where they start, and where they look, may differ.
+check_same_problems <- function(runs, call = rlang::caller_env()) {
+  first <- runs[[1]]$problem
+  for (i in seq_along(runs)[-1]) {
+    part <- problem_difference(first, runs[[i]]$problem)
+    if (is.null(part)) next
+    labels <- run_labels(runs)
+    refuse("solver", c(
+      "The runs are on different problems: {.val {labels[1]}} and {.val {labels[i]}} differ in their {part$part}.",
+      "x" = if (!is.null(part$told)) "{part$told[1]}, against {part$told[2]}.",
+      "i" = "Runs of one problem can be compared; for different models of the same measurements look at {.fn AIC} and {.fn glance}."
+    ), call = call)
+  }
 }

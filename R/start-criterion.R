@@ -54,3 +54,18 @@ draw_size <- function(name, problem, prepared, sizes) {
   }
   moved_inside_one(drawn, prepared$lower[[name]], prepared$upper[[name]])
 }
+
+# A problem whose robust scale is a number: estimated from a fit by absolute error, whose answer is the
+# start to go on from.
+with_robust_scale <- function(problem, call = rlang::caller_env()) {
+  criterion <- problem$criterion
+  if (criterion$kind != "robust" || !is.null(criterion$scale)) return(problem)
+  first <- problem
+  first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
+  run <- fit_local(first)
+  prepared <- prepared_of(run)
+  size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
+  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
+  problem$start[names(run$estimate)] <- run$estimate
+  problem
+}

@@ -139,9 +139,3 @@ print.tundrel_uncertainty <- function(x, ...) {
   if (length(reading)) cat("\n", paste0(strwrap(reading, 80, exdent = 2), "\n"), sep = "")
   invisible(x)
 }
-
-# A table without text columns in which nothing is said.
-drop_empty <- function(table) {
-  silent <- vapply(table, function(x) is.character(x) && all(x == ""), logical(1))
-  table[!silent]
-}

@@ -19,7 +19,8 @@ test_that("the demo runs, shows the answer and leaves its files", {
   expect_true(any(grepl("Converged", done$out)))
   expect_setequal(
     list.files(file.path(folder, "here")),
-    c("start.png", "parameters.csv", "checks.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png", "trace.png", "run.json", "report.html")
+    c("start.png", "parameters.csv", "checks.csv", "conditions.csv", "fit.csv", "residuals.csv", "trace.csv", "fit.png", "residuals.png",
+      "trace.png", "run.json", "report.html")
   )
   estimates <- read.csv(file.path(folder, "here", "parameters.csv"))
   expect_identical(estimates$estimate[estimates$by == "profile"], unname(coef(fit_local(lichen_problem()))))

@@ -1,0 +1,50 @@
+#' Hand over tables
+#'
+#' Writes what a fit comes to as files that any program reads: parameters with their uncertainty, the fit in one row,
+#' checks of the residuals, what the fit says of each row, the trace, and the conditions. Numbers keep full precision.
+#'
+#' @param run A run, from [fit_local()] or another fit.
+#' @param folder \[character(1)] A directory; made where there is none. Files of the same names are replaced whole.
+#' @param format \[character(1)] `"csv"`, or `"json"`: each table as an array of rows.
+#' @param by \[character] Ways to find uncertainties, as for [uncertainty()]; bootstraps are drawn with seed 1.
+#' @return The paths of the files, invisibly.
+#' @section Errors: `tundrel_error_file` for a directory that cannot be made; else as [uncertainty()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' export_tables(run, tempfile(), format = "json")
+export_tables <- function(run, folder, format = c("csv", "json"), by = "curvature") {
+  check_run(run)
+  format <- rlang::arg_match(format)
+  check_uncertainty(by, 0.95, 999, 1)
+  if (!rlang::is_string(folder) || !nzchar(folder)) refuse("file", c("{.arg folder} must be the name of a directory.", "x" = "It is {.val {folder}}."))
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) refuse("file", "The directory {.file {folder}} cannot be made.")
+  if (format == "json") need_package("jsonlite", "to write JSON")
+  tables <- run_tables(run, by)
+  paths <- file.path(folder, paste0(names(tables), ".", format))
+  write <- if (format == "csv") write_table else write_json_table
+  Map(write, tables, paths)
+  invisible(paths)
+}
+
+# The tables that a run is handed over with, by name.
+run_tables <- function(run, by) {
+  quietly <- function(code) suppressWarnings(code, classes = "tundrel_warning_uncertainty")
+  tables <- list(
+    parameters = quietly(uncertainty(run, by = by, seed = 1)), checks = if (is_checkable(run)) quietly(check_residuals(run)), fit = glance(run),
+    residuals = if (!is_value_run(run)) residual_table(run), trace = trace_table(run),
+    conditions = if (length(run$problem$conditions)) conditions_table(run)
+  )
+  Filter(Negate(is.null), tables)
+}
+
+# Residuals whose scatter can be judged.
+is_checkable <- function(run) has_residual_scale(run) && is.null(run$problem$own$fun)
+
+write_json_table <- function(table, path) {
+  text <- json_text(tibble::as_tibble(unclass(table)))
+  write_whole(path, function(beside) writeLines(enc2utf8(text), beside, useBytes = TRUE))
+}

@@ -1,0 +1,61 @@
+# The layers of CONTRIBUTING.md, read from the sources themselves: a caller above, a callee below.
+sources <- function(...) testthat::test_path("..", "..", ...)
+skip_without_sources <- function() skip_if_not(file.exists(sources("R", "tundrel-package.R")), "the sources are not here")
+
+# The layer of a file by the first word of its name, from the lowest.
+layers <- list(
+  support = c("check-argument", "demo", "error", "file", "format", "with", "tundrel"),
+  problem = c("problem", "criterion", "family", "condition", "parameter", "own", "model", "measurements", "find", "parallel"),
+  run = c("run", "runs", "solver", "start", "scan", "stop"),
+  inference = c(
+    "uncertainty", "profile", "residuals", "predict", "inverse", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
+    "check", "likelihood"
+  ),
+  handing_over = c("cli", "plan", "report", "plot")
+)
+
+layer_of <- function(file) {
+  name <- sub("\\.R$", "", basename(file))
+  found <- which(vapply(layers, function(names) name %in% names || sub("-.*$", "", name) %in% setdiff(names, "check-argument"), logical(1)))
+  if (name == "check-argument") 1L else unname(found[length(found)])
+}
+
+# Names in the place of a function that is called, or handed on by name to something that calls it.
+called_names <- function(expr) {
+  if (!is.call(expr)) return(character())
+  head <- if (is.symbol(expr[[1]])) as.character(expr[[1]])
+  if (identical(head, "$")) return(called_names(expr[[2]]))
+  unique(c(head, unlist(lapply(as.list(expr), function(part) if (!missing(part)) called_names(part)))))
+}
+
+definitions_of <- function(file) {
+  found <- Filter(function(e) rlang::is_call(e, "<-") && is.symbol(e[[2]]), as.list(parse(file, keep.source = FALSE)))
+  lapply(found, function(e) list(name = as.character(e[[2]]), file = basename(file), calls = called_names(e[[3]])))
+}
+
+test_that("no function calls one of a layer above its own", {
+  skip_without_sources()
+  files <- setdiff(list.files(sources("R"), "\\.R$", full.names = TRUE), sources("R", "RcppExports.R"))
+  expect_gt(length(files), 100)
+  homeless <- files[lengths(lapply(files, layer_of)) == 0]
+  expect_identical(basename(homeless), character())
+  all <- unlist(lapply(files, definitions_of), recursive = FALSE)
+  home <- stats::setNames(vapply(all, function(d) layer_of(d$file), integer(1)), vapply(all, `[[`, "", "name"))
+  expect_false(any(duplicated(names(home))))
+  upward <- unlist(lapply(all, function(d) {
+    above <- Filter(function(name) home[[name]] > home[[d$name]], intersect(d$calls, names(home)))
+    if (length(above)) paste0(d$file, ": ", d$name, "() calls ", above, "()")
+  }))
+  expect_identical(upward, NULL)
+})
+
+test_that("the core knows nothing of R, and the bridge alone knows both", {
+  skip_without_sources()
+  core <- list.files(sources("src", "core"), "\\.(h|cpp)$", full.names = TRUE, recursive = TRUE)
+  expect_gt(length(core), 80)
+  includes <- function(file) grep("^#include", readLines(file), value = TRUE)
+  of_r <- Filter(function(file) any(grepl("Rcpp|<R\\.h>|Rinternals|R_ext|bridge", includes(file))), core)
+  expect_identical(basename(of_r), character())
+  talks <- Filter(function(file) any(grepl("<iostream>|<fstream>|<cstdio>", includes(file))), core)
+  expect_identical(basename(talks), character())
+})
