@@ -206,6 +206,7 @@ check_refusals <- function(run) {
 
 #' @export
 print.tundrel_checks <- function(x, ...) {
+  if (!all(c("check", "statistic", "p_value", "verdict", "reading") %in% names(x))) return(NextMethod())
   cat(attr(x, "heading") %||% "Checks, computed afresh", "\n\n", sep = "")
   shown <- as.data.frame(x)[c("verdict", "check", "statistic", if (!all(is.na(x$p_value))) "p_value")]
   if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", sprintf("p %.2g", x$p_value))

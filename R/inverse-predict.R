@@ -127,7 +127,11 @@ roots_between <- function(x, values, f) {
   sort(c(exact, found))
 }
 
-find_crossing <- function(f, low, high) core_find_root(function(at) c(f(at), NaN, NaN), 0L, low, high, (low + high) / 2, 1e-12, 200)$root
+# NA where the sign changes at a jump: the curve does not cross there.
+find_crossing <- function(f, low, high) {
+  found <- core_find_root(function(at) c(f(at), NaN, NaN), 0L, low, high, (low + high) / 2, 1e-12, 200)
+  if (found$converged) found$root else NA_real_
+}
 
 # Where the response leaves the band, going from a solution to one side.
 band_end <- function(root, side, x, outside, outside_at) {
@@ -136,7 +140,8 @@ band_end <- function(root, side, x, outside, outside_at) {
   if (is.na(left)) return(side * Inf)
   before <- x[left] - side * (x[2] - x[1])
   if (side * (before - root) < 0) before <- root
-  find_crossing(outside_at, min(x[left], before), max(x[left], before))
+  found <- find_crossing(outside_at, min(x[left], before), max(x[left], before))
+  if (is.na(found)) x[left] else found
 }
 
 #' @export

@@ -81,7 +81,8 @@ profile_side <- function(root, centre, x, side, target, step, limit, size) {
       }
     }
     if (last$root >= target) {
-      return(finish(crossing(root, before, last, target, keep), "reached"))
+      end <- crossing(root, before, last, target, keep)
+      return(if (is.na(end)) finish(before$at, "lost") else finish(end, "reached"))
     }
     if (last$root < before$root - 0.05 * target) noticed <- c(noticed, "turns back")
     if (at_limit) return(finish(limit, "limit"))
@@ -118,7 +119,7 @@ is_open <- function(points, target) {
   share < 0.9 && roots[3] + growth[2] * share / (1 - share) < 0.95 * target
 }
 
-# Where between two points the root is `target`.
+# Where between two points the root is `target`; NA where a jump or a failure hides it.
 crossing <- function(root, inner, outer, target, keep) {
   between <- list(inner, outer)
   value <- function(at) {
@@ -135,5 +136,6 @@ crossing <- function(root, inner, outer, target, keep) {
     c(here$root - target, NaN, NaN)
   }
   ends <- sort(c(inner$at, outer$at))
-  core_find_root(value, 0L, ends[1], ends[2], mean(ends), 1e-8, 200)$root
+  found <- core_find_root(value, 0L, ends[1], ends[2], mean(ends), 1e-8, 200)
+  if (found$converged) found$root else NA_real_
 }

@@ -85,4 +85,5 @@ test_that("small samples skip what cannot be told, and columns are checked", {
   expect_match(small$reading[1], "5 residuals, 3 degrees of freedom")
   expect_refusal(check_residuals(line_run(1:9 + sin(1:9)), along = "xx"), "measurements", "There is no column xx")
   expect_output(print(small), "Checks of the residuals")
+  expect_output(print(small[c("check", "verdict")]), "runs")
 })

@@ -63,3 +63,11 @@ test_that("what cannot be solved is refused with the remedy", {
   expect_refusal(find_root(function(x) stop("lamp off"), start = 1), "model", "no finite number")
   expect_refusal(find_root(~ system(x), start = 1), "model", "system")
 })
+
+test_that("a zero at either end of the range is one", {
+  for (range in list(c(0, 1), c(1, 3))) {
+    found <- find_root(function(x) x - 1, within = range)
+    expect_identical(found$root, 1)
+    expect_true(found$converged)
+  }
+})

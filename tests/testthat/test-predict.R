@@ -81,4 +81,8 @@ test_that("values are read back off the curve, with one, several or no solutions
     y ~ a * x + b * z) |> start_from(a = 1, b = 1) |> fit_local()
   expect_refusal(inverse_predict(two_ways, 4), "measurements", "Which predictor is asked for?")
   expect_equal(inverse_predict(two_ways, 4, at = list(z = 1))$x, (4 - coef(two_ways)[["b"]]) / coef(two_ways)[["a"]], tolerance = 1e-9)
+
+  # a pole is no crossing
+  pole <- pose(data.frame(x = c(1, 2, 4, 5), y = c(-0.51, -0.98, 1.03, 0.49)), y ~ a / (x - 3)) |> start_from(a = 1) |> fit_local()
+  expect_true(is.na(inverse_predict(pole, 0)$x))
 })

@@ -32,6 +32,13 @@ test_that("on a model that is linear in its parameters all curvature intervals a
   expect_equal(c(ratio$lower, ratio$upper), fieller, tolerance = 1e-6)
 })
 
+test_that("of a mean, profile and curvature are the same to the last digits that matter", {
+  run <- pose(decay_data(), y ~ a) |> start_from(a = 1) |> fit_local()
+  table <- uncertainty(run, by = c("curvature", "profile"))
+  expect_equal(table$lower[2], table$lower[1], tolerance = 1e-8)
+  expect_equal(table$upper[2], table$upper[1], tolerance = 1e-8)
+})
+
 test_that("likelihood-ratio intervals have their closed forms", {
   y <- with_seed(3, rexp(12, 0.7))
   run <- pose(data.frame(y = y, one = 1), y ~ one / rate) |>

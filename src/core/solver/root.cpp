@@ -23,6 +23,10 @@ class Search {
 
   RootAnswer bracket() {
     if (!begin_bracket()) return end(StopReason::infeasible);
+    if (f_low_ == 0 || f_high_ == 0) {
+      take(f_low_ == 0 ? low_ : high_, 0);
+      return end(StopReason::value);
+    }
     double a = high_, fa = f_high_, b = low_, fb = f_low_, c = a, fc = fa, t = 0.5;
     while (true) {
       const double x = a + t * (b - a), fx = at(x).value;
