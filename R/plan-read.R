@@ -22,6 +22,12 @@ read_plan <- function(path, call = rlang::caller_env()) {
   }
   plan$folder <- dirname(path)
   plan$path <- path
+  if (!is.null(plan$report) && (!rlang::is_string(plan$report) || basename(plan$report) != plan$report || !grepl("\\.html?$", plan$report))) {
+    refuse("plan", c(
+      "The key {.field report} of {.file {path}} must be the name of a file in the output directory, ending in {.file .html}.",
+      "x" = "It is {.val {plan$report}}."
+    ), call = call)
+  }
   unknown <- setdiff(plan_ways(plan), ways_to_be_sure)
   if (length(unknown)) {
     refuse("plan", c("The key {.field uncertainty} of {.file {path}} asks for {.val {unknown[1]}}.",

@@ -112,7 +112,7 @@ test_that("model files hold models, and nothing else", {
   refused("title: nothing", "file", "lacks the key formula")
   refused("formula: y ~ a * system('ls')", "model", "system()")
   refused("formula: y ~ a; system('ls')", "file", "response and an expression")
-  refused("formula: !expr system('ls')", "file", "response and an expression")
+  refused("formula: !expr system('ls')", "file", "holds code, which is never run")
   refused(paste0("formula: y ~ a", strrep(" + a", 3e6)), "file", "too large")
   refused(paste0("formula: y ~ a", strrep(" + a", 1e4)), "file", "at most")
   refused("[", "file", "not YAML")

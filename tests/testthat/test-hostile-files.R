@@ -1,0 +1,76 @@
+# Files from a stranger: each is refused in good time, and nothing in it is run.
+hostile <- function(..., model = "uptake ~ a + b * light") {
+  c(paste("measurements:", demo_file("lichen-light.csv")), paste("model:", model), "output: out", ...)
+}
+
+refused_plan <- function(lines, says, bytes = NULL) {
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "plan.yaml")
+  if (is.null(bytes)) writeLines(lines, path) else writeBin(bytes, path)
+  before <- list.files(folder, all.files = TRUE, recursive = TRUE)
+  withr::with_dir(folder, {
+    took <- system.time(told <- testthat::capture_messages(code <- command_line(c("run", path))))[["elapsed"]]
+  })
+  expect_identical(code, 2L)
+  expect_match(gsub("[[:space:]]+", " ", cli::ansi_strip(paste(told, collapse = " "))), says, fixed = TRUE)
+  expect_lt(took, 2)
+  expect_identical(setdiff(list.files(folder, all.files = TRUE, recursive = TRUE), before), character())
+}
+
+test_that("code in any field of a plan is not run", {
+  refused_plan(hostile(model = "uptake ~ system('touch gone')"), "system()` is not a function of the model language")
+  refused_plan(hostile("title: !expr file.create('gone')"), "holds code")
+  refused_plan(hostile("title: !r file.create('gone')"), "holds code")
+  refused_plan(hostile("subject_to: [\"file.create('gone') > 0\"]"), "file.create()` is not a function of the model language")
+  refused_plan(hostile("criterion: {max_likelihood: {family: normal, sd: \"system('touch gone')\"}}"), "system()` is not a function")
+  refused_plan(hostile("criterion: {least_squares: {weights: \"{file.create('gone')}\"}}"), "not")
+  refused_plan(hostile("start: {a: \"file.create('gone')\"}"), "must give a number for each name")
+  refused_plan(hostile("constants: {c: \"file.create('gone')\"}"), "must give a number for each name")
+  refused_plan(hostile("search_within: {a: [1, \"file.create('gone')\"]}"), "two finite numbers")
+  refused_plan(hostile("uncertainty: [\"file.create('gone')\"]"), "asks for")
+})
+
+test_that("paths do not climb out of the output directory", {
+  refused_plan(hostile("report: ../../climbed.html"), "must be the name of a file in the output directory")
+  refused_plan(hostile("report: /tmp/climbed.html"), "must be the name of a file in the output directory")
+})
+
+test_that("files that explode, or are no text, are not parsed", {
+  anchors <- c("a: &a [x, x, x, x, x, x, x, x, x]", sprintf("%s: &%s [*%s, *%s, *%s, *%s]", letters[2:8], letters[2:8], letters[1:7],
+    letters[1:7], letters[1:7], letters[1:7]))
+  refused_plan(hostile(anchors), "has a key that plans do not know")
+  refused_plan(NULL, "is no text file", bytes = c(charToRaw("title: a"), as.raw(0), charToRaw("b\n")))
+  refused_plan(hostile(paste0("title: \"", strrep("x", 2e6), "\"")), "too large to be read")
+  refused_plan("- just\n- a list", "is not a plan")
+  refused_plan("title: [unclosed", "is not YAML")
+})
+
+test_that("stored runs and models hold no code either", {
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "run.json")
+  run <- fit_local(lichen_problem())
+  write_run(run, path)
+  text <- readLines(path)
+  for (bad in list(c("uptake ~ ", "uptake ~ system('touch gone') + "), c("half > 0", "file.create('gone') > 0"))) {
+    changed <- gsub(bad[1], bad[2], text, fixed = TRUE)
+    expect_false(identical(changed, text))
+    writeLines(changed, path)
+    expect_s3_class(rlang::catch_cnd(read_run(path), "tundrel_error"), "tundrel_error")
+  }
+  expect_false(file.exists("gone"))
+  model_file <- file.path(folder, "model.yaml")
+  writeLines(c("title: t", "formula: y ~ a * system('touch gone')", "parameters: {a: {meaning: x}}"), model_file)
+  expect_s3_class(rlang::catch_cnd(read_model(model_file), "tundrel_error"), "tundrel_error")
+})
+
+test_that("names with markup are shown as they are", {
+  data <- data.frame(x = 1:6, y = c(2.1, 3.9, 6.2, 7.8, 10.1, 12.2))
+  names(data)[1] <- "<script>alert(1)</script>"
+  run <- pose(data, y ~ b * `<script>alert(1)</script>`) |> start_from(b = 1) |> fit_local()
+  path <- withr::local_tempfile(fileext = ".html")
+  write_report(run, path, title = "<img src=x onerror=alert(1)>")
+  page <- paste(readLines(path), collapse = "\n")
+  expect_false(grepl("<script>alert", page, fixed = TRUE))
+  expect_false(grepl("<img src=x", page, fixed = TRUE))
+  expect_match(page, "&lt;script&gt;alert(1)", fixed = TRUE)
+})
