@@ -86,7 +86,6 @@ hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.6
   start_from(top = 10, half = 8) |>
   subject_to(top > 0, half > 0) |>
   fit_local()
-save("plot-uncertainty", plot_uncertainty(hardly, by = c("curvature", "profile", "bootstrap"), seed = 1))
 save("plot-profile", plot_profile(hardly))
 save("plot-region", plot_region(hardly))
 saturating <- fit_local(start_from(pose(lichen, uptake ~ top * light / (half + light) - dark), top = 8, half = 150, dark = 1))
