@@ -8,7 +8,7 @@ command_check <- function(arguments) {
   if (is.null(given)) return(0L)
   plan <- read_plan(given$args)
   problem <- plan_problem(plan)
-  for (settings in plan$runs) asked_run(problem, settings)
+  for (i in seq_along(planned_runs(plan))) asked_run_of(plan, problem, i)
   seen <- preview(problem)
   if (given$options$json) {
     cat_json(list(sound = TRUE, rows = seen$n, free_parameters = seen$n_free, value_at_start = seen$value, start = as.list(problem$start)))

@@ -27,7 +27,7 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
 
 # Seed and threads from the command line, for runs to which the plan gives none.
 with_run_options <- function(plan, options) {
-  plan$runs <- lapply(plan$runs %||% list(list()), function(settings) {
+  plan$runs <- lapply(planned_runs(plan), function(settings) {
     settings$threads <- settings$threads %||% options$threads
     draws <- !is.null(settings$starts) || identical(settings$scope, "global") || isTRUE(solver_scopes()[settings$solver %||% ""] == "global")
     if (draws) settings$seed <- settings$seed %||% options$seed

@@ -12,15 +12,15 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   out <- sub("/+$", "", plan_path(plan, plan$output %||% "results"))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
   say("Reading ", plan$measurements, ": ", count_of(nrow(problem$measurements), "row"))
-  wanted <- plan$runs %||% list(list())
+  wanted <- planned_runs(plan)
   runs <- lapply(seq_along(wanted), function(i) {
-    run <- plan_fit(plan, problem, wanted[[i]], checkpoint_path(out, i), resume)
+    run <- plan_fit(plan, problem, i, checkpoint_path(out, i), resume)
     say(if (inherits(run, "tundrel_runs")) c("Fitting from many starts: ", format(run)) else c("Fitting by ", run$solver$name, ": ", stop_line(run)))
     run
   })
   best <- suppressWarnings(best_run(runs = unlist(lapply(runs, as_list_of_runs), recursive = FALSE)), classes = "tundrel_warning_solver")
   compared <- write_comparison(runs, out)
-  files <- c(write_results(best, out, plan), compared)
+  files <- c(write_results(best, out, plan, runs), compared)
   # What has ended needs no checkpoint.
   unlink(vapply(seq_along(wanted), function(i) checkpoint_path(out, i), character(1)))
   list(runs = runs, best = best, files = files, comparison = attr(compared, "comparison"))
@@ -60,8 +60,16 @@ asked_run <- function(problem, settings, call = rlang::caller_env()) {
   )
 }
 
-plan_fit <- function(plan, problem, settings, checkpoint, resume, call = rlang::caller_env()) {
-  asked <- asked_run(problem, settings, call)
+asked_run_of <- function(plan, problem, i, call = rlang::caller_env()) {
+  at_key(plan, list("runs", i), asked_run(problem, planned_runs(plan)[[i]], call))
+}
+
+# Where a plan names no run: one, by the solver that suits.
+planned_runs <- function(plan) plan$runs %||% list(list())
+
+# The i-th run of a plan.
+plan_fit <- function(plan, problem, i, checkpoint, resume, call = rlang::caller_env()) {
+  asked <- asked_run_of(plan, problem, i, call)
   made <- asked$solver
   stored <- asked$stored
   if (asked$kind == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
@@ -90,8 +98,8 @@ write_comparison <- function(runs, out) {
   structure(files, comparison = table)
 }
 
-# Everything a run leaves in a directory; returns the paths.
-write_results <- function(run, out, plan = list()) {
+# Everything a run leaves in a directory; returns the paths. `runs` are those it is the best of.
+write_results <- function(run, out, plan = list(), runs = list()) {
   path <- function(name) file.path(out, name)
   report <- path(plan$report %||% "report.html")
   tables <- export_tables(run, out, by = plan_ways(plan))
@@ -99,8 +107,16 @@ write_results <- function(run, out, plan = list()) {
   pictures <- Filter(Negate(is.null), pictures)
   Map(write_picture, pictures, path(names(pictures)))
   stored <- if (is.null(run$problem$own)) write_run(run, path(run_file))
-  write_report(run, report, title = plan$title, by = plan_ways(plan))
+  write_report(run, report, title = plan$title, format = if (grepl("\\.md$", report)) "md" else "html", by = plan_ways(plan), runs = numbered_runs(runs))
   c(tables, path(names(pictures)), stored, report)
+}
+
+# Where there are several: the runs of a plan, named by their place in it.
+numbered_runs <- function(runs) {
+  if (length(runs) == 0 || (length(runs) == 1 && inherits(runs[[1]], "tundrel_run"))) return(list())
+  flat <- lapply(runs, as_list_of_runs)
+  names <- unlist(Map(function(i, n) if (n == 1) paste0("run ", i) else paste0("run ", i, ".", seq_len(n)), seq_along(flat), lengths(flat)))
+  stats::setNames(unlist(flat, recursive = FALSE), names)
 }
 
 # The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.

@@ -3,8 +3,8 @@
 set -eu
 
 packages="base64enc cli future future.apply generics ggplot2 htmltools jsonlite optparse patchwork progressr ragg Rcpp RcppEigen readr readxl
-  rlang roxygen2 testthat tibble withr yaml lintr"
-debian="r-base-core g++ make catch2"
+  rlang rmarkdown roxygen2 testthat tibble withr yaml lintr"
+debian="r-base-core g++ make catch2 pandoc"
 
 missing_r() {
   Rscript --vanilla -e 'wanted <- commandArgs(TRUE); cat(wanted[!wanted %in% rownames(installed.packages())])' $packages

@@ -28,3 +28,8 @@ local_file <- function(lines, ending = ".csv", envir = parent.frame()) {
   writeLines(lines, path)
   path
 }
+
+plan_lines <- function(...) {
+  c("title: Lichen", paste("measurements:", demo_file("lichen-light.csv")),
+    "model: uptake ~ top * light / (half + light) - dark", "start: {top: 8, half: 150, dark: 1}", "output: out", ...)
+}

@@ -7,11 +7,6 @@ tundrel_command <- function(..., in_folder = tempdir()) {
 }
 `%||%` <- function(x, y) if (is.null(x)) y else x
 
-plan_lines <- function(...) {
-  c("title: Lichen", paste("measurements:", demo_file("lichen-light.csv")),
-    "model: uptake ~ top * light / (half + light) - dark", "start: {top: 8, half: 150, dark: 1}", "output: out", ...)
-}
-
 test_that("the demo runs, shows the answer and leaves its files", {
   folder <- withr::local_tempdir()
   done <- tundrel_command("demo", "--out", "here", in_folder = folder)
@@ -64,11 +59,11 @@ test_that("plans that cannot be carried out are refused before anything runs", {
   expect_refusal(read(plan(sub("model: .*", "model: top * light", plan_lines()))), "file", "must have a response")
   expect_refusal(read(plan(sub("model: .*", "model: 'uptake ~ top * light; 1'", plan_lines()))), "file", "must have a response")
   expect_refusal(read(plan(sub("model: .*", "model: uptake ~ top * system('touch hacked')", plan_lines()))), "model", "system()")
-  expect_refusal(read(plan(sub("start: .*", "start: {top: high}", plan_lines()))), "plan", "a number for each name")
+  expect_refusal(read(plan(sub("start: .*", "start: {top: high}", plan_lines()))), "plan", "must be a number, and is text: high")
   expect_refusal(read(plan(plan_lines("subject_to: ['top >']"))), "condition", "not a condition")
   expect_refusal(read(plan(plan_lines("subject_to: ['top > system(1)']"))), "model", "system()")
   expect_refusal(read(plan(plan_lines("criterion: {least_squares: {sdd: uptake_sd}}"))), "plan", "Did you mean sd?")
-  expect_refusal(read(plan(plan_lines("criterion: {maximum: 1}"))), "plan", "not known")
+  expect_refusal(read(plan(plan_lines("criterion: {maximum: 1}"))), "plan", "There is no key maximum here")
   path <- plan(plan_lines("runs: [{solver: levenberg_marquardt, max_evalutions: 1}]"))
   expect_refusal(tundrel:::run_plan(tundrel:::read_plan(path)), "plan", "Did you mean max_evaluations?")
   expect_refusal(tundrel:::read_plan("nowhere.yaml"), "plan", "no plan")

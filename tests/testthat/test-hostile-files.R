@@ -24,21 +24,21 @@ test_that("code in any field of a plan is not run", {
   refused_plan(hostile("subject_to: [\"file.create('gone') > 0\"]"), "file.create()` is not a function of the model language")
   refused_plan(hostile("criterion: {max_likelihood: {family: normal, sd: \"system('touch gone')\"}}"), "system()` is not a function")
   refused_plan(hostile("criterion: {least_squares: {weights: \"{file.create('gone')}\"}}"), "not")
-  refused_plan(hostile("start: {a: \"file.create('gone')\"}"), "must give a number for each name")
-  refused_plan(hostile("constants: {c: \"file.create('gone')\"}"), "must give a number for each name")
-  refused_plan(hostile("search_within: {a: [1, \"file.create('gone')\"]}"), "two finite numbers")
-  refused_plan(hostile("uncertainty: [\"file.create('gone')\"]"), "asks for")
+  refused_plan(hostile("start: {a: \"file.create('gone')\"}"), "must be a number, and is text")
+  refused_plan(hostile("constants: {c: \"file.create('gone')\"}"), "must be a number, and is text")
+  refused_plan(hostile("search_within: {a: [1, \"file.create('gone')\"]}"), "must be a number, and is text")
+  refused_plan(hostile("uncertainty: [\"file.create('gone')\"]"), "It is file.create")
 })
 
 test_that("paths do not climb out of the output directory", {
-  refused_plan(hostile("report: ../../climbed.html"), "must be the name of a file in the output directory")
-  refused_plan(hostile("report: /tmp/climbed.html"), "must be the name of a file in the output directory")
+  refused_plan(hostile("report: ../../climbed.html"), "file name in the output directory")
+  refused_plan(hostile("report: /tmp/climbed.html"), "file name in the output directory")
 })
 
 test_that("files that explode, or are no text, are not parsed", {
   anchors <- c("a: &a [x, x, x, x, x, x, x, x, x]", sprintf("%s: &%s [*%s, *%s, *%s, *%s]", letters[2:8], letters[2:8], letters[1:7],
     letters[1:7], letters[1:7], letters[1:7]))
-  refused_plan(hostile(anchors), "has a key that plans do not know")
+  refused_plan(hostile(anchors), "is not a sound plan")
   refused_plan(NULL, "is no text file", bytes = c(charToRaw("title: a"), as.raw(0), charToRaw("b\n")))
   refused_plan(hostile(paste0("title: \"", strrep("x", 2e6), "\"")), "too large to be read")
   refused_plan("- just\n- a list", "is not a plan")

@@ -39,7 +39,7 @@ test_that("reports replace a file whole or not at all", {
   expect_gt(file.size(path), 1e4)
   expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "r.html")
   expect_refusal(write_report(run, file.path(folder, "no", "r.html")), "file", "no directory")
-  expect_refusal(write_report(run, file.path(folder, "r.pdf")), "file", "ends in")
+  expect_refusal(write_report(run, file.path(folder, "r.pdf")), "file", "ends in '.html'")
 })
 
 test_that("tables are handed over with all their digits, as CSV and as JSON", {
@@ -73,4 +73,85 @@ test_that("a report holds what was asked of it: ways, checks, rival models", {
   }
   expect_false(grepl("<b>rival", page, fixed = TRUE))
   expect_refusal(write_report(run, path, by = "curvatur"), "solver", "Did you mean curvature?")
+})
+
+test_that("a report says what was asked, what to be careful about, and how other runs fared", {
+  problem <- lichen_problem() |> search_within(top = c(1, 40), half = c(10, 1000), dark = c(0, 3))
+  path <- withr::local_tempfile(fileext = ".html")
+  short <- fit_local(problem, "nelder_mead", max_iterations = 3)
+  write_report(short, path, runs = list(`<i>better</i>` = fit_local(problem)))
+  page <- read_page(path)
+  for (part in c("What to be careful about", "did not converge", "Another run, &lt;i&gt;better&lt;/i&gt;, came to a better value",
+    "1 row was left out (uptake is missing in row 47)", "<mfrac>", "Runs compared", "Is it an optimum?", "No limit is active", "<figcaption>")) {
+    expect_match(page, part, fixed = TRUE)
+  }
+  held <- subject_to(problem, half <= 100)
+  write_report(fit_local(held), path)
+  expect_match(read_page(path), "Active, and so deciding the answer: half &lt;= 100.", fixed = TRUE)
+  write_report(fit_multistart(problem, starts = 5, seed = 1), path)
+  expect_match(read_page(path), "Runs compared", fixed = TRUE)
+})
+
+test_that("the plan in a report comes to the same answer, with the same fingerprint", {
+  skip_on_os("windows")
+  runs <- list(
+    lichen_problem() |> subject_to(dark <= 1) |> search_within(top = c(1, 40), half = log_range(10, 1000)) |> fit_local("lbfgs", tolerance = 1e-9),
+    pose(decay(), y ~ a * exp(-k * x), constants = c()) |> judge_by(max_likelihood("normal", sd = s, censored = censored(below = x / 100))) |>
+      start_from(a = 2, k = 1, s = 0.1) |> subject_to(s > 0) |> fit_local()
+  )
+  for (run in runs) {
+    folder <- withr::local_tempdir()
+    report <- file.path(folder, "r.html")
+    write_report(run, report, title = "Again & again")
+    page <- read_page(report)
+    readr::write_csv(tundrel:::unclass_measurements(run$problem$measurements), file.path(folder, "measurements.csv"))
+    lines <- tundrel:::plan_text(run, "Again & again", "curvature")
+    expect_match(page, as.character(htmltools::htmlEscape(trimws(lines))), fixed = TRUE)
+    writeLines(c(lines, "output: out"), file.path(folder, "plan.yaml"))
+    done <- tundrel:::run_plan(tundrel:::read_plan(file.path(folder, "plan.yaml")))
+    expect_identical(coef(done$best), coef(run))
+    again <- read_page(file.path(folder, "out", "report.html"))
+    expect_match(again, tundrel:::fingerprint_of(run$problem$measurements), fixed = TRUE)
+  }
+  changed <- lichen_measurements()
+  changed$light[1] <- changed$light[1] + 1e-12
+  expect_false(tundrel:::fingerprint_of(changed) == tundrel:::fingerprint_of(lichen_measurements()))
+})
+
+test_that("formulas are set as mathematics", {
+  shown <- function(formula) gsub("[[:space:]]+", "", as.character(tundrel:::formula_math(formula)))
+  expect_match(shown(y ~ (a + b) / (2 * k1)), "<mfrac><mrow><mi>a</mi><mo>+</mo><mi>b</mi></mrow><mrow><mn>2</mn>", fixed = TRUE)
+  expect_match(shown(y ~ k1), "<msub><mi>k</mi><mn>1</mn></msub>", fixed = TRUE)
+  expect_match(shown(y ~ x^(a - 1)), "<msup><mi>x</mi><mrow><mi>a</mi><mo>\u2212</mo>", fixed = TRUE)
+  expect_match(shown(y ~ exp(x)^2), "<msup><mrow><mo>(</mo>", fixed = TRUE)
+  expect_match(shown(y ~ ifelse(x > 2, alpha, sqrt(b))), "<mtable>.*\u03b1.*&gt;.*<msqrt>")
+  expect_match(shown(y ~ log(x) + log10(x)), "<mi>ln</mi>.*<msub><mi>log</mi><mn>10</mn></msub>")
+  expect_match(shown(`<y>` ~ a), "<mi>&lt;y&gt;</mi>", fixed = TRUE)
+})
+
+test_that("reports can be had as Markdown, pictures beside it", {
+  skip_if_not_installed("rmarkdown")
+  skip_if_not(rmarkdown::pandoc_available())
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "lichen.md")
+  expect_refusal(write_report(fit_local(lichen_problem()), path), "file", "add format = \"md\"")
+  write_report(fit_local(lichen_problem()), path, title = "Lichen", format = "md")
+  text <- readLines(path)
+  expect_true("# Lichen" %in% text)
+  expect_match(paste(text, collapse = " "), "\\frac", fixed = TRUE)
+  named <- unlist(regmatches(text, gregexpr("lichen-pictures/[0-9a-f]+[.]png", text)))
+  expect_length(named, 3)
+  expect_setequal(list.files(file.path(folder, "lichen-pictures")), basename(named))
+  write_report(fit_local(lichen_problem(), "bfgs"), path, format = "md")
+  expect_length(list.files(file.path(folder, "lichen-pictures")), 3)
+})
+
+test_that("functions of one's own are reported too", {
+  path <- withr::local_tempfile(fileext = ".html")
+  value <- pose(function(p) (p["a"] - 1)^2 + (p["b"] - 2)^2, parameters = c("a", "b"), returns = "value", goal = "minimise")
+  write_report(value |> start_from(a = 0, b = 0) |> fit_local(), path)
+  expect_match(read_page(path), "The answer: .*a = 1, b = 2")
+  mine <- function(x, a, k) a * exp(-k * x)
+  write_report(pose(decay(), y ~ mine(x, a, k)) |> start_from(a = 2, k = 0.5) |> fit_local(), path)
+  expect_match(read_page(path), "whose code this report does not hold", fixed = TRUE)
 })

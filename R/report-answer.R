@@ -1,0 +1,75 @@
+# What a report says first: the answer, and what to be careful about.
+
+report_answer <- function(known) {
+  h <- htmltools::tags
+  run <- known$run
+  # the surest way that was asked for speaks
+  table <- known$uncertainty
+  surest <- intersect(c("profile", "bootstrap", "percentile", "curvature"), table$by)[1]
+  shown <- table[table$by == surest, ]
+  known_widths <- any(!is.na(shown$lower))
+  answers <- paste0(shown$parameter, " = ", format_number(shown$estimate), if (known_widths) interval_words(shown))
+  asked <- if (has_model(run$problem)) {
+    list("The model ", report_code(expression_text(formula(run))), paste0(" was fitted to ", count_of(run$n, "row"), " by ", problem_criterion_text(run$problem), "."))
+  } else {
+    paste0("A function was made ", if (maximises(run$problem)) "large" else "small", ": ", problem_criterion_text(run$problem), ".")
+  }
+  htmltools::tagList(
+    h$p(
+      class = "answer", asked,
+      paste0(" The answer", if (known_widths) paste0(", with ", format_number(100 * known$level), " % intervals by ", surest), ": "), h$strong(paste0(paste(answers, collapse = ", "), "."))
+    ),
+    h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run))
+  )
+}
+
+# " (9.04 to 9.38)", " (30.1 or more)"
+interval_words <- function(rows) {
+  low <- format_number(rows$lower, 3)
+  high <- format_number(rows$upper, 3)
+  words <- ifelse(is.finite(rows$lower) & is.finite(rows$upper), paste(low, "to", high),
+    ifelse(is.finite(rows$lower), paste(low, "or more"), ifelse(is.finite(rows$upper), paste(high, "or less"), rows$note)))
+  words[is.na(rows$lower) | is.na(rows$upper)] <- rows$note[is.na(rows$lower) | is.na(rows$upper)]
+  ifelse(nzchar(words), paste0(" (", words, ")"), "")
+}
+
+# All that complains anywhere in the report, gathered.
+report_cares <- function(known) {
+  h <- htmltools::tags
+  cares <- unique(c(
+    if (!known$run$converged) "The run did not converge: its numbers are those of where it stopped, not of an optimum.",
+    complaints(known$solution), parameter_cares(known$uncertainty), run_cares(known), complaints(known$residuals), row_cares(known$run)
+  ))
+  htmltools::tagList(
+    h$h2("What to be careful about"),
+    if (length(cares)) h$ul(lapply(cares, h$li)) else h$p("Nothing: no check complained, and no row was left out.")
+  )
+}
+
+complaints <- function(checks) checks$reading[checks$verdict %in% c("warn", "fail")]
+
+parameter_cares <- function(table) {
+  said <- nzchar(table$note) & !grepl("^(fixed|tied)", table$note)
+  paste0(table$parameter[said], ": ", table$note[said], " (by ", table$by[said], ").", recycle0 = TRUE)
+}
+
+run_cares <- function(known) {
+  if (is.null(known$runs)) return(NULL)
+  best <- best_value_run(known$runs)
+  if (best == "this run") return(NULL)
+  paste0("Another run, ", best, ", came to a better value: this report is not on the best answer known.")
+}
+
+best_value_run <- function(runs) {
+  table <- rlang::exec(compare_runs, !!!runs)
+  here <- table$optimum[table$run == "this run"]
+  if (identical(here, table$optimum[1])) "this run" else table$run[1]
+}
+
+row_cares <- function(run) {
+  dropped <- prepared_of(run)$dropped
+  c(
+    if (nrow(dropped)) paste0(count_of(nrow(dropped), "row"), if (nrow(dropped) == 1) " was" else " were", " left out", dropped_reasons(dropped), "."),
+    if (run$refused) paste0(count_of(run$refused, "point"), " on the way gave no finite number and ", if (run$refused == 1) "was" else "were", " stepped around.")
+  )
+}

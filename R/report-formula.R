@@ -1,0 +1,86 @@
+# A formula set as mathematics: the syntax tree of R in MathML, which browsers draw.
+
+formula_math <- function(formula) {
+  m <- math_tags
+  m$math(display = "block", m$mrow(math_of(formula[[2]]), m$mo("="), math_of(formula[[3]])))
+}
+
+math_tags <- local({
+  names <- c("math", "mrow", "mi", "mn", "mo", "mtext", "mfrac", "msup", "msub", "msqrt", "mtable", "mtr", "mtd", "mspace")
+  stats::setNames(lapply(names, function(name) function(...) htmltools::tag(name, rlang::list2(...))), names)
+})
+
+math_of <- function(expr) {
+  m <- math_tags
+  if (is.symbol(expr)) return(math_name(as.character(expr)))
+  if (!is.call(expr)) return(if (is.numeric(expr)) m$mn(format(expr, digits = 15)) else m$mtext(as.character(expr)))
+  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
+  arguments <- as.list(expr)[-1]
+  if (name %in% names(math_signs) && length(arguments) == 2) return(math_between(name, arguments))
+  switch(name,
+    `(` = math_fenced("(", math_of(arguments[[1]]), ")"),
+    `-` = , `+` = , `!` = m$mrow(m$mo(c(`-` = "\u2212", `+` = "+", `!` = "\u00ac")[[name]]), math_of(arguments[[1]])),
+    `/` = m$mfrac(math_bare(arguments[[1]]), math_bare(arguments[[2]])),
+    `^` = math_power(arguments),
+    sqrt = m$msqrt(math_of(arguments[[1]])),
+    abs = math_fenced("|", math_of(arguments[[1]]), "|"),
+    ifelse = math_cases(arguments),
+    math_call(name, arguments)
+  )
+}
+
+# What stands between two operands.
+math_signs <- c(
+  `+` = "+", `-` = "\u2212", `*` = "\u00b7", `<` = "<", `>` = ">", `<=` = "\u2264", `>=` = "\u2265", `==` = "=", `!=` = "\u2260",
+  `&` = "and", `&&` = "and", `|` = "or", `||` = "or", `%%` = "mod"
+)
+
+math_between <- function(name, arguments) {
+  sign <- math_signs[[name]]
+  math_tags$mrow(math_of(arguments[[1]]), if (grepl("^[a-z]", sign)) math_tags$mtext(paste0("\u00a0", sign, "\u00a0")) else math_tags$mo(sign), math_of(arguments[[2]]))
+}
+
+# Without the parentheses that a fraction's bar, or a raised place, makes needless.
+math_bare <- function(expr) math_of(if (is_parenthesis(expr)) expr[[2]] else expr)
+
+math_fenced <- function(open, inner, close) math_tags$mrow(math_tags$mo(open), inner, math_tags$mo(close))
+
+math_power <- function(arguments) {
+  base <- arguments[[1]]
+  plain <- is.symbol(base) || is.numeric(base) || is_parenthesis(base)
+  math_tags$msup(if (plain) math_of(base) else math_fenced("(", math_of(base), ")"), math_bare(arguments[[2]]))
+}
+
+math_cases <- function(arguments) {
+  m <- math_tags
+  said <- function(value, when) m$mtr(m$mtd(style = "text-align: left", math_of(value)), m$mtd(style = "text-align: left", when))
+  m$mrow(m$mo("{"), m$mtable(
+    said(arguments[[2]], m$mrow(m$mtext("if\u00a0"), math_of(arguments[[1]]))), said(arguments[[3]], m$mtext("else"))
+  ))
+}
+
+math_call <- function(name, arguments) {
+  m <- math_tags
+  head <- switch(name,
+    log = m$mi("ln"), log10 = m$msub(m$mi("log"), m$mn("10")), log2 = m$msub(m$mi("log"), m$mn("2")), gamma = m$mi("\u0393"),
+    pnorm = m$mi("\u03a6"), m$mi(name)
+  )
+  named <- rlang::names2(arguments)
+  inner <- lapply(seq_along(arguments), function(i) {
+    list(if (i > 1) m$mo(","), if (nzchar(named[i])) list(m$mi(named[i]), m$mo("=")), math_of(arguments[[i]]))
+  })
+  m$mrow(head, m$mo("("), inner, m$mo(")"))
+}
+
+greek_letters <- c(
+  alpha = "\u03b1", beta = "\u03b2", gamma = "\u03b3", delta = "\u03b4", epsilon = "\u03b5", eta = "\u03b7", theta = "\u03b8", kappa = "\u03ba",
+  lambda = "\u03bb", mu = "\u03bc", nu = "\u03bd", pi = "\u03c0", rho = "\u03c1", sigma = "\u03c3", tau = "\u03c4", phi = "\u03c6", chi = "\u03c7",
+  psi = "\u03c8", omega = "\u03c9"
+)
+
+# `k1` has an index, `alpha` is a letter.
+math_name <- function(name) {
+  letter <- function(text) math_tags$mi(greek_letters[text] %|% text)
+  parts <- regmatches(name, regexec("^([A-Za-z]+)([0-9]+)$", name))[[1]]
+  if (length(parts) == 3) math_tags$msub(letter(parts[2]), math_tags$mn(parts[3])) else letter(name)
+}

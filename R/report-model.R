@@ -1,0 +1,57 @@
+# What was asked: measurements, model, settings.
+
+report_data_and_model <- function(run) {
+  h <- htmltools::tags
+  if (is_outside(run$problem)) return(NULL)
+  htmltools::tagList(
+    h$h2("Data and model"),
+    if (has_model(run$problem)) h$div(class = "formula", formula_math(formula(run))),
+    if (length(run$problem$model$constants)) {
+      report_small(paste0("Constants: ", paste(names(run$problem$model$constants), "=", format_number(run$problem$model$constants), collapse = ", "), "."))
+    },
+    if (!is.null(run$problem$own)) h$p("It calls a function of one's own, whose code this report does not hold; derivatives were found by differences."),
+    report_measurements(run)
+  )
+}
+
+report_measurements <- function(run) {
+  data <- run$problem$measurements
+  if (!has_measurements(run$problem)) return(NULL)
+  units <- units_of(data)
+  span <- function(x, f) if (is.numeric(x) && any(is.finite(x))) f(x, na.rm = TRUE) else NA_real_
+  columns <- tibble(
+    column = names(data), unit = unname(units[names(data)] %|% ""), `used as` = column_uses(run),
+    smallest = vapply(data, span, numeric(1), f = min), largest = vapply(data, span, numeric(1), f = max),
+    missing = vapply(data, function(x) sum(is.na(x)), integer(1))
+  )
+  dropped <- prepared_of(run)$dropped
+  htmltools::tagList(
+    report_table(columns),
+    htmltools::tags$p(paste0(count_of(nrow(data), "row"), ", ", nrow(dropped), " left out", dropped_reasons(dropped), "."))
+  )
+}
+
+# A function that was posed itself has none.
+has_measurements <- function(problem) !isTRUE(problem$own$kind %in% c("value", "residuals"))
+
+column_uses <- function(run) {
+  columns <- names(run$problem$measurements)
+  criterion <- run$problem$criterion
+  stated <- c(list(precision_expression(criterion)), likelihood_expressions(criterion), unclass(criterion$censored))
+  of_criterion <- unlist(lapply(Filter(Negate(is.null), stated), all.vars))
+  ifelse(columns %in% all.vars(run$problem$model$response), "response",
+    ifelse(columns %in% run$problem$model$predictors, "predictor", ifelse(columns %in% of_criterion, "criterion", "")))
+}
+
+report_settings <- function(run) {
+  h <- htmltools::tags
+  said <- c(
+    criterion = problem_criterion_text(run$problem), solver = paste0(format(run$solver), if (length(run$solver$why)) paste0(", chosen since ", run$solver$why)),
+    tolerance = format_number(run$tolerance), seed = if (!is.null(run$seed)) format(run$seed, scientific = FALSE),
+    start = paste(names(run$start), "=", format_number(run$start), collapse = ", "),
+    `search box` = if (!is.null(run$box)) {
+      paste0(names(run$box$lower), " in ", format_number(run$box$lower), " to ", format_number(run$box$upper), collapse = ", ")
+    }
+  )
+  htmltools::tagList(h$h2("Settings"), report_table(tibble(setting = names(said), value = unname(said))))
+}

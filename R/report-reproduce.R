@@ -1,0 +1,31 @@
+# How to have the numbers of a report again.
+
+report_reproduction <- function(known, title) {
+  h <- htmltools::tags
+  run <- known$run
+  htmltools::tagList(
+    h$h2("How to have these numbers again"),
+    if (is.null(run$problem$own)) {
+      htmltools::tagList(
+        h$p(
+          "Put this plan beside the file of measurements, name that file in it, and give it to ", report_code("tundrel run"), ":"
+        ),
+        h$pre(h$code(plan_text(run, title, known$by)))
+      )
+    } else {
+      h$p("The function that was called is needed beside what is said above.")
+    },
+    if (has_measurements(run$problem)) {
+      h$p(paste0("Measurements as fitted: ", count_of(nrow(run$problem$measurements), "row"), ", fingerprint "), report_code(fingerprint_of(run$problem$measurements)), ".")
+    },
+    report_small("Made by tundrel ", format(utils::packageVersion("tundrel")), " with ", R.version.string, " on ", R.version$platform, ", ", format(Sys.Date()), ".")
+  )
+}
+
+# Changes with any digit of any reading, and with nothing else.
+fingerprint_of <- function(data) {
+  path <- tempfile()
+  on.exit(unlink(path))
+  writeLines(enc2utf8(run_json(lapply(as.list(unclass_measurements(data)), stored_column))), path, useBytes = TRUE)
+  unname(tools::md5sum(path))
+}
