@@ -4,11 +4,13 @@ read_yaml_file <- function(path, kind, call = rlang::caller_env()) {
   need_package("yaml", "to read YAML files", call)
   refuse_unreadable(path, kind, call)
   plain <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
+  # 1e-9 is a number to anyone but the reader, who wants 1.0e-9
+  number <- function(x) if (grepl("^[-+]?[0-9]+[eE][-+]?[0-9]+$", x)) as.numeric(x) else x
   # the reader passes over an error in here, so code is noted and refused afterwards
   code <- NULL
   keep <- function(x) code <<- as.character(x)
   found <- tryCatch(
-    yaml::read_yaml(path, eval.expr = FALSE, handlers = list("bool#yes" = plain, "bool#no" = plain, expr = keep, r = keep)),
+    yaml::read_yaml(path, eval.expr = FALSE, handlers = list("bool#yes" = plain, "bool#no" = plain, str = number, expr = keep, r = keep)),
     error = function(e) refuse(kind, c("{.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), call = call)
   )
   if (is.null(code)) return(found)

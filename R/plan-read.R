@@ -39,6 +39,6 @@ plan_formula <- function(plan, call = rlang::caller_env()) {
 
 # [low, high], or {log: [low, high]} for a range looked through on a logarithmic scale.
 plan_range <- function(range) {
-  if (!is.list(range) || !identical(names(range), "log")) return(range)
+  if (!is.list(range) || !identical(names(range), "log")) return(unlist(range))
   log_range(range$log[[1]], range$log[[length(range$log)]])
 }

@@ -50,6 +50,11 @@ test_that("YAML files make no logicals of parameter names", {
   expect_true(read$flag)
 })
 
+test_that("YAML files take numbers as people write them", {
+  read <- tundrel:::read_yaml_file(local_file(c("a: 1e-9", "b: [1E5, 2]", "c: a > 1e-3"), ".yaml"), "plan")
+  expect_equal(read, list(a = 1e-9, b = list(1e5, 2L), c = "a > 1e-3"))
+})
+
 test_that("a missing package is asked for by name", {
   expect_refusal(tundrel:::need_package("nosuchpackage", "to do it"), "file", c("nosuchpackage", "to do it", "install.packages"))
 })
