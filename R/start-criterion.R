@@ -66,6 +66,7 @@ with_robust_scale <- function(problem, call = rlang::caller_env()) {
   prepared <- prepared_of(run)
   size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
   problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
-  problem$start[names(run$estimate)] <- run$estimate
+  # where a run lost its way there is nothing to go on from
+  if (run$stop_reason != "diverged") problem$start[names(run$estimate)] <- run$estimate
   problem
 }

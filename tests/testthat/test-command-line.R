@@ -69,6 +69,20 @@ test_that("plans that cannot be carried out are refused before anything runs", {
   expect_refusal(tundrel:::read_plan("nowhere.yaml"), "plan", "no plan")
 })
 
+test_that("the example scripts run from the top to their report, and there is one for each plan", {
+  folder <- system.file("examples", package = "tundrel")
+  scripts <- list.files(folder, "\\.R$", full.names = TRUE)
+  expect_setequal(sub("\\.R$", "", basename(scripts)), sub("\\.yaml$", "", list.files(folder, "\\.yaml$")))
+  withr::local_dir(withr::local_tempdir())
+  withr::local_pdf(NULL)
+  for (path in scripts) {
+    scene <- new.env(parent = globalenv())
+    suppressMessages(source(path, local = scene))
+    expect_true(scene$run$converged, info = basename(path))
+  }
+  expect_length(list.files(pattern = "\\.html$"), length(scripts))
+})
+
 test_that("the example plans run and find the truth behind their data", {
   folder <- system.file("examples", package = "tundrel")
   for (name in list.files(folder, "\\.yaml$")) {

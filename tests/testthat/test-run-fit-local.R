@@ -98,3 +98,20 @@ test_that("a run prints in a form a person can read", {
   expect_output(print(summary(fit_local(lichen_problem()))), "pseudo R-squared")
   expect_match(format(fit_local(lichen_problem(), max_evaluations = 1)), "NOT converged (evaluations)", fixed = TRUE)
 })
+
+test_that("a walk to infinity is no answer, though the slope vanishes on the way and the columns come to look alike", {
+  data <- data.frame(x = 1:5, y = c(2, 4.1, 6.3, 8.7, 11.2))
+  endless <- pose(data, y ~ top * x / (half + x)) |> start_from(top = 10, half = 5)
+  solvers <- c("levenberg_marquardt", "gauss_newton", "newton", "bfgs", "lbfgs", "nelder_mead", "powell", "conjugate_gradient")
+  runs <- lapply(solvers, fit_local, problem = endless)
+  criteria <- list(robust_error(), absolute_error(), max_likelihood("normal", sd = 0.3))
+  runs <- c(runs, lapply(criteria, function(criterion) fit_local(judge_by(endless, criterion))))
+  boxed <- search_within(endless, top = c(1, 100), half = c(1, 100))
+  runs <- c(runs, list(fit_global(boxed, seed = 1)), unclass(fit_multistart(boxed, starts = 10, seed = 1)))
+  for (run in runs) {
+    expect_false(run$converged, info = format(run))
+    expect_identical(run$stop_reason, "diverged", info = format(run))
+  }
+  # a product that the data do tell is another matter: its parts stay where they can be read
+  expect_true(fit_local(pose(data, y ~ a * b * x) |> start_from(a = 1, b = 1))$converged)
+})

@@ -10,9 +10,12 @@ namespace {
 constexpr double kSettledShare = 1e-3;
 // Beyond this many times its typical size an unsettled parameter is running away.
 constexpr double kRunawayRatio = 30;
+// Where the data leave a direction open, nothing need be felt of a walk along it. A product of two parameters may well
+// be shared out in an odd way; what has come this far has gone on until columns of the Jacobian could not be told apart.
+constexpr double kLostRatio = 1e6;
 
-bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i) {
-  return std::fabs(x[i]) > kRunawayRatio * problem.bounds().typical[i];
+bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double ratio = kRunawayRatio) {
+  return std::fabs(x[i]) > ratio * problem.bounds().typical[i];
 }
 
 }  // namespace
@@ -39,11 +42,19 @@ bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::ve
   return settled;
 }
 
-void conclude(const Problem& problem, const Eigen::VectorXd& x, bool optimal, Verification& result) {
+void conclude(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive, bool optimal,
+              Verification& result) {
   for (int i : result.dead)
     if (far_out(problem, x, i)) result.runaway.push_back(i);
+  bool lost = false;
+  if (result.rank < result.n_alive)
+    for (int i : alive)
+      if (far_out(problem, x, i, kLostRatio)) {
+        lost = true;
+        if (std::find(result.runaway.begin(), result.runaway.end(), i) == result.runaway.end()) result.runaway.push_back(i);
+      }
   result.usable = true;
-  result.converged = optimal && result.dead.empty() && result.gradient_norm <= kOptimalGradient;
+  result.converged = optimal && !lost && result.dead.empty() && result.gradient_norm <= kOptimalGradient;
   if (!result.converged) result.reason = result.runaway.empty() ? StopReason::stalled : StopReason::diverged;
 }
 

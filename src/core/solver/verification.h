@@ -44,6 +44,7 @@ bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::ve
                  const Eigen::VectorXd& step, std::vector<int>& runaway);
 
 // Sets converged and, where it is not, the reason.
-void conclude(const Problem& problem, const Eigen::VectorXd& x, bool optimal, Verification& result);
+void conclude(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive, bool optimal,
+              Verification& result);
 
 }  // namespace tundrel

@@ -124,7 +124,7 @@ Verification verify_joint(Problem& problem, const Eigen::VectorXd& x) {
     if (!bounds.holds(i, x[i], at.gradient[i])) moving.push_back(i);
   result.factor = with_certain_rows(
       problem.form() == Form::squares ? problem.linearise(x).factor : information_factor(problem, x, at, moving), joint.gradients(x), active.condition, kCertain);
-  conclude(problem, x, feasible && convex && settled, result);
+  conclude(problem, x, moving, feasible && convex && settled, result);
   if (!feasible) {
     result.converged = false;
     result.reason = StopReason::infeasible;

@@ -30,7 +30,7 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
     result.slope = Eigen::VectorXd::Zero(x.size());
     result.factor = Eigen::MatrixXd::Zero(x.size(), x.size());
     result.gradient_norm = size.mean <= size.rounding ? 0 : 1;
-    conclude(problem, x, true, result);
+    conclude(problem, x, {}, true, result);
     return result;
   }
   std::vector<int> free, alive;
@@ -52,7 +52,7 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
   result.rank = determined_directions(result.factor, alive);
   if (result.gradient_norm > kOptimalGradient)
     all_settled(problem, x, alive, -left.cwiseQuotient(at.effort.cwiseMax(1e-300)).cwiseProduct(sizes), result.runaway);
-  conclude(problem, x, true, result);
+  conclude(problem, x, alive, true, result);
   return result;
 }
 

@@ -39,7 +39,7 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   const Eigen::VectorXd step =
       bounded_quadratic_step(problem, x, at, alive, sizes, std::numeric_limits<double>::infinity());
   const bool settled = all_settled(problem, x, alive, step, result.runaway);
-  conclude(problem, x, settled && model.convex(), result);
+  conclude(problem, x, alive, settled && model.convex(), result);
   return result;
 }
 

@@ -57,7 +57,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   const Eigen::VectorXd step =
       bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity());
   const bool settled = all_settled(problem, x, alive, step, result.runaway);
-  conclude(problem, x, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
+  conclude(problem, x, alive, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
   return result;
 }
 
