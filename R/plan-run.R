@@ -11,6 +11,10 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   problem <- plan_problem(plan)
   out <- sub("/+$", "", plan_path(plan, plan$output %||% "results"))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
+  with_folder_to_itself(out, run_plan_into(out, plan, problem, say, resume))
+}
+
+run_plan_into <- function(out, plan, problem, say, resume) {
   say("Reading ", plan$measurements, ": ", count_of(nrow(problem$measurements), "row"))
   wanted <- planned_runs(plan)
   runs <- lapply(seq_along(wanted), function(i) {

@@ -1,0 +1,45 @@
+# The library that is under test, for processes of its own.
+rscript_with_tundrel <- function(code) {
+  script <- withr::local_tempfile(fileext = ".R", .local_envir = parent.frame())
+  writeLines(c(paste0(".libPaths(", deparse1(.libPaths()), ")"), code), script)
+  script
+}
+
+wait_for <- function(happened, seconds = 30) {
+  until <- Sys.time() + seconds
+  while (!happened() && Sys.time() < until) Sys.sleep(0.05)
+  expect_true(happened())
+}
+
+test_that("a process killed in the middle of writing leaves the old file whole", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "table.csv")
+  writeLines("old", path)
+  script <- rscript_with_tundrel(sprintf("tundrel:::write_whole('%s', function(beside) { cat('half', file = beside); cat(Sys.getpid(),
+    file = '%s'); Sys.sleep(60) })", path, file.path(folder, "pid")))
+  system2("Rscript", script, wait = FALSE, stdout = FALSE, stderr = FALSE)
+  wait_for(function() file.exists(file.path(folder, "pid")) && length(readLines(file.path(folder, "pid"), warn = FALSE)) == 1)
+  tools::pskill(as.integer(readLines(file.path(folder, "pid"), warn = FALSE)), tools::SIGKILL)
+  expect_equal(readLines(path), "old")
+  tundrel:::write_whole(path, function(beside) writeLines("new", beside))
+  expect_equal(readLines(path), "new")
+})
+
+test_that("of two processes that write into one directory the second is refused, until the first has ended or died", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  plan <- file.path(folder, "plan.yaml")
+  writeLines(plan_lines(), plan)
+  out <- file.path(folder, "out")
+  dir.create(out)
+  script <- rscript_with_tundrel(sprintf("tundrel:::with_folder_to_itself('%s', { file.create('%s'); Sys.sleep(60) })", out, file.path(folder, "inside")))
+  system2("Rscript", script, wait = FALSE, stdout = FALSE, stderr = FALSE)
+  wait_for(function() file.exists(file.path(folder, "inside")))
+  expect_refusal(tundrel:::run_plan(tundrel:::read_plan(plan)), "file", "is writing its results into")
+  expect_equal(list.files(out), character())
+  tools::pskill(as.integer(readLines(file.path(out, ".tundrel-writing", "process"))), tools::SIGKILL)
+  wait_for(function() !tundrel:::is_running(as.integer(readLines(file.path(out, ".tundrel-writing", "process")))))
+  expect_true(tundrel:::run_plan(tundrel:::read_plan(plan))$best$converged)
+  expect_false(dir.exists(file.path(out, ".tundrel-writing")))
+})
