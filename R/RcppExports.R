@@ -25,6 +25,14 @@ core_unit_covariance <- function(factor) {
     .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
+core_fit_groups <- function(problem, solver_name, settings, starts, typical, first, budget, threads) {
+    .Call(`_tundrel_core_fit_groups`, problem, solver_name, settings, starts, typical, first, budget, threads)
+}
+
+core_fit_shared <- function(problem, shared, starts, typical, first, tolerance, budget, threads) {
+    .Call(`_tundrel_core_fit_shared`, problem, shared, starts, typical, first, tolerance, budget, threads)
+}
+
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
     .Call(`_tundrel_core_refit`, problem, solver_name, settings, start, rows, values, replaced, budget, threads)
 }

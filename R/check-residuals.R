@@ -11,7 +11,7 @@
 #' and `pattern along ...` each predictor (the largest sum of residuals from one end). Residuals are the standardised ones
 #' of [residual_table()]; for families quantile residuals.
 #'
-#' @param run A run, from [fit_local()] or another fit.
+#' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()], whose groups stand in front.
 #' @param along \[character(1)] A column in whose order neighbours are, such as a time; `NULL` for the order of the rows.
 #' @param seed \[integer(1)] Seed of the simulated residuals.
 #'
@@ -31,6 +31,7 @@
 #'   fit_local() |>
 #'   check_residuals()
 check_residuals <- function(run, along = NULL, seed = 1) {
+  if (inherits(run, "tundrel_fits")) return(each_group(run, function(one) check_residuals(one, along, seed)))
   check_run(run)
   check_number(seed, "seed", "solver", above = 0, or_equal = TRUE)
   prepared <- prepared_of(run)

@@ -35,6 +35,9 @@
 #' @param gradient \[function] For a function that returns a value: its derivatives with respect to all
 #'   parameters, in their order. Checked against differences at the start.
 #'
+#' @param by Column, or columns in `c()`, whose values tell groups of rows apart, each with parameters of its own: one curve a
+#'   thallus, a well, a pixel. Such a problem is fitted by [fit_each()].
+#'
 #' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
 #'   squares until [judge_by()] says otherwise.
 #' @section Errors: `tundrel_error_model` for a formula that is not one, a function outside the
@@ -53,20 +56,22 @@
 #'   start_from(a = -1, b = 1) |>
 #'   fit_local()
 pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
-                 gradient = NULL) {
+                 gradient = NULL, by = NULL) {
+  by <- rlang::enexpr(by)
   if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }
   if (nrow(data) == 0) refuse("measurements", "{.arg data} has no rows.")
-  if (inherits(model, "tundrel_model")) return(pose_catalogue(data, model, rlang::ensyms(...), constants))
+  by <- group_columns(by, data)
+  if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
   rlang::check_dots_empty()
   parsed <- parse_model(model, data, constants)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
   if (length(parsed$own)) problem$own <- list(kind = "model")
-  problem
+  grouped_by(problem, by)
 }
 
 # A model from the catalogue or a file, for some columns.

@@ -1,6 +1,6 @@
 #' What the fit says of each row
 #'
-#' @param run A run, from [fit_local()].
+#' @param run A run, from [fit_local()]; or fits from [fit_each()].
 #' @return A tibble: the measurements, then `fitted` and `residual` (response minus fitted, in the
 #'   response's unit; for the binomial family, of shares of successes); `standardised` (residual over its
 #'   own standard error, with the residual scale estimated from all rows; for families the quantile
@@ -19,6 +19,7 @@
 #'   fit_local() |>
 #'   residual_table()
 residual_table <- function(run) {
+  if (inherits(run, "tundrel_fits")) return(each_group(run, residual_table))
   check_run(run)
   prepared <- prepared_of(run)
   parts <- row_diagnostics(run, prepared)

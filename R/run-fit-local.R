@@ -100,6 +100,7 @@ finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_secon
 # A run that has not begun.
 new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang::caller_env()) {
   check_problem(problem, call)
+  refuse_groups(problem, call)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
   joint <- joint_conditions(problem, parameter_status(problem))
   solver <- as_solver(solver, problem, joint, call)

@@ -30,6 +30,7 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
                            max_seconds = Inf, max_each = 10000, progress = c("none", "lines", "bar"), threads = 1) {
   check_problem(problem)
   refuse_outside(problem)
+  refuse_groups(problem)
   check_flag(cluster, "cluster", "solver")
   progress <- rlang::arg_match(progress)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)

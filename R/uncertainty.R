@@ -18,7 +18,7 @@
 #' replacement), `"parametric"` (from the noise that the criterion states). Unsaid: residual, for likelihoods parametric,
 #' and case where readings are censored or are predictors, too.
 #'
-#' @param run A run, from [fit_local()] or another fit.
+#' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()]: the table then has the columns of the groups in front.
 #' @param by \[character] Any of `"curvature"`, `"profile"`, `"bootstrap"`, `"percentile"`.
 #' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
 #' @param information \[character(1)] What curvature is taken from. `"default"`: as above. `"exact"`: for least squares,
@@ -53,6 +53,9 @@
 #' uncertainty(run, by = c("curvature", "profile"), level = 0.9)
 uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
                         replicates = 999, seed = NULL, threads = 1) {
+  if (inherits(run, "tundrel_fits")) {
+    return(each_group(run, function(one) uncertainty(one, by, level, information, resample, replicates, seed, threads)))
+  }
   check_run(run)
   check_uncertainty(by, level, replicates, threads)
   warn_unconverged(run)

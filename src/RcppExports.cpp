@@ -91,6 +91,42 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_fit_groups
+Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads);
+RcppExport SEXP _tundrel_core_fit_groups(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type typical(typicalSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit_groups(problem, solver_name, settings, starts, typical, first, budget, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_fit_shared
+Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads);
+RcppExport SEXP _tundrel_core_fit_shared(SEXP problemSEXP, SEXP sharedSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP toleranceSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type shared(sharedSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type typical(typicalSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit_shared(problem, shared, starts, typical, first, tolerance, budget, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_refit
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_refit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP rowsSEXP, SEXP valuesSEXP, SEXP replacedSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -324,6 +360,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
+    {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
+    {"_tundrel_core_fit_shared", (DL_FUNC) &_tundrel_core_fit_shared, 8},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},

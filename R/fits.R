@@ -1,0 +1,189 @@
+# The fits of many groups.
+
+new_fits <- function(shell, found, shared = NULL) {
+  found$value <- in_users_sign(shell$problem, found$value)
+  structure(c(shell, found, list(shared = shared)), class = "tundrel_fits")
+}
+
+check_fits <- function(fits, call = rlang::caller_env()) {
+  if (inherits(fits, "tundrel_fits")) return(invisible())
+  refuse("solver", c("{.arg fits} must be fits of groups.", "x" = "It is {.obj_type_friendly {fits}}.", "i" = "Make them with {.fn fit_each}."), call = call)
+}
+
+#' @export
+length.tundrel_fits <- function(x) length(x$converged)
+
+#' @export
+names.tundrel_fits <- function(x) NULL
+
+# The run of a group: the same walk again, with its trace.
+#' @export
+`[[.tundrel_fits` <- function(x, i) {
+  parts <- unclass(x)
+  if (rlang::is_string(i) && i %in% attr(parts, "names")) return(parts[[i]])
+  k <- group_number(x, i)
+  if (!is.null(parts$shared)) {
+    refuse("solver", c("Groups that share parameters were fitted together: there is no run of one alone.", "i" = "See {.fn coef_table}."))
+  }
+  if (nzchar(parts$trouble[k])) refuse("solver", "There is no run of {group_labels(parts$groups$keys[k, ])}: {parts$trouble[k]}.")
+  suppressMessages(run_of_group(parts, k, parts$start[, k]))
+}
+
+#' @export
+`$.tundrel_fits` <- function(x, name) unclass(x)[[name]]
+
+group_number <- function(fits, i, call = rlang::caller_env()) {
+  n <- length(fits)
+  if (rlang::is_string(i)) {
+    texts <- do.call(paste, c(unname(lapply(fits$groups$keys, as.character)), sep = ", "))
+    if (i %in% texts) return(match(i, texts))
+    refuse("solver", c("There is no group {.val {i}}.", suggestion(i, texts, "groups")), call = call)
+  }
+  if (!is.numeric(i) || length(i) != 1 || is.na(i) || i < 1 || i > n) refuse("solver", "Groups are numbered from 1 to {n}.", call = call)
+  as.integer(i)
+}
+
+#' @export
+format.tundrel_fits <- function(x, ...) paste0("fits of ", count_of(length(x), "group"), ", ", sum(x$converged), " converged")
+
+#' @export
+print.tundrel_fits <- function(x, ...) {
+  cat("Fits of ", count_of(length(x), "group"), " by ", paste(x$problem$by, collapse = ", "), ", ", problem_text(x$problem), "\n", sep = "")
+  cat(paste0(strwrap(fits_reading(x), 80, exdent = 2), "\n"), sep = "")
+  cat("\n")
+  cat_table(spread_table(x))
+  invisible(x)
+}
+
+#' Parameters of every group
+#'
+#' @param fits From [fit_each()].
+#' @return A tibble, one row a group and parameter: the columns of `by`, then `parameter`, `estimate`, `std_error` (by curvature), `value` (of the
+#'   criterion in that group), `converged`, `stop_reason`, and `trouble`: in words, where a group could not be fitted.
+#'   Shared parameters come first, once, with no group.
+#' @section Errors: `tundrel_error_solver` for what is not from [fit_each()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_each() |>
+#'   coef_table()
+coef_table <- function(fits) {
+  check_fits(fits)
+  errors <- group_errors(fits)
+  whole <- group_values(fits)
+  own <- setdiff(rownames(whole), fits$shared)
+  p <- length(own)
+  n <- length(fits)
+  each <- rep(seq_len(n), each = p)
+  table <- tibble(
+    fits$groups$keys[each, ], parameter = rep(own, n), estimate = as.vector(whole[own, ]), std_error = as.vector(errors[own, ]),
+    value = fits$value[each], converged = fits$converged[each], stop_reason = fits$reason[each], trouble = fits$trouble[each]
+  )
+  rbind(shared_rows(fits, whole, errors, table), table)
+}
+
+shared_rows <- function(fits, whole, errors, table) {
+  if (is.null(fits$shared)) return(NULL)
+  rows <- table[rep(NA_integer_, length(fits$shared)), ]
+  rows[c("parameter", "estimate", "std_error")] <- list(fits$shared, unname(whole[fits$shared, 1]), unname(errors[fits$shared, 1]))
+  rows[c("value", "converged", "stop_reason", "trouble")] <- list(sum(fits$value), fits$converged[1], fits$reason[1], "")
+  rows
+}
+
+# Fixed and tied parameters beside the free ones, a column a group.
+group_values <- function(fits) {
+  status <- parameter_status(fits$problem)
+  if (length(status$all) == length(status$free)) return(fits$x[status$all, , drop = FALSE])
+  values <- vapply(seq_along(fits$converged), function(k) {
+    if (anyNA(fits$x[, k])) rep(NA_real_, length(status$all)) else all_values(status, fits$x[, k])[status$all]
+  }, numeric(length(status$all)))
+  matrix(values, length(status$all), dimnames = list(status$all, NULL))
+}
+
+# Standard errors, a column a group: from the factors where that is all there is to it, else from the runs.
+group_errors <- function(fits) {
+  status <- parameter_status(fits$problem)
+  if (!is.null(fits$errors)) return(fits$errors)
+  simple <- fits$problem$criterion$kind == "squares" && is.null(fits$problem$own) && length(fits$problem$conditions) == 0
+  all <- status$all
+  one <- function(k) {
+    if (anyNA(fits$x[, k]) || nzchar(fits$trouble[k])) return(rep(NA_real_, length(all)))
+    if (!simple) return(sqrt(diag(stats::vcov(fits[[k]]))[all]))
+    p <- length(all)
+    freedom <- fits$n[k] - p
+    if (freedom <= 0) return(rep(NA_real_, p))
+    sqrt(diag(core_unit_covariance(matrix(fits$factor[, k], p))) * fits$value[k] / freedom)
+  }
+  matrix(vapply(seq_along(fits$converged), one, numeric(length(all))), length(all), dimnames = list(all, NULL))
+}
+
+# How a parameter spreads over the groups.
+spread_table <- function(fits) {
+  values <- group_values(fits)[, fits$converged, drop = FALSE]
+  quartile <- function(share) unname(apply(values, 1, function(x) if (length(x)) stats::quantile(x, share) else NA_real_))
+  table <- tibble(parameter = rownames(values), smallest = quartile(0), `lower quartile` = quartile(0.25), median = quartile(0.5),
+    `upper quartile` = quartile(0.75), largest = quartile(1))
+  table[!table$parameter %in% fits$shared, ]
+}
+
+#' @export
+coef.tundrel_fits <- function(object, ...) {
+  table <- tibble(object$groups$keys, as_tibble(t(group_values(object))))
+  table
+}
+
+# What a set of fits comes to, in sentences.
+fits_reading <- function(fits) {
+  labels <- group_labels(fits$groups$keys)
+  n <- length(fits)
+  good <- fits$converged
+  listed <- function(which, most = 5) {
+    paste0(paste(utils::head(labels[which], most), collapse = "; "), if (length(which) > most) paste0(" and ", length(which) - most, " more"))
+  }
+  short <- which(!good)
+  why <- split(short, ifelse(nzchar(fits$trouble[short]), fits$trouble[short], fits$reason[short]))
+  c(
+    if (!is.null(fits$shared)) paste0("Shared by all: ", paste(fits$shared, "=", format_number(fits$x[fits$shared, 1]), collapse = ", "), "."),
+    if (all(good)) "All converged." else paste0(sum(good), " of ", n, " converged."),
+    unlist(lapply(names(why), function(reason) paste0("Not converged (", reason, "): ", listed(why[[reason]]), "."))),
+    if (length(fits$groups$without)) paste0(count_of(length(fits$groups$without), "row"), " in no group, since ", paste(fits$problem$by, collapse = " or "), " is missing."),
+    outlying_reading(fits, listed)
+  )
+}
+
+# Groups further from the middle than this many times the spread of the others, by a measure that they do not move.
+outlying_by <- 5
+
+outlying_groups <- function(fits) {
+  values <- fits$x[setdiff(rownames(fits$x), fits$shared), , drop = FALSE]
+  values[, !fits$converged] <- NA
+  apply(values, 1, function(x) {
+    spread <- stats::mad(x, na.rm = TRUE)
+    if (sum(!is.na(x)) < 5 || !isTRUE(spread > 0)) return(integer())
+    which(abs(x - stats::median(x, na.rm = TRUE)) > outlying_by * spread)
+  }, simplify = FALSE)
+}
+
+outlying_reading <- function(fits, listed) {
+  out <- Filter(length, outlying_groups(fits))
+  unlist(Map(function(name, which) paste0("Unlike the others in ", name, ": ", listed(which), "."), names(out), out))
+}
+
+# A table of every group's run, under its key; groups without a run are left out.
+each_group <- function(fits, f) {
+  whole <- which(!nzchar(fits$trouble))
+  tables <- lapply_planned(whole, function(k) {
+    table <- tibble::as_tibble(unclass(f(fits[[k]])))
+    table[setdiff(names(table), names(fits$groups$keys))]
+  })
+  sizes <- vapply(tables, nrow, integer(1))
+  tibble(fits$groups$keys[rep(whole, sizes), ], do.call(rbind, tables))
+}
+
+#' @export
+glance.tundrel_fits <- function(x, ...) each_group(x, glance)
+
+#' @export
+tidy.tundrel_fits <- function(x, ...) each_group(x, tidy)

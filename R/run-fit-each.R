@@ -1,0 +1,212 @@
+#' Fit every group
+#'
+#' Fits the model to each group of rows of a problem posed with `by`. Conditions, search box and criterion are those of the
+#' problem, for every group; starts are the problem's, suggested for each group, or your own. A group that does not
+#' converge is tried again from the median of those that did. One group that fails never stops the others: it is a row with a reason.
+#'
+#' With `shared`, these parameters have one value for all groups and the others one for each: all groups are fitted
+#' together by least squares. Each step reduces every group to what it says of the shared parameters, so that time and memory
+#' grow in proportion to the number of groups.
+#'
+#' @param problem \[tundrel_problem] Posed with `by`.
+#' @param solver A local solver such as [solver_levenberg_marquardt()], or its name; as for [fit_local()].
+#' @param start \[character(1) or data.frame] `"stated"`: the problem's start for every group. `"suggested"`: as [suggest_start()]
+#'   finds for each. Or a table with the columns of `by` and a column a parameter.
+#' @param shared \[character] Parameters with one value for all groups. Only for least squares, and for conditions that are limits of
+#'   single parameters.
+#' @param tolerance,max_evaluations As for [fit_local()], for each group.
+#' @param threads \[integer(1)] Threads over which groups are shared out. Results do not depend on it, nor on a plan of the
+#'   future package, over whose workers groups are shared out where there is one.
+#'
+#' @return An object of class `tundrel_fits`. Printing reads it; [coef_table()], `glance()`, [uncertainty()], [check_residuals()],
+#'   [residual_table()] table it, [plot_groups()] draws it, and `fits[[i]]` is the run of a group (by number, or by the text of
+#'   its key), which goes wherever runs go.
+#' @section Errors: `tundrel_error_solver` for a problem without groups, and for shared parameters where they cannot be had; else as [fit_local()], for
+#'   what concerns all groups.
+#' @references For the structure of steps with shared parameters: Golub and Van Loan (2013) Matrix Computations, section 5.3; Bates and Watts
+#'   (1988) Nonlinear Regression Analysis, chapter 4.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   subject_to(top > 0, half > 0)
+#' fits <- fit_each(problem)
+#' fits
+#' coef_table(fits)
+#' coef_table(fit_each(problem, shared = "half"))
+fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1) {
+  check_problem(problem)
+  if (is.null(problem$by)) {
+    refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
+  }
+  check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
+  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
+  budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)
+  groups <- groups_of(problem)
+  whole <- group_problem(problem, unlist(groups$rows, use.names = FALSE))
+  joint <- joint_conditions(whole, parameter_status(whole))
+  solver <- as_solver(solver, whole, joint)
+  if (solver$scope == "global") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Groups are fitted by local ones."))
+  starts <- group_starts(problem, groups, start)
+  shell <- list(problem = problem, solver = solver, tolerance = tolerance, keep = "none", budget = budget, groups = groups)
+  if (!is.null(shared)) return(fit_shared(shell, whole, starts, shared, threads))
+  found <- walk_groups(shell, whole, starts, threads)
+  found <- tried_again(shell, whole, found, threads)
+  new_fits(shell, found)
+}
+
+# A column of starting values for each group.
+group_starts <- function(problem, groups, start, call = rlang::caller_env()) {
+  free <- parameter_status(problem)$free
+  n <- length(groups$rows)
+  if (is.data.frame(start)) return(starts_from_table(problem, groups, start, free, call))
+  if (!rlang::is_string(start) || !start %in% c("stated", "suggested")) {
+    refuse("solver", c("{.arg start} must be {.val stated}, {.val suggested} or a table.", "x" = "It is {.obj_type_friendly {start}}."), call = call)
+  }
+  if (start == "stated") {
+    stated <- problem$start[free]
+    if (anyNA(stated)) stated <- with_criterion_starts_of(problem, groups, stated, call)
+    return(matrix(stated, length(free), n, dimnames = list(free, NULL)))
+  }
+  one <- function(rows) {
+    tryCatch(unlist(suggest_start(group_problem(problem, rows), n = 1)[1, free]), tundrel_error = function(e) rep(NA_real_, length(free)))
+  }
+  matrix(unlist(lapply_planned(groups$rows, one)), length(free), n, dimnames = list(free, NULL))
+}
+
+# A likelihood's own parameters may be left to their natural start, taken here over all groups together.
+with_criterion_starts_of <- function(problem, groups, stated, call) {
+  whole <- group_problem(problem, unlist(groups$rows, use.names = FALSE))
+  prepared <- prepare_problem(whole, call)
+  resolve_start(whole, prepared, call)
+}
+
+starts_from_table <- function(problem, groups, table, free, call) {
+  for (name in setdiff(c(problem$by, free), names(table))) {
+    refuse("solver", c("The table of starts lacks the column {.field {name}}.", "i" = "It needs {.field {c(problem$by, free)}}."), call = call)
+  }
+  place <- match(group_labels(groups$keys), group_labels(table[problem$by]))
+  if (anyNA(place)) refuse("solver", "The table of starts has no row for {group_labels(groups$keys)[is.na(place)][1]}.", call = call)
+  t(as.matrix(table[place, free]))
+}
+
+# What one walk a group comes to, as columns and vectors.
+walk_groups <- function(shell, whole, starts, threads, which = seq_len(ncol(starts))) {
+  if (walks_in_core(whole)) return(walk_in_core(shell, whole, starts, threads, which))
+  walk_one_by_one(shell, starts, which)
+}
+
+# A scale that is estimated on the way, and functions of R, need each group for themselves.
+walks_in_core <- function(problem) is.null(problem$own) && problem$criterion$kind != "robust"
+
+walk_in_core <- function(shell, whole, starts, threads, which) {
+  whole$start[rownames(starts)] <- starts[, match(TRUE, colSums(is.na(starts)) == 0)]
+  prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
+  check_serves(shell$solver, whole, prepared, joint_conditions(whole, prepared$status))
+  arguments <- walk_arguments(c(shell, list(start = prepared$start)), prepared)
+  # rows of a group follow each other; of some, none may be usable
+  group <- rep(seq_along(shell$groups$rows), lengths(shell$groups$rows))[prepared$used]
+  usable <- tabulate(group, length(shell$groups$rows))
+  first <- c(0, cumsum(usable))
+  good <- usable[which] >= nrow(starts) & colSums(is.na(starts))[which] == 0
+  walked <- which[good]
+  inside <- vapply(walked, function(k) moved_inside(starts[, k], prepared), numeric(nrow(starts)))
+  inside <- matrix(inside, nrow(starts), dimnames = list(rownames(starts), NULL))
+  typical <- typical_of_starts(whole, inside, prepared)
+  chunk <- function(places) {
+    part <- rows_of_groups(prepared, first, walked[places])
+    core_fit_groups(part$prepared, shell$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
+      part$first, shell$budget, as.integer(threads))
+  }
+  done <- lapply_planned(chunks_of(seq_along(walked), plan_workers()), chunk)
+  found <- no_walks(starts, which)
+  for (name in names(done[[1]])) {
+    parts <- lapply(done, `[[`, name)
+    if (is.matrix(parts[[1]])) found[[name]][, good] <- do.call(cbind, parts) else found[[name]][good] <- unlist(parts)
+  }
+  found$start[, good] <- inside
+  found$n <- usable[which]
+  found$trouble[!good] <- ifelse(usable[which][!good] < nrow(starts), "fewer usable rows than parameters", "no start was found")
+  found$trouble[found$reason == "failed"] <- "the model gives no finite number at the start"
+  found
+}
+
+typical_of_starts <- function(problem, starts, limits) {
+  same <- ncol(starts) > 0 && all(starts == starts[, 1])
+  one <- function(k) typical_sizes(problem, starts[, k], limits)
+  sizes <- if (same) rep(one(1), ncol(starts)) else vapply(seq_len(ncol(starts)), one, numeric(nrow(starts)))
+  matrix(sizes, nrow(starts), ncol(starts))
+}
+
+# The same prepared problem with the rows of some groups only.
+rows_of_groups <- function(prepared, first, groups) {
+  if (identical(groups, seq_len(length(first) - 1))) return(list(prepared = prepared, first = first))
+  rows <- unlist(lapply(groups, function(k) seq_len(first[k + 1] - first[k]) + first[k]))
+  prepared$columns <- lapply(prepared$columns, `[`, rows)
+  prepared$rows <- length(rows)
+  list(prepared = prepared, first = c(0, cumsum(diff(first)[groups])))
+}
+
+# Several chunks a worker, so that none waits long for the others.
+chunks_of <- function(x, workers) {
+  if (workers == 1 || length(x) == 0) return(list(x))
+  unname(split(x, ceiling(seq_along(x) * min(length(x), 4 * workers) / length(x))))
+}
+
+no_walks <- function(starts, which) {
+  p <- nrow(starts)
+  n <- length(which)
+  none <- rep(NA_real_, n)
+  list(
+    start = starts[, which, drop = FALSE], x = matrix(NA_real_, p, n, dimnames = list(rownames(starts), NULL)), factor = matrix(NA_real_, p * p, n), value = none, converged = rep(FALSE, n),
+    reason = rep("failed", n), iterations = numeric(n), evaluations = numeric(n), refused = numeric(n), gradient_norm = none, open = integer(n),
+    n = numeric(n), trouble = rep("", n)
+  )
+}
+
+walk_one_by_one <- function(shell, starts, which) {
+  one <- function(k) {
+    tryCatch(
+      suppressMessages(run_of_group(shell, k, starts[, k])),
+      tundrel_error = function(e) cli::ansi_strip(strsplit(conditionMessage(e), "\n")[[1]][1])
+    )
+  }
+  runs <- lapply_planned(which, one)
+  found <- no_walks(starts, which)
+  for (i in seq_along(runs)) {
+    run <- runs[[i]]
+    if (is.character(run)) {
+      found$trouble[i] <- run
+      next
+    }
+    found$x[, i] <- run$estimate
+    found$start[, i] <- run$start
+    if (length(run$factor) == nrow(found$factor)) found$factor[, i] <- run$factor
+    for (name in c("converged", "iterations", "evaluations", "refused", "gradient_norm", "n")) found[[name]][i] <- run[[name]]
+    found$value[i] <- in_users_sign(shell$problem, run$value)
+    found$reason[i] <- run$stop_reason
+    found$open[i] <- run$undetermined
+  }
+  found
+}
+
+run_of_group <- function(shell, k, start) {
+  rows <- shell$groups$rows[[k]]
+  budget <- ifelse(is.na(shell$budget$evaluations), Inf, shell$budget$evaluations)
+  fit_local(group_problem(shell$problem, rows, start), shell$solver, tolerance = shell$tolerance, max_evaluations = budget)
+}
+
+# Groups that did not converge, once more from the middle of those that did.
+tried_again <- function(shell, whole, found, threads) {
+  again <- which(!found$converged & (found$n >= nrow(found$x) | !walks_in_core(whole)))
+  if (length(again) == 0 || sum(found$converged) < 3) return(found)
+  middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
+  starts <- matrix(middle, nrow(found$x), ncol(found$x), dimnames = dimnames(found$x))
+  second <- walk_groups(shell, whole, starts, threads, again)
+  better <- second$converged | (!is.na(second$value) & !(second$value >= found$value[again]))
+  for (name in names(found)) {
+    if (is.matrix(found[[name]])) found[[name]][, again[better]] <- second[[name]][, better] else found[[name]][again[better]] <- second[[name]][better]
+  }
+  found
+}

@@ -1,0 +1,49 @@
+# All groups fitted together, since they share parameters.
+
+fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::caller_env()) {
+  check_shared(whole, rownames(starts), shared, call)
+  if (anyNA(starts)) refuse("solver", c("Every group needs a start for parameters to be shared.", "i" = "State it with {.fn start_from}."), call = call)
+  whole$start[rownames(starts)] <- starts[, 1]
+  prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
+  group <- rep(seq_along(shell$groups$rows), lengths(shell$groups$rows))[prepared$used]
+  usable <- tabulate(group, length(shell$groups$rows))
+  empty <- which(usable == 0)
+  if (length(empty)) {
+    refuse("measurements", c("No usable row is left of {group_labels(shell$groups$keys)[empty]}.", "i" = "Leave {cli::qty(empty)}{?it/them} out."), call = call)
+  }
+  starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
+  inside <- vapply(seq_len(ncol(starts)), function(k) moved_inside(starts[, k], prepared), numeric(nrow(starts)))
+  inside <- matrix(inside, nrow(starts), dimnames = list(rownames(starts), NULL))
+  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical_of_starts(whole, inside, prepared), c(0, cumsum(usable)),
+    shell$tolerance, shell$budget, as.integer(threads))
+  if (raw$reason == "failed") {
+    refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
+  }
+  n <- ncol(starts)
+  freedom <- prepared$rows - length(shared) - n * (nrow(starts) - length(shared))
+  sigma <- if (freedom > 0) sqrt(sum(raw$values) / freedom) else NA_real_
+  found <- no_walks(starts, seq_len(n))
+  found$x[] <- raw$x
+  found[c("start", "value", "n")] <- list(inside, raw$values, usable)
+  for (name in c("converged", "reason", "iterations", "evaluations", "gradient_norm")) found[[name]] <- rep(raw[[name]], n)
+  raw$errors[is.nan(raw$errors)] <- NA
+  found$errors <- matrix(raw$errors * sigma, nrow(starts), dimnames = dimnames(starts))
+  found$sigma <- sigma
+  new_fits(shell, found, shared)
+}
+
+check_shared <- function(problem, free, shared, call) {
+  for (name in setdiff(shared, free)) {
+    refuse("solver", c("There is no free parameter {.field {name}} to share.", suggestion(name, free, "parameters")), call = call)
+  }
+  if (setequal(shared, free)) {
+    refuse("solver", c("With every parameter shared there is one curve for all.", "i" = "Pose it without {.code by}, and use {.fn fit_local}."), call = call)
+  }
+  status <- parameter_status(problem)
+  if (problem$criterion$kind != "squares" || !is.null(problem$own)) {
+    refuse("solver", "Parameters are shared in fits by least squares of the model language, and this is {problem_criterion_text(problem)}.", call = call)
+  }
+  if (length(joint_conditions(problem, status)) || length(status$tied)) {
+    refuse("solver", c("Parameters are shared under limits of single parameters only.", "i" = "Drop conditions between parameters."), call = call)
+  }
+}

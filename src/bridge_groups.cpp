@@ -1,0 +1,64 @@
+#include "bridge.h"
+#include "core/inference/group_fits.h"
+#include "core/solver/shared_fit.h"
+
+using namespace tundrel;
+
+// Fits to groups of rows: those of group k follow `first[k]` (counted from 0), and end before `first[k + 1]`. Starts and sizes
+// have a column a group. Nothing where the problem takes no other measurements.
+// [[Rcpp::export]]
+Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts,
+                           const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads) {
+  take_interrupt();
+  const auto core_problem = problem_from_r(problem, 1);
+  core_problem->threads = threads;
+  const std::vector<long> places(first.begin(), first.end());
+  const std::vector<RunResult> runs = fit_groups(*core_problem, solver_maker_from_r(solver_name, settings), matrix_from_r(starts), matrix_from_r(typical),
+                                                 columns_from_r(problem["columns"], problem["rows"]), places, budget_from_r(budget));
+  take_interrupt();
+  const int n = static_cast<int>(runs.size());
+  const int p = starts.nrow();
+  Rcpp::NumericMatrix x(p, n), factor(p * p, n);
+  Rcpp::NumericVector value(n), iterations(n), evaluations(n), refused(n), gradient_norm(n);
+  Rcpp::LogicalVector converged(n);
+  Rcpp::CharacterVector reason(n);
+  Rcpp::IntegerVector open(n);
+  std::fill(factor.begin(), factor.end(), NA_REAL);
+  for (int k = 0; k < n; ++k) {
+    const RunResult& run = runs[k];
+    const Verification& v = run.verification;
+    std::copy(run.x.data(), run.x.data() + run.x.size(), x.column(k).begin());
+    if (v.factor.size() == p * p) std::copy(v.factor.data(), v.factor.data() + p * p, factor.column(k).begin());
+    value[k] = run.value;
+    converged[k] = run.converged;
+    reason[k] = name_of(run.reason);
+    iterations[k] = static_cast<double>(run.progress.iterations);
+    evaluations[k] = static_cast<double>(run.progress.evaluations);
+    refused[k] = static_cast<double>(run.progress.refused);
+    gradient_norm[k] = v.gradient_norm;
+    open[k] = static_cast<int>(v.dead.size()) + v.n_alive - v.rank;
+  }
+  using Rcpp::_;
+  return Rcpp::List::create(_["x"] = x, _["factor"] = factor, _["value"] = value, _["converged"] = converged, _["reason"] = reason,
+                            _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused, _["gradient_norm"] = gradient_norm,
+                            _["open"] = open);
+}
+
+// One fit over all groups, some of whose parameters (`shared`, counted from 1) are the same for all.
+// [[Rcpp::export]]
+Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts,
+                           const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads) {
+  take_interrupt();
+  const auto core_problem = problem_from_r(problem, 1);
+  core_problem->threads = threads;
+  std::vector<int> places(shared.begin(), shared.end());
+  for (int& place : places) --place;
+  const std::vector<long> rows(first.begin(), first.end());
+  const SharedFit fit = fit_shared(*core_problem, places, matrix_from_r(starts), matrix_from_r(typical), columns_from_r(problem["columns"], problem["rows"]), rows,
+                                   tolerance, budget_from_r(budget));
+  take_interrupt();
+  using Rcpp::_;
+  return Rcpp::List::create(_["x"] = matrix_to_r(fit.x), _["values"] = vector_to_r(fit.values), _["errors"] = matrix_to_r(fit.errors),
+                            _["converged"] = fit.converged, _["reason"] = name_of(fit.reason), _["gradient_norm"] = fit.gradient_norm,
+                            _["iterations"] = static_cast<double>(fit.iterations), _["evaluations"] = static_cast<double>(fit.evaluations));
+}

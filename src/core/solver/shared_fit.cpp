@@ -1,0 +1,336 @@
+#include "shared_fit.h"
+
+#include <Eigen/QR>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "../threads.h"
+
+namespace tundrel {
+namespace {
+
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+constexpr double kFirstDamping = 1e-3;
+// A step is taken where the value falls by at least this share of what was predicted.
+constexpr double kWorthwhile = 1e-4;
+// A column whose part at right angles to the others is below this share of it is not determined.
+constexpr double kDetermined = 1e-12;
+constexpr int kClosingSteps = 8;
+constexpr double kSettledShare = 1e-3;
+constexpr double kRunawayRatio = 30;
+
+// All groups at a point.
+struct Point {
+  MatrixXd x;
+  std::vector<Linearisation> at;
+  double value = std::numeric_limits<double>::infinity();
+  bool usable = false;
+};
+
+// One group with its own parameters eliminated: own * d_own + cross * d_shared + right = 0 gives these, the rest is what it says of the
+// shared ones.
+struct Eliminated {
+  MatrixXd own, cross, rest;
+  VectorXd right;
+};
+
+class ArrowFit {
+ public:
+  ArrowFit(Problem& problem, const std::vector<int>& shared, const MatrixXd& typical, const Columns& measured, const std::vector<long>& first)
+      : shared_(shared), typical_(typical), measured_(measured), first_(first), groups_(static_cast<int>(first.size()) - 1) {
+    for (int i = 0; i < problem.size(); ++i)
+      if (std::find(shared.begin(), shared.end(), i) == shared.end()) own_.push_back(i);
+    const int workers = std::max(1, std::min(problem.threads, groups_));
+    for (int k = 0; k < workers; ++k) problems_.push_back(problem.clone());
+    scale_ = MatrixXd::Zero(problem.size(), groups_);
+    for (int k = 0; k < groups_; ++k) response_norm_ = std::hypot(response_norm_, on_group(0, k).response_norm());
+  }
+
+  Point look_at(const MatrixXd& x) {
+    Point p;
+    p.x = x;
+    p.at.resize(groups_);
+    share_out(groups_, static_cast<int>(problems_.size()), [&](int thread, int k) { p.at[k] = on_group(thread, k).linearise(x.col(k)); });
+    p.usable = true;
+    double sum = 0;
+    for (const Linearisation& one : p.at) {
+      p.usable = p.usable && one.usable;
+      sum += one.value;
+    }
+    if (p.usable) p.value = sum;
+    ++evaluations;
+    return p;
+  }
+
+  // Column norms as running maxima: they make parameters of all sizes comparable. Then what a bound holds back here.
+  void prepare(const Point& p) {
+    VectorXd total = VectorXd::Zero(p.x.rows()), slope = VectorXd::Zero(p.x.rows());
+    held_ = Eigen::Matrix<bool, Eigen::Dynamic, Eigen::Dynamic>::Constant(p.x.rows(), p.x.cols(), false);
+    for (int k = 0; k < groups_; ++k) {
+      const VectorXd gradient = p.at[k].factor.transpose() * p.at[k].projected;
+      const Problem& problem = on_group(0, k);
+      for (int i : own_) {
+        scale_(i, k) = std::max(scale_(i, k), p.at[k].factor.col(i).norm());
+        held_(i, k) = problem.bounds().holds(i, p.x(i, k), gradient[i]);
+      }
+      for (int i : shared_) {
+        total[i] = std::hypot(total[i], p.at[k].factor.col(i).norm());
+        slope[i] += gradient[i];
+      }
+    }
+    const Problem& problem = on_group(0, 0);
+    for (int i : shared_) {
+      scale_.row(i).setConstant(std::max(scale_(i, 0), total[i]));
+      held_.row(i).setConstant(problem.bounds().holds(i, p.x(i, 0), slope[i]));
+    }
+  }
+
+  // The step for all groups; also leaves what an undamped one says of offset and errors.
+  MatrixXd step(const Point& p, double damping) {
+    const int s = static_cast<int>(shared_.size());
+    eliminated_.resize(groups_);
+    share_out(groups_, static_cast<int>(problems_.size()), [&](int, int k) { eliminated_[k] = eliminate(p, k, damping); });
+    MatrixXd stack = MatrixXd::Zero(2 * (s + 1), s + 1);
+    for (int j = 0; j < s; ++j) {
+      const int i = shared_[j];
+      stack(j, j) = held_(i, 0) ? 1 : std::sqrt(damping) * scale_(i, 0);
+    }
+    reducible_ = 0;
+    for (int k = 0; k < groups_; ++k) {
+      stack.bottomRows(s + 1) = eliminated_[k].rest;
+      stack.topRows(s + 1) = triangle(stack, s + 1);
+      reducible_ = std::hypot(reducible_, eliminated_[k].right.norm());
+    }
+    shared_factor_ = stack.topLeftCorner(s, s);
+    VectorXd right = stack.topRightCorner(s, 1);
+    determined_ = make_solvable(shared_factor_, right, shared_columns());
+    reducible_ = std::hypot(reducible_, right.norm());
+    const VectorXd shared_step = -shared_factor_.triangularView<Eigen::Upper>().solve(right);
+    MatrixXd out = MatrixXd::Zero(p.x.rows(), groups_);
+    for (int k = 0; k < groups_; ++k) {
+      const Eliminated& e = eliminated_[k];
+      const VectorXd own_step = -e.own.triangularView<Eigen::Upper>().solve(e.right + e.cross * shared_step);
+      for (std::size_t j = 0; j < own_.size(); ++j) out(own_[j], k) = own_step[static_cast<Eigen::Index>(j)];
+      for (int j = 0; j < s; ++j) out(shared_[j], k) = shared_step[j];
+      if (!group_determined_[k]) determined_ = false;
+    }
+    return kept_inside(p, out);
+  }
+
+  double predicted(const Point& p, const MatrixXd& step) const {
+    double sum = 0;
+    for (int k = 0; k < groups_; ++k) sum += p.at[k].projected.squaredNorm() - (p.at[k].factor * step.col(k) + p.at[k].projected).squaredNorm();
+    return sum;
+  }
+
+  MatrixXd moved(const Point& p, const MatrixXd& step) {
+    MatrixXd to = p.x;
+    for (int k = 0; k < groups_; ++k) {
+      const Bounds& bounds = on_group(0, k).bounds();
+      for (int i = 0; i < to.rows(); ++i) to(i, k) = bounds.moved(i, to(i, k), step(i, k));
+    }
+    for (int i : shared_) to.row(i).setConstant(to(i, 0));
+    return to;
+  }
+
+  // Of the last undamped step: the cosine between residual and tangent plane.
+  double offset(const Point& p) const {
+    const double against = std::max(std::sqrt(p.value), 1e-10 * response_norm_);
+    return against > 0 ? reducible_ / against : 0;
+  }
+
+  bool settled(const Point& p, const MatrixXd& step, bool& runaway) const {
+    bool all = determined_;
+    for (int k = 0; k < groups_; ++k)
+      for (int i = 0; i < step.rows(); ++i) {
+        if (std::fabs(step(i, k)) <= kSettledShare * std::max(std::fabs(p.x(i, k)), typical_(i, k))) continue;
+        all = false;
+        if (std::fabs(p.x(i, k)) > kRunawayRatio * typical_(i, k) && step(i, k) * p.x(i, k) > 0) runaway = true;
+      }
+    return all;
+  }
+
+  // After an undamped step.
+  MatrixXd errors() const {
+    const int s = static_cast<int>(shared_.size());
+    const double none = std::numeric_limits<double>::quiet_NaN(), open = std::numeric_limits<double>::infinity();
+    const MatrixXd root = shared_factor_.triangularView<Eigen::Upper>().solve(MatrixXd::Identity(s, s));
+    MatrixXd out(static_cast<Eigen::Index>(own_.size()) + s, groups_);
+    for (int j = 0; j < s; ++j) out.row(shared_[j]).setConstant(held_(shared_[j], 0) ? none : determined_ ? root.row(j).norm() : open);
+    for (int k = 0; k < groups_; ++k) {
+      const Eliminated& e = eliminated_[k];
+      MatrixXd both(e.own.rows(), e.own.rows() + s);
+      both << MatrixXd::Identity(e.own.rows(), e.own.rows()), e.cross * root;
+      const MatrixXd half = e.own.triangularView<Eigen::Upper>().solve(both);
+      for (std::size_t j = 0; j < own_.size(); ++j)
+        out(own_[j], k) = held_(own_[j], k) ? none : group_determined_[k] ? half.row(static_cast<Eigen::Index>(j)).norm() : open;
+    }
+    return out;
+  }
+
+  long evaluations = 0;
+
+ private:
+  Problem& on_group(int thread, int k) {
+    Problem& mine = *problems_[thread];
+    Columns rows = measured_;
+    for (const double*& column : rows.data) column += first_[k];
+    rows.rows = first_[k + 1] - first_[k];
+    mine.read(rows);
+    mine.expect(typical_.col(k));
+    return mine;
+  }
+
+  static MatrixXd triangle(const MatrixXd& rows, int n) {
+    const Eigen::HouseholderQR<MatrixXd> qr(rows);
+    return MatrixXd(qr.matrixQR().topRows(n).triangularView<Eigen::Upper>());
+  }
+
+  VectorXd shared_columns() const {
+    VectorXd out(static_cast<Eigen::Index>(shared_.size()));
+    for (std::size_t j = 0; j < shared_.size(); ++j) out[static_cast<Eigen::Index>(j)] = held_(shared_[j], 0) ? 1 : scale_(shared_[j], 0);
+    return out;
+  }
+
+  // Directions that are not determined get no step. TRUE where there are none.
+  static bool make_solvable(MatrixXd& factor, VectorXd& right, const VectorXd& columns) {
+    bool all = true;
+    for (int j = 0; j < factor.rows(); ++j) {
+      if (std::fabs(factor(j, j)) > kDetermined * columns[j]) continue;
+      factor.row(j).setZero();
+      factor(j, j) = 1;
+      right[j] = 0;
+      all = false;
+    }
+    return all;
+  }
+
+  Eliminated eliminate(const Point& p, int k, double damping) {
+    const int own = static_cast<int>(own_.size()), s = static_cast<int>(shared_.size()), n = own + s;
+    const Linearisation& at = p.at[k];
+    MatrixXd rows = MatrixXd::Zero(std::max<int>(n + own, n + 1), n + 1);
+    VectorXd columns(own);
+    for (int j = 0; j < own; ++j) {
+      const int i = own_[j];
+      if (!held_(i, k)) rows.col(j).head(n) = at.factor.col(i);
+      rows(n + j, j) = held_(i, k) ? 1 : std::sqrt(damping) * scale_(i, k);
+      columns[j] = held_(i, k) ? 1 : std::max(scale_(i, k), std::numeric_limits<double>::min());
+    }
+    for (int j = 0; j < s; ++j)
+      if (!held_(shared_[j], 0)) rows.col(own + j).head(n) = at.factor.col(shared_[j]);
+    rows.col(n).head(n) = at.projected;
+    const MatrixXd r = triangle(rows, n + 1);
+    Eliminated e;
+    e.own = r.topLeftCorner(own, own);
+    e.cross = r.block(0, own, own, s);
+    e.right = r.topRightCorner(own, 1);
+    e.rest = r.bottomRightCorner(s + 1, s + 1);
+    const VectorXd pivots = e.own.diagonal();
+    group_determined_[k] = make_solvable(e.own, e.right, columns);
+    for (int j = 0; j < own; ++j)
+      if (e.own(j, j) != pivots[j]) e.cross.row(j).setZero();
+    return e;
+  }
+
+  // Each parameter's step ends at its limit at the latest.
+  MatrixXd kept_inside(const Point& p, MatrixXd step) {
+    for (int k = 0; k < groups_; ++k) {
+      const Bounds& bounds = on_group(0, k).bounds();
+      for (int i = 0; i < step.rows(); ++i)
+        step(i, k) = held_(i, k) ? 0 : std::max(bounds.reach_down(i, p.x(i, k)), std::min(bounds.reach_up(i, p.x(i, k)), step(i, k)));
+    }
+    return step;
+  }
+
+  std::vector<int> shared_, own_;
+  MatrixXd typical_;
+  const Columns& measured_;
+  const std::vector<long>& first_;
+  int groups_;
+  std::vector<std::unique_ptr<Problem>> problems_;
+  MatrixXd scale_;
+  Eigen::Matrix<bool, Eigen::Dynamic, Eigen::Dynamic> held_;
+  std::vector<Eliminated> eliminated_;
+  std::vector<char> group_determined_ = std::vector<char>(static_cast<std::size_t>(groups_), 1);
+  MatrixXd shared_factor_;
+  double reducible_ = 0, response_norm_ = 0;
+  bool determined_ = true;
+};
+
+}  // namespace
+
+SharedFit fit_shared(Problem& problem, const std::vector<int>& shared, const MatrixXd& starts, const MatrixXd& typical,
+                     const Columns& measured, const std::vector<long>& first, double tolerance, const Budget& budget) {
+  SharedFit out;
+  out.x = starts;
+  out.reason = StopReason::failed;
+  const auto probe = problem.clone();
+  if (!probe || !probe->read(measured)) return out;
+  ArrowFit fit(problem, shared, typical, measured, first);
+  for (int i : shared) out.x.row(i).setConstant(out.x(i, 0));
+  Point here = fit.look_at(out.x);
+  if (!here.usable) return out;
+  double damping = kFirstDamping, growth = 2;
+  StopReason claim = StopReason::none;
+  while (claim == StopReason::none) {
+    if (fit.evaluations >= budget.evaluations) claim = StopReason::evaluations;
+    if (problem.is_halted()) claim = StopReason::interrupted;
+    if (claim != StopReason::none) break;
+    fit.prepare(here);
+    const MatrixXd step = fit.step(here, damping);
+    const double predicted = fit.predicted(here, step);
+    if (!(predicted > tolerance * tolerance * here.value) || here.value == 0) {
+      claim = StopReason::value;
+      break;
+    }
+    const Point there = fit.look_at(fit.moved(here, step));
+    const double ratio = there.usable ? (here.value - there.value) / predicted : -1;
+    if (ratio > kWorthwhile) {
+      const bool small = here.value - there.value <= tolerance * here.value && predicted <= tolerance * here.value;
+      here = there;
+      ++out.iterations;
+      damping *= std::max(1.0 / 3, 1 - std::pow(2 * ratio - 1, 3));
+      growth = 2;
+      if (small) claim = StopReason::value;
+    } else {
+      damping *= growth;
+      growth *= 2;
+      if (!std::isfinite(damping) || damping > 1e20) claim = StopReason::step;
+    }
+  }
+  // Undamped closing steps, as long as they bring the residual nearer to a right angle.
+  fit.prepare(here);
+  MatrixXd step = fit.step(here, 0);
+  double offset = fit.offset(here);
+  for (int k = 0; k < kClosingSteps && claim != StopReason::interrupted && offset > 0; ++k) {
+    const Point there = fit.look_at(fit.moved(here, step));
+    if (!there.usable || there.value > here.value * (1 + 1e-9)) break;
+    fit.prepare(there);
+    const MatrixXd next = fit.step(there, 0);
+    if (!(fit.offset(there) < offset)) break;
+    offset = fit.offset(there);
+    here = there;
+    step = next;
+  }
+  // What is claimed is checked afresh.
+  here = fit.look_at(here.x);
+  fit.prepare(here);
+  step = fit.step(here, 0);
+  out.gradient_norm = fit.offset(here);
+  bool runaway = false;
+  const bool settled = fit.settled(here, step, runaway);
+  const bool claimed = claim == StopReason::value || claim == StopReason::step;
+  out.converged = claimed && settled && out.gradient_norm <= kOptimalGradient;
+  out.reason = !claimed || out.converged ? claim : runaway ? StopReason::diverged : StopReason::stalled;
+  out.x = here.x;
+  out.errors = fit.errors();
+  out.values.resize(out.x.cols());
+  for (Eigen::Index k = 0; k < out.x.cols(); ++k) out.values[k] = here.at[static_cast<std::size_t>(k)].value;
+  out.evaluations = fit.evaluations;
+  return out;
+}
+
+}  // namespace tundrel
