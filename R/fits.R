@@ -148,7 +148,9 @@ fits_reading <- function(fits) {
     if (!is.null(fits$shared)) paste0("Shared by all: ", paste(fits$shared, "=", format_number(fits$x[fits$shared, 1]), collapse = ", "), "."),
     if (all(good)) "All converged." else paste0(sum(good), " of ", n, " converged."),
     unlist(lapply(names(why), function(reason) paste0("Not converged (", reason, "): ", listed(why[[reason]]), "."))),
-    if (length(fits$groups$without)) paste0(count_of(length(fits$groups$without), "row"), " in no group, since ", paste(fits$problem$by, collapse = " or "), " is missing."),
+    if (length(fits$groups$without)) {
+      paste0(count_of(length(fits$groups$without), "row"), " in no group, since ", paste(fits$problem$by, collapse = " or "), " is missing.")
+    },
     outlying_reading(fits, listed)
   )
 }

@@ -71,9 +71,7 @@ asked_range <- function(run, predictor, within, call = rlang::caller_env()) {
 # The curve and the half width of its band, as functions of one predictor.
 curve_along <- function(run, predictor, at, band, level, call) {
   rows_at <- function(x) {
-    data <- tibble(!!predictor := as.double(x), !!!lapply(at, rep, length.out = length(x)))
-    class(data) <- class(tibble())
-    data
+    as_tibble(c(stats::setNames(list(as.double(x)), predictor), lapply(at, rep, length.out = length(x))))
   }
   list(
     value = function(x) model_rows(run$problem, rows_at(x), core_evaluate, run$estimate, call = call),

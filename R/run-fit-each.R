@@ -2,7 +2,7 @@
 #'
 #' Fits the model to each group of rows of a problem posed with `by`. Conditions, search box and criterion are those of the
 #' problem, for every group; starts are the problem's, suggested for each group, or your own. A group that does not
-#' converge is tried again from the median of those that did. One group that fails never stops the others: it is a row with a reason.
+#' converge is tried again from the median of those that did, and then from what its own readings suggest. One group that fails never stops the others: it is a row with a reason.
 #'
 #' With `shared`, these parameters have one value for all groups and the others one for each: all groups are fitted
 #' together by least squares. Each step reduces every group to what it says of the shared parameters, so that time and memory
@@ -128,7 +128,7 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   found$start[, good] <- inside
   found$n <- usable[which]
   found$trouble[!good] <- ifelse(usable[which][!good] < nrow(starts), "fewer usable rows than parameters", "no start was found")
-  found$trouble[found$reason == "failed"] <- "the model gives no finite number at the start"
+  found$trouble[good & found$reason == "failed"] <- "the model gives no finite number at the start"
   found
 }
 
@@ -159,7 +159,8 @@ no_walks <- function(starts, which) {
   n <- length(which)
   none <- rep(NA_real_, n)
   list(
-    start = starts[, which, drop = FALSE], x = matrix(NA_real_, p, n, dimnames = list(rownames(starts), NULL)), factor = matrix(NA_real_, p * p, n), value = none, converged = rep(FALSE, n),
+    start = starts[, which, drop = FALSE], x = matrix(NA_real_, p, n, dimnames = list(rownames(starts), NULL)),
+    factor = matrix(NA_real_, p * p, n), value = none, converged = rep(FALSE, n),
     reason = rep("failed", n), iterations = numeric(n), evaluations = numeric(n), refused = numeric(n), gradient_norm = none, open = integer(n),
     n = numeric(n), trouble = rep("", n)
   )
@@ -197,12 +198,25 @@ run_of_group <- function(shell, k, start) {
   fit_local(group_problem(shell$problem, rows, start), shell$solver, tolerance = shell$tolerance, max_evaluations = budget)
 }
 
-# Groups that did not converge, once more from the middle of those that did.
+# Groups that did not converge, once more from the middle of those that did; and those that still do not, from what their own
+# readings suggest.
 tried_again <- function(shell, whole, found, threads) {
+  if (sum(found$converged) >= 3) {
+    middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
+    found <- tried_from(shell, whole, found, threads, function(groups) matrix(middle, nrow(found$x), length(groups)))
+  }
+  if (!is.null(whole$own$fun)) return(found)
+  tried_from(shell, whole, found, threads, function(groups) {
+    suggested <- list(keys = shell$groups$keys[groups, ], rows = shell$groups$rows[groups])
+    group_starts(shell$problem, suggested, "suggested")
+  })
+}
+
+tried_from <- function(shell, whole, found, threads, starts_of) {
   again <- which(!found$converged & (found$n >= nrow(found$x) | !walks_in_core(whole)))
-  if (length(again) == 0 || sum(found$converged) < 3) return(found)
-  middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
-  starts <- matrix(middle, nrow(found$x), ncol(found$x), dimnames = dimnames(found$x))
+  if (length(again) == 0) return(found)
+  starts <- found$x
+  starts[, again] <- starts_of(again)
   second <- walk_groups(shell, whole, starts, threads, again)
   better <- second$converged | (!is.na(second$value) & !(second$value >= found$value[again]))
   for (name in names(found)) {
