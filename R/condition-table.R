@@ -68,3 +68,6 @@ condition_multiplier <- function(condition, active, run) {
   if (condition$kind != "bound" || is.null(run$slope) || !condition$parameter %in% names(run$slope)) return(NA_real_)
   if (active) abs(run$slope[[condition$parameter]]) else 0
 }
+
+# Conditions as they were written, each once.
+condition_texts <- function(problem) unique(vapply(problem$conditions, `[[`, character(1), "text"))

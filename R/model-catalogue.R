@@ -121,7 +121,7 @@ model_of_problem <- function(problem, title, meaning, reference, call = rlang::c
   described <- lapply(stats::setNames(nm = parameters), function(p) list(meaning = if (p %in% names(meaning)) meaning[[p]] else ""))
   new_model(
     list(
-      title = title, parameters = described, conditions = unique(vapply(problem$conditions, `[[`, character(1), "text")),
+      title = title, parameters = described, conditions = condition_texts(problem),
       constants = as.list(problem$model$constants), reference = reference
     ),
     problem$model$formula

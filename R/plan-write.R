@@ -6,7 +6,7 @@ plan_text <- function(run, title, by) {
   plan <- list(
     title = title, measurements = "measurements.csv", model = expression_text(problem$model$formula), constants = as.list(problem$model$constants),
     start = as.list(run$start), search_within = lapply(problem$search_box, planned_range),
-    subject_to = as.list(unique(vapply(problem$conditions, `[[`, character(1), "text"))), criterion = planned_criterion(problem$criterion),
+    subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
     runs = list(planned_run(run)), uncertainty = as.list(by)
   )
   as_verbatim <- function(x) structure(shortest_digits(x), class = "verbatim")

@@ -11,7 +11,7 @@ problem_difference <- function(a, b) {
     model = function(p) expression_text(p$model$formula), 
     `function` = function(p) if (is.function(p$own$fun)) list(body(p$own$fun), formals(p$own$fun), p$own$kind),
     goal = function(p) p$own$goal %||% "", measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
-    conditions = function(p) sort(unique(vapply(p$conditions, `[[`, character(1), "text"))), criterion = function(p) format(without_scale(p))
+    conditions = function(p) sort(condition_texts(p)), criterion = function(p) format(without_scale(p))
   )
   for (name in names(parts)) {
     mine <- parts[[name]](a)

@@ -82,7 +82,8 @@ report_solution <- function(known) {
     )),
     if (!is.null(known$solution)) report_checks(known$solution),
     if (length(run$trace$iteration)) {
-      report_picture(plot_trace(run), "The walk: value, slope and parameters after each iteration.", "Value, scaled gradient and parameters against the iteration")
+      report_picture(plot_trace(run), "The walk: value, slope and parameters after each iteration.",
+        "Value, scaled gradient and parameters against the iteration")
     }
   )
 }

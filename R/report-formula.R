@@ -37,7 +37,8 @@ math_signs <- c(
 
 math_between <- function(name, arguments) {
   sign <- math_signs[[name]]
-  math_tags$mrow(math_of(arguments[[1]]), if (grepl("^[a-z]", sign)) math_tags$mtext(paste0("\u00a0", sign, "\u00a0")) else math_tags$mo(sign), math_of(arguments[[2]]))
+  between <- if (grepl("^[a-z]", sign)) math_tags$mtext(paste0("\u00a0", sign, "\u00a0")) else math_tags$mo(sign)
+  math_tags$mrow(math_of(arguments[[1]]), between, math_of(arguments[[2]]))
 }
 
 # Without the parentheses that a fraction's bar, or a raised place, makes needless.

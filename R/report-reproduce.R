@@ -16,10 +16,19 @@ report_reproduction <- function(known, title) {
       h$p("The function that was called is needed beside what is said above.")
     },
     if (has_measurements(run$problem)) {
-      h$p(paste0("Measurements as fitted: ", count_of(nrow(run$problem$measurements), "row"), ", fingerprint "), report_code(fingerprint_of(run$problem$measurements)), ".")
+      report_fingerprint(run$problem$measurements)
     },
-    report_small("Made by tundrel ", format(utils::packageVersion("tundrel")), " with ", R.version.string, " on ", R.version$platform, ", ", format(Sys.Date()), ".")
+    report_made_by()
   )
+}
+
+report_made_by <- function() {
+  report_small("Made by tundrel ", format(utils::packageVersion("tundrel")), " with ", R.version.string, " on ", R.version$platform, ", ",
+    format(Sys.Date()), ".")
+}
+
+report_fingerprint <- function(data) {
+  htmltools::tags$p(paste0("Measurements as fitted: ", count_of(nrow(data), "row"), ", fingerprint "), report_code(fingerprint_of(data)), ".")
 }
 
 # Changes with any digit of any reading, and with nothing else.

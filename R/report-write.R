@@ -6,7 +6,7 @@
 #' Markdown file has them in a directory beside it. All text from data is escaped.
 #'
 #' @param run A run, from [fit_local()] or another fit; or several from [fit_multistart()], of which the best is
-#'   reported and the others are compared with it.
+#'   reported and the others are compared with it; or fits of groups from [fit_each()].
 #' @param path \[character(1)] The file to write, ending in `.html` or, for Markdown, `.md`; an existing one is replaced
 #'   whole.
 #' @param title \[character(1)] Heading; the model's formula if none is given.
@@ -36,10 +36,11 @@ write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature"
     runs <- c(unclass(run), runs)
     run <- suppressWarnings(best_run(run), classes = "tundrel_warning_solver")
   }
-  check_run(run)
-  known <- report_findings(run, level, by, runs, models)
+  groups <- inherits(run, "tundrel_fits")
+  if (!groups) check_run(run)
   title <- title %||% problem_title(run$problem)
-  page <- rlang::exec(report_document, title, !!!report_sections(known, title))
+  sections <- if (groups) report_group_sections(run) else report_sections(report_findings(run, level, by, runs, models), title)
+  page <- rlang::exec(report_document, title, !!!sections)
   if (format == "md") return(write_markdown(page, path))
   write_whole(path, function(beside) writeLines(enc2utf8(page), beside, useBytes = TRUE))
 }

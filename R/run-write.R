@@ -101,7 +101,7 @@ stored_problem <- function(problem) {
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
     model = if (is.null(problem$own$fun)) expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants),
     own = problem$own[c("kind", "goal", "outside")], calls = I(as.character(problem$model$own)), parameters = I(problem$model$parameters),
-    start = stored_numbers(problem$start), conditions = I(unique(vapply(problem$conditions, `[[`, character(1), "text"))),
+    start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
     criterion = stored_criterion(problem$criterion)
   )

@@ -155,3 +155,18 @@ test_that("functions of one's own are reported too", {
   write_report(pose(decay(), y ~ mine(x, a, k)) |> start_from(a = 2, k = 0.5) |> fit_local(), path)
   expect_match(read_page(path), "whose code this report does not hold", fixed = TRUE)
 })
+
+test_that("fits of groups are reported, those that need a look first", {
+  data <- grouped_decay(25)
+  data$y[data$well == "w21"] <- 3 * data$x[data$well == "w21"]
+  data$well[data$well == "w3"] <- "<b>3</b>"
+  fits <- fit_each(grouped_problem(data) |> subject_to(k > 0))
+  path <- withr::local_tempfile(fileext = ".html")
+  write_report(fits, path, title = "Wells")
+  page <- read_page(path)
+  for (part in c("was fitted to each of 25 groups by well", "24 of 25 converged.", "In every group: k &gt; 0.", "those that need a look come first",
+    "&lt;b&gt;3&lt;/b&gt;", "fingerprint")) {
+    expect_true(grepl(part, page, fixed = TRUE), info = part)
+  }
+  expect_length(gregexpr("data:image/png;base64", page, fixed = TRUE)[[1]], 2)
+})
