@@ -2,7 +2,8 @@
 #'
 #' Fits the model to each group of rows of a problem posed with `by`. Conditions, search box and criterion are those of the
 #' problem, for every group; starts are the problem's, suggested for each group, or your own. A group that does not
-#' converge is tried again from the median of those that did, and then from what its own readings suggest. One group that fails never stops the others: it is a row with a reason.
+#' converge is tried again from the median of those that did, and then from what its own readings suggest. One group that
+#' fails never stops the others: it is a row with a reason.
 #'
 #' With `shared`, these parameters have one value for all groups and the others one for each: all groups are fitted
 #' together by least squares. Each step reduces every group to what it says of the shared parameters, so that time and memory
