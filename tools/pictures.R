@@ -76,10 +76,8 @@ wide <- fit_global(tracer, seed = 7)
 save("plot-runs", plot_runs(many, wide))
 print(compare_runs(many, wide))
 save("plot-population", plot_population(fit_global(tracer, "cma_es", seed = 3, keep = "population")))
-twins <- function(p) (p[["a"]]^2 - 1)^2 + 2 * (p[["b"]] - p[["a"]]^2)^2
-twin_problem <- pose(twins, parameters = c("a", "b")) |> subject_to(a^2 + b^2 <= 1.5) |> search_within(a = c(-2, 3), b = c(-1, 3))
-ends <- fit_multistart(twin_problem, starts = 10, seed = 1)
-save("plot-two-optima", plot_landscape(twin_problem |> start_from(a = 0, b = 0), a = c(-2, 2), b = c(-1, 2), runs = ends))
+thalli <- pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |> start_from(top = 8, half = 150, dark = 1)
+save("plot-groups", plot_groups(fit_each(thalli)))
 
 # How sure: a saturation curve that hardly saturates, and rival models of the lichen.
 hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.61, 5.12)), y ~ top * x / (half + x)) |>
