@@ -39,7 +39,12 @@ refuse_groups <- function(problem, call = rlang::caller_env()) {
 groups_of <- function(problem) {
   keys <- tibble::as_tibble(unclass_measurements(problem$measurements)[problem$by])
   complete <- stats::complete.cases(keys)
-  id <- interaction(lapply(keys, function(key) match(key, unique(key))), drop = TRUE)
+  # one number for each combination of keys
+  joined <- function(id, key) {
+    places <- match(key, unique(key))
+    match((id - 1) * max(places) + places, unique((id - 1) * max(places) + places))
+  }
+  id <- Reduce(joined, keys, rep(1, nrow(keys)))
   number <- match(id, unique(id[complete]))
   number[!complete] <- NA
   firsts <- match(seq_len(max(number, na.rm = TRUE)), number)

@@ -112,9 +112,8 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   first <- c(0, cumsum(usable))
   good <- usable[which] >= nrow(starts) & colSums(is.na(starts))[which] == 0
   walked <- which[good]
-  inside <- vapply(walked, function(k) moved_inside(starts[, k], prepared), numeric(nrow(starts)))
-  inside <- matrix(inside, nrow(starts), dimnames = list(rownames(starts), NULL))
-  typical <- typical_of_starts(whole, inside, prepared)
+  inside <- by_distinct_start(starts[, walked, drop = FALSE], function(start) moved_inside(start, prepared))
+  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
   chunk <- function(places) {
     part <- rows_of_groups(prepared, first, walked[places])
     core_fit_groups(part$prepared, shell$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
@@ -133,11 +132,12 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   found
 }
 
-typical_of_starts <- function(problem, starts, limits) {
-  same <- ncol(starts) > 0 && all(starts == starts[, 1])
-  one <- function(k) typical_sizes(problem, starts[, k], limits)
-  sizes <- if (same) rep(one(1), ncol(starts)) else vapply(seq_len(ncol(starts)), one, numeric(nrow(starts)))
-  matrix(sizes, nrow(starts), ncol(starts))
+# What is found of each start, a column each; once where all are the same.
+by_distinct_start <- function(starts, find) {
+  which <- seq_len(ncol(starts))
+  if (length(which) && all(starts == starts[, 1])) which <- 1
+  found <- vapply(which, function(k) find(starts[, k]), numeric(nrow(starts)))
+  matrix(found, nrow(starts), ncol(starts), dimnames = list(rownames(starts), NULL))
 }
 
 # The same prepared problem with the rows of some groups only.

@@ -12,10 +12,10 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
     refuse("measurements", c("No usable row is left of {group_labels(shell$groups$keys)[empty]}.", "i" = "Leave {cli::qty(empty)}{?it/them} out."), call = call)
   }
   starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
-  inside <- vapply(seq_len(ncol(starts)), function(k) moved_inside(starts[, k], prepared), numeric(nrow(starts)))
-  inside <- matrix(inside, nrow(starts), dimnames = list(rownames(starts), NULL))
-  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical_of_starts(whole, inside, prepared), c(0, cumsum(usable)),
-    shell$tolerance, shell$budget, as.integer(threads))
+  inside <- by_distinct_start(starts, function(start) moved_inside(start, prepared))
+  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
+  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, c(0, cumsum(usable)), shell$tolerance, shell$budget,
+    as.integer(threads))
   if (raw$reason == "failed") {
     refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
   }

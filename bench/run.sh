@@ -8,6 +8,7 @@ ${CXX:-g++} -std=c++17 -O2 bench/starts-loop.cpp -o build/bench-starts
 Rscript bench/many-starts.R build/bench-starts
 ${CXX:-g++} -std=c++17 -O2 -pthread bench/groups-loop.cpp -o build/bench-groups
 Rscript bench/groups.R build/bench-groups
+Rscript bench/small-fits.R
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R
 Rscript bench/global-search.R

@@ -7,7 +7,6 @@
 #include "../expression/derivative.h"
 #include "../expression/linearity.h"
 #include "segments.h"
-#include "triangular_factor.h"
 
 namespace tundrel {
 namespace {
@@ -75,11 +74,12 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
   std::vector<double> sums(segments.count);
-  std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
-  const Program::Workspace prepared = jacobian_program_.prepare(x.data(), columns_.rows);
+  factors_.resize(segments.count, TriangularFactor(0, 0));
+  Program::Workspace prepared = jacobian_program_.prepare(x.data(), columns_.rows);
   segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    TriangularFactor factor(p + 1, block_rows);
+    Program::Workspace work = segments.count == 1 ? std::move(prepared) : prepared;
+    TriangularFactor& factor = factors_[s];
+    factor.clear(p + 1, block_rows);
     double sum = 0;
     segments.for_each_block(s, [&](long first, int n) {
       if (!std::isfinite(sum)) return;
@@ -91,13 +91,12 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
       factor.fold(n);
     });
     sums[s] = sum;
-    factors[s] = std::move(factor);
   });
-  TriangularFactor& whole = factors[0];
+  TriangularFactor& whole = factors_[0];
   double total = sums[0];
   for (int s = 1; s < segments.count; ++s) {
     total += sums[s];
-    whole.fold(factors[s]);
+    whole.fold(factors_[s]);
   }
   Linearisation result;
   const Eigen::MatrixXd triangle = whole.triangle();

@@ -4,6 +4,7 @@
 
 #include "../expression/program.h"
 #include "problem.h"
+#include "triangular_factor.h"
 
 namespace tundrel {
 
@@ -40,6 +41,7 @@ class LeastSquaresProblem : public Problem {
   Program value_program_, jacobian_program_, response_program_;
   std::shared_ptr<const Program> curvature_program_, bend_program_;  // made when first asked for
   double response_norm_ = -1;
+  std::vector<TriangularFactor> factors_;  // of the segments; kept for their memory
 };
 
 }  // namespace tundrel

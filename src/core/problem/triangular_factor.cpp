@@ -5,9 +5,11 @@
 
 namespace tundrel {
 
-TriangularFactor::TriangularFactor(int n_columns, int block_rows)
-    : columns_(n_columns),
-      stack_(Eigen::MatrixXd::Zero(n_columns + std::max(block_rows, n_columns), n_columns)) {}
+void TriangularFactor::clear(int n_columns, int block_rows) {
+  columns_ = n_columns;
+  stack_.resize(n_columns + std::max(block_rows, n_columns), n_columns);
+  stack_.topRows(columns_).setZero();
+}
 
 void TriangularFactor::fold(int n) {
   Eigen::Ref<Eigen::MatrixXd> filled = stack_.topRows(columns_ + n);

@@ -9,7 +9,10 @@ namespace tundrel {
 // grow with rows, and the accuracy is that of QR on the whole matrix.
 class TriangularFactor {
  public:
-  explicit TriangularFactor(int n_columns, int block_rows);
+  TriangularFactor(int n_columns, int block_rows) { clear(n_columns, block_rows); }
+
+  // Begins anew, in the memory that is there where it suffices.
+  void clear(int n_columns, int block_rows);
 
   // Where the caller writes the next block: row i, column j.
   Eigen::MatrixXd::BlockXpr block(int n) { return stack_.block(columns_, 0, n, columns_); }

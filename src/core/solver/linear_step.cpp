@@ -11,14 +11,26 @@ constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // The radius is met to this share; closer is not worth its cost.
 constexpr double kRadiusShare = 0.05;
 
+// Up to this size a matrix has its place on the stack: in many small fits, finding memory would cost more than the sums.
+constexpr int kSmall = 8;
+using SmallMatrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
+
+template <class Matrix>
+void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Eigen::MatrixXd& v, Eigen::VectorXd& c) {
+  const Eigen::JacobiSVD<Matrix> svd(a, Eigen::ComputeThinU | Eigen::ComputeThinV);
+  s = svd.singularValues();
+  v = svd.matrixV();
+  c = svd.matrixU().transpose() * b;
+}
+
 }  // namespace
 
 LinearStep::LinearStep(const Eigen::MatrixXd& a, const Eigen::VectorXd& b) {
   if (a.cols() == 0) return;
-  const Eigen::JacobiSVD<Eigen::MatrixXd> svd(a, Eigen::ComputeThinU | Eigen::ComputeThinV);
-  s_ = svd.singularValues();
-  v_ = svd.matrixV();
-  c_ = svd.matrixU().transpose() * b;
+  if (a.rows() <= kSmall && a.cols() <= kSmall)
+    decompose<SmallMatrix>(a, b, s_, v_, c_);
+  else
+    decompose<Eigen::MatrixXd>(a, b, s_, v_, c_);
   const double floor = 10 * static_cast<double>(a.cols()) * kEpsilon * s_[0];
   while (rank_ < s_.size() && s_[rank_] > floor) ++rank_;
 }
