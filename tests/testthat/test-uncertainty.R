@@ -235,3 +235,19 @@ test_that("refits that fail are counted, and where most do there is no interval"
   expect_match(table$note, "refits failed")
   expect_true(all(is.finite(table$lower)))
 })
+
+test_that("the end of a profile is found where the last step landed next to it", {
+  hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.61, 5.12)), y ~ top * x / (half + x)) |>
+    start_from(top = 10, half = 8) |>
+    subject_to(top > 0, half > 0) |>
+    fit_local()
+  table <- uncertainty(hardly, by = "profile")
+  expect_false(anyNA(table[c("lower", "upper")]))
+  # with one parameter at that end, the best that the other can do is worse by just what chance allows
+  allowed <- hardly$value * (1 + stats::qf(0.95, 1, 6) / 6)
+  for (end in c(table$lower[1], table$upper[1])) {
+    held <- hardly$problem
+    held <- fit_local(subject_to(drop_conditions(held), text = sprintf("top == %.15g", end)))
+    expect_equal(held$value, allowed, tolerance = 1e-6)
+  }
+})

@@ -27,6 +27,8 @@ class Search {
       take(f_low_ == 0 ? low_ : high_, 0);
       return end(StopReason::value);
     }
+    // What a curve without a jump may come to within the width that points are told apart by.
+    const double steep = 10 * std::fabs(f_high_ - f_low_) / (high_ - low_);
     double a = high_, fa = f_high_, b = low_, fb = f_low_, c = a, fc = fa, t = 0.5;
     while (true) {
       const double x = a + t * (b - a), fx = at(x).value;
@@ -47,6 +49,7 @@ class Search {
       take(first ? a : b, first ? fa : fb);
       answer_.lower = std::min(a, b);
       answer_.upper = std::max(a, b);
+      rounding_ = steep * width_at(answer_.x);
       const double close = width_at(answer_.x) / std::fabs(b - a);
       if (close > 0.5 || answer_.value == 0) return end(answer_.value == 0 ? StopReason::value : StopReason::step);
       if (answer_.evaluations >= s_.most_evaluations) return end(StopReason::evaluations);
