@@ -5,7 +5,7 @@ SOURCES := $(shell find R src inst exec man DESCRIPTION NAMESPACE -type f ! -nam
 QUIET := R_MAKEVARS_USER=$(CURDIR)/tools/Makevars.quiet MAKEFLAGS=-j2
 WITH_LIBRARY := R_LIBS="$(CURDIR)/$(LIBRARY)"
 
-.PHONY: setup install demo test core-test check lint bench document screenshots install-cli clean
+.PHONY: setup install demo test core-test sanitize check lint bench document screenshots install-cli clean
 
 setup:
 	@sh tools/setup.sh
@@ -44,6 +44,21 @@ build/core-tests: $(CORE_OBJECTS)
 core-test: setup
 	@$(MAKE) --no-print-directory -j2 build/core-tests
 	@build/core-tests
+
+# The core's tests, and random expressions and fits, under the address and undefined-behaviour sanitizers.
+SANITIZED := $(patsubst %.cpp,build/sanitized/%.o,$(CORE_SOURCES) $(CORE_TESTS))
+SANITIZE := -fsanitize=address,undefined -fno-sanitize-recover=undefined
+
+build/sanitized/%.o: %.cpp $(CORE_HEADERS)
+	@mkdir -p $(dir $@)
+	@$(CXX) -std=c++17 -O1 -g $(SANITIZE) -isystem $(EIGEN) -Isrc/core -c $< -o $@
+
+sanitize: setup
+	@$(MAKE) --no-print-directory -j2 $(SANITIZED) build/sanitized/bench/fuzz.o
+	@$(CXX) $(SANITIZE) $(SANITIZED) -pthread -o build/sanitized/core-tests
+	@$(CXX) $(SANITIZE) $(filter build/sanitized/src/%,$(SANITIZED)) build/sanitized/bench/fuzz.o -pthread -o build/sanitized/fuzz
+	@build/sanitized/core-tests
+	@build/sanitized/fuzz 100000 1
 
 check: setup
 	@mkdir -p build && cd build && R CMD build --no-build-vignettes .. > build.log && \
