@@ -15,22 +15,23 @@ no_rows <- tibble::tibble(row = integer(), reason = character())
 # Which rows take part, and why the others do not. A censored reading may be missing.
 choose_rows <- function(problem, censoring = NULL) {
   data <- problem$measurements
-  keep <- rep(TRUE, nrow(data))
+  # made when the first row is left out: most tables are whole, and may be long
+  keep <- NULL
   dropped <- list()
   of_response <- if (!is.null(censoring)) setdiff(all.vars(problem$model$response), problem$model$predictors)
   for (name in union(problem$model$columns, criterion_columns(problem))) {
-    # anyNA() and range() look without building a vector as long as the table
+    # anyNA(), min() and max() look without building a vector as long as the table; range() does
     column <- column_of(data, name)
-    if (!anyNA(column) && all(is.finite(range(column)))) next
-    bad <- keep & !is.finite(column)
+    if (!anyNA(column) && is.finite(min(column)) && is.finite(max(column))) next
+    bad <- (keep %||% TRUE) & !is.finite(column)
     if (name %in% of_response) bad <- bad & censoring$known == 0
     if (any(bad)) {
       reason <- ifelse(is.na(column[bad]), paste(name, "is missing"), paste(name, "is infinite"))
       dropped <- c(dropped, list(tibble(row = which(bad), reason = reason)))
-      keep[bad] <- FALSE
+      keep <- (keep %||% TRUE) & !bad
     }
   }
-  list(rows = which(keep), dropped = dropped)
+  list(rows = if (is.null(keep)) seq_len(nrow(data)) else which(keep), dropped = dropped)
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
