@@ -19,6 +19,8 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   )
   if (is.null(given)) return(0L)
   plan <- with_run_options(read_plan(given$args), given$options)
+  # a person at a terminal sees a bar; a pipe gets plain lines
+  if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) plan$progress <- "bar"
   quietly <- if (given$options$quiet) suppressMessages else identity
   done <- quietly(run_plan(plan, say_aside, resume))
   if (given$options$json) cat_json(run_as_json(done, plan)) else print_done(done, plan)

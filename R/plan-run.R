@@ -18,7 +18,7 @@ run_plan_into <- function(out, plan, problem, say, resume) {
   say("Reading ", plan$measurements, ": ", count_of(nrow(problem$measurements), "row"))
   wanted <- planned_runs(plan)
   runs <- lapply(seq_along(wanted), function(i) {
-    run <- plan_fit(plan, problem, i, checkpoint_path(out, i), resume)
+    run <- with_bar(plan$progress, plan_fit(plan, problem, i, checkpoint_path(out, i), resume))
     say(if (inherits(run, "tundrel_runs")) c("Fitting from many starts: ", format(run)) else c("Fitting by ", run$solver$name, ": ", stop_line(run)))
     run
   })
@@ -28,6 +28,12 @@ run_plan_into <- function(out, plan, problem, say, resume) {
   # What has ended needs no checkpoint.
   unlink(vapply(seq_along(wanted), function(i) checkpoint_path(out, i), character(1)))
   list(runs = runs, best = best, files = files, comparison = attr(compared, "comparison"))
+}
+
+# A bar on the terminal, gone when the work is done.
+with_bar <- function(progress, work) {
+  if (!identical(progress, "bar")) return(work)
+  progressr::with_progress(work, handlers = progressr::handler_txtprogressbar(file = stderr(), clear = TRUE, enable = TRUE), enable = TRUE)
 }
 
 # The best run of a plan, in its output directory.
@@ -75,7 +81,7 @@ planned_runs <- function(plan) plan$runs %||% list(list())
 plan_fit <- function(plan, problem, i, checkpoint, resume, call = rlang::caller_env()) {
   asked <- asked_run_of(plan, problem, i, call)
   made <- asked$solver
-  stored <- asked$stored
+  stored <- c(asked$stored, progress = plan$progress)
   if (asked$kind == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
   fit <- if (asked$kind == "global") fit_global else fit_local
   if (!resume || !file.exists(checkpoint)) return(rlang::exec(fit, problem, solver = made, !!!stored, checkpoint = checkpoint))

@@ -21,7 +21,8 @@
 #' @param progress \[character(1)] `"none"`; `"lines"`, a line an iteration as a message, for logs; or `"bar"`, signals
 #'   for a bar of the progressr package, which `progressr::with_progress()` or `progressr::handlers()` shows.
 #' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written whole every two
-#'   seconds and at its end, for [read_run()] and [finish()]; `NULL` for none.
+#'   seconds (less often where writing takes long: at most a twentieth of the time) and at its end, for [read_run()] and
+#'   [finish()]; `NULL` for none.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],

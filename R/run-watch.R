@@ -1,7 +1,8 @@
 # A walk that pauses now and then to show how it goes, and to store itself. Pausing changes nothing in it.
 
 look_every <- 0.2      # seconds between looks at a run
-store_every <- 2       # seconds between checkpoints
+store_every <- 2       # seconds between checkpoints at least
+store_share <- 0.05    # of the time a run takes, that storing it may take: a long table takes seconds to write
 
 walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   if (progress == "none" && is.null(checkpoint)) return(walk_on(run, budget, threads, call))
@@ -9,14 +10,16 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
   show <- progress_display(progress, budget)
   pause <- if (progress == "lines") list(pause_iterations = 1) else list(pause_seconds = look_every)
   stored <- -Inf  # the first checkpoint is written at the first look
+  cost <- 0
   repeat {
     run <- walk_on(run, c(budget, pause), threads, call)
     show(run)
     ended <- run$stop_reason != "none"
     now <- proc.time()[["elapsed"]]
-    if (!is.null(checkpoint) && (ended || now - stored >= store_every)) {
+    if (!is.null(checkpoint) && (ended || now - stored >= max(store_every, cost / store_share))) {
       write_run(run, checkpoint)
-      stored <- now
+      stored <- proc.time()[["elapsed"]]
+      cost <- stored - now
     }
     if (ended) return(run)
   }
