@@ -12,7 +12,7 @@ command_report <- function(arguments) {
   )
   if (is.null(given)) return(0L)
   run <- stored_best(given$args)
-  write_report(run, given$options$out, title = given$options$title, by = strsplit(given$options$by, " *, *")[[1]])
+  write_report(run, given$options$out, title = given$options$title, format = report_format(given$options$out), by = strsplit(given$options$by, " *, *")[[1]])
   cat(given$options$out, "\n", sep = "")
   exit_code(run$converged)
 }

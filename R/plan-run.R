@@ -117,7 +117,7 @@ write_results <- function(run, out, plan = list(), runs = list()) {
   pictures <- Filter(Negate(is.null), pictures)
   Map(write_picture, pictures, path(names(pictures)))
   stored <- if (is.null(run$problem$own)) write_run(run, path(run_file))
-  write_report(run, report, title = plan$title, format = if (grepl("\\.md$", report)) "md" else "html", by = plan_ways(plan), runs = numbered_runs(runs))
+  write_report(run, report, title = plan$title, format = report_format(report), by = plan_ways(plan), runs = numbered_runs(runs))
   c(tables, path(names(pictures)), stored, report)
 }
 

@@ -45,6 +45,9 @@ write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature"
   write_whole(path, function(beside) writeLines(enc2utf8(page), beside, useBytes = TRUE))
 }
 
+# The format that a file's name asks for.
+report_format <- function(path) if (grepl("\\.md$", path)) "md" else "html"
+
 check_report_path <- function(path, format, call = rlang::caller_env()) {
   ending <- if (format == "md") "\\.md$" else "\\.html?$"
   if (rlang::is_string(path) && grepl(ending, path)) return(invisible())

@@ -130,8 +130,7 @@ spread_table <- function(fits) {
 
 #' @export
 coef.tundrel_fits <- function(object, ...) {
-  table <- tibble(object$groups$keys, as_tibble(t(group_values(object))))
-  table
+  tibble(object$groups$keys, as_tibble(t(group_values(object))))
 }
 
 # What a set of fits comes to, in sentences.

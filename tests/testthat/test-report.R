@@ -142,7 +142,9 @@ test_that("reports can be had as Markdown, pictures beside it", {
   named <- unlist(regmatches(text, gregexpr("lichen-pictures/[0-9a-f]+[.]png", text)))
   expect_length(named, 3)
   expect_setequal(list.files(file.path(folder, "lichen-pictures")), basename(named))
-  write_report(fit_local(lichen_problem(), "bfgs"), path, format = "md")
+  write_run(fit_local(lichen_problem(), "bfgs"), file.path(folder, "run.json"))
+  expect_output(code <- command_line(c("report", file.path(folder, "run.json"), "--out", path, "--by", "curvature")), "lichen.md")
+  expect_identical(code, 0L)
   expect_length(list.files(file.path(folder, "lichen-pictures")), 3)
 })
 
