@@ -5,6 +5,7 @@ with_folder_to_itself <- function(folder, code, call = rlang::caller_env()) {
   lock <- file.path(folder, ".tundrel-writing")
   owner <- file.path(lock, "process")
   if (!dir.create(lock, showWarnings = FALSE)) {
+    if (!dir.exists(lock)) refuse("file", c("The directory {.file {folder}} cannot be written to.", "i" = "Give another {.field output}."), call = call)
     pid <- lock_owner(owner)
     if (is_running(pid)) {
       refuse("file", c("Another process ({pid}) is writing its results into {.file {folder}}.",

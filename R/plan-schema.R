@@ -45,6 +45,9 @@ shown_entry <- function(x) {
 
 check_object <- function(x, node, about, at) {
   for (key in setdiff(unlist(node$required), names(x))) misfit(about, at, c("x" = paste0("It lacks the key ", key, ".")))
+  if (length(x) < (node$minProperties %||% 0)) {
+    misfit(about, at, c("x" = paste0("It holds nothing; say one of: ", paste(names(node$properties), collapse = ", "), ".")))
+  }
   if (length(x) > (node$maxProperties %||% Inf)) {
     misfit(about, at, c("x" = paste0("Only ", node$maxProperties, " of these can hold: ", paste(names(x), collapse = ", "), ".")))
   }

@@ -67,7 +67,7 @@ group_starts <- function(problem, groups, start, call = rlang::caller_env()) {
   }
   if (start == "stated") {
     stated <- problem$start[free]
-    if (anyNA(stated)) stated <- with_criterion_starts_of(problem, groups, stated, call)
+    if (anyNA(stated)) stated <- starts_of_criterion(problem, groups, call)
     return(matrix(stated, length(free), n, dimnames = list(free, NULL)))
   }
   one <- function(rows) {
@@ -77,7 +77,7 @@ group_starts <- function(problem, groups, start, call = rlang::caller_env()) {
 }
 
 # A likelihood's own parameters may be left to their natural start, taken here over all groups together.
-with_criterion_starts_of <- function(problem, groups, stated, call) {
+starts_of_criterion <- function(problem, groups, call) {
   whole <- group_problem(problem, unlist(groups$rows, use.names = FALSE))
   prepared <- prepare_problem(whole, call)
   resolve_start(whole, prepared, call)

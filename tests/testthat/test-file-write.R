@@ -43,3 +43,13 @@ test_that("of two processes that write into one directory the second is refused,
   expect_true(tundrel:::run_plan(tundrel:::read_plan(plan))$best$converged)
   expect_false(dir.exists(file.path(out, ".tundrel-writing")))
 })
+
+test_that("an output directory that cannot be is refused as bad input", {
+  folder <- withr::local_tempdir()
+  writeLines("in the way", file.path(folder, "file"))
+  plan <- file.path(folder, "plan.yaml")
+  writeLines(sub("output: out", "output: file/below", plan_lines()), plan)
+  expect_refusal(tundrel:::run_plan(tundrel:::read_plan(plan)), "file", "cannot be written to")
+  expect_message(code <- command_line(c("run", plan)), "cannot be written to")
+  expect_identical(code, 2L)
+})

@@ -13,6 +13,7 @@ test_that("a plan that does not fit the schema is refused by key and line", {
   says(refused_place("runs: [{starts: 0}]"), "key starts, line 3", "at least 1")
   says(refused_place("criterion:", "  least_squares:", "    sdd: x"), "key sdd, line 5", "Did you mean sd?")
   says(refused_place("criterion: {least_squares: {}, robust_error: {}}"), "Only 1 of these")
+  says(refused_place("criterion: {}"), "key criterion, line 3", "It holds nothing; say one of: least_squares")
   says(refused_place("criterion: [a, b]"), "text or keys with values")
   says(refused_place("search_within: {a: [1]}"), "must have 2 entries, and has 1")
   says(refused_place("search_within: {a: {log: [1, 10], low: 3}}"), "There is no key low here")
