@@ -78,10 +78,10 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
   for (int o : outputs) outputs_.push_back(place[o]);
 }
 
-Program::Workspace Program::prepare(const double* parameters, long rows) const {
-  Workspace w;
+void Program::prepare(const double* parameters, long rows, Workspace& w) const {
   w.length_ = static_cast<int>(std::min<long>(kBlockRows, rows));
-  std::vector<double> values(scalars_.size());
+  w.scalars_.resize(scalars_.size());
+  double* values = w.scalars_.data();
   const auto value = [&](int i) { return i < 0 ? 0.0 : values[i]; };
   for (std::size_t i = 0; i < scalars_.size(); ++i) {
     const ScalarStep& s = scalars_[i];
@@ -92,7 +92,6 @@ Program::Workspace Program::prepare(const double* parameters, long rows) const {
   w.slots_.resize(static_cast<std::size_t>(n_slots_) * w.length_);
   for (const auto& pair : broadcast_) std::fill_n(w.slot(pair.second), w.length_, values[pair.first]);
   w.outputs_.resize(outputs_.size());
-  return w;
 }
 
 const double* Program::locate(const Operand& o, const Workspace& w, const Columns& c,
@@ -111,7 +110,8 @@ void Program::run_block(Workspace& w, const Columns& columns, long first, int n)
 }
 
 void Program::run_all(const double* parameters, const Columns& columns, double* out) const {
-  Workspace w = prepare(parameters, columns.rows);
+  Workspace w;
+  prepare(parameters, columns.rows, w);
   for (long first = 0; first < columns.rows; first += kBlockRows) {
     const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
     run_block(w, columns, first, n);

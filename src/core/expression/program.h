@@ -26,7 +26,7 @@ class Program {
     const double* slot(int i) const { return slots_.data() + static_cast<std::size_t>(i) * length_; }
 
     int length_ = 0;  // rows of a block: kBlockRows, or all rows of a small table
-    std::vector<double> slots_;
+    std::vector<double> scalars_, slots_;
     std::vector<const double*> outputs_;
   };
 
@@ -36,7 +36,7 @@ class Program {
   int n_outputs() const { return static_cast<int>(outputs_.size()); }
 
   // Does once all that does not depend on rows, for a table of `rows` rows.
-  Workspace prepare(const double* parameters, long rows) const;
+  void prepare(const double* parameters, long rows, Workspace& workspace) const;
   // Evaluates rows first .. first + n - 1, n at most kBlockRows.
   void run_block(Workspace& workspace, const Columns& columns, long first, int n) const;
   // Evaluates output 0 for all rows.

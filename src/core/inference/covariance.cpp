@@ -65,7 +65,8 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
   if (p == 0 || columns.rows == 0) return errors;
   const Scaled scaled(factor);
   const Eigen::MatrixXd half = scaled.inverse(), open = scaled.open();
-  Program::Workspace work = program.prepare(x.data(), columns.rows);
+  Program::Workspace work;
+  program.prepare(x.data(), columns.rows, work);
   Eigen::MatrixXd block(std::min<long>(kBlockRows, columns.rows), p);
   for (long first = 0; first < columns.rows; first += kBlockRows) {
     const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));

@@ -58,10 +58,9 @@ struct Bounds {
     return to;
   }
   // Of a step wanted in the parameters `moving`, those that would leave their limits are given the step to
-  // the limit. Returns the others; with all of them inside, the step is filled in.
-  std::vector<int> stop_leaving(const Eigen::VectorXd& x, const std::vector<int>& moving, const Eigen::VectorXd& wanted,
-                                Eigen::VectorXd& step) const {
-    std::vector<int> inside;
+  // the limit and are moving no longer. Returns whether there were any; if not, the step is filled in.
+  bool stop_leaving(const Eigen::VectorXd& x, const Eigen::VectorXd& wanted, std::vector<int>& moving, Eigen::VectorXd& step) const {
+    std::size_t n_inside = 0;
     for (std::size_t k = 0; k < moving.size(); ++k) {
       const int i = moving[k];
       const double down = reach_down(i, x[i]), up = reach_up(i, x[i]);
@@ -69,11 +68,13 @@ struct Bounds {
       if (one < down || one > up)
         step[i] = one < down ? down : up;
       else
-        inside.push_back(i);
+        moving[n_inside++] = i;
     }
-    if (inside.size() == moving.size())
-      for (std::size_t k = 0; k < moving.size(); ++k) step[moving[k]] = wanted[static_cast<Eigen::Index>(k)];
-    return inside;
+    const bool some_left = n_inside < moving.size();
+    moving.resize(n_inside);
+    if (!some_left)
+      for (std::size_t k = 0; k < n_inside; ++k) step[moving[k]] = wanted[static_cast<Eigen::Index>(k)];
+    return some_left;
   }
 };
 

@@ -17,27 +17,20 @@ Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
 double FunctionProblem::value(const Eigen::VectorXd& x) { return evaluate(x).squaredNorm(); }
 
 Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
-  Linearisation result;
   const int p = size();
   const Eigen::VectorXd at_x = evaluate(x);
-  if (!at_x.allFinite()) return result;
+  if (!at_x.allFinite()) return {};
   const VectorFunction residuals = [this](const Eigen::VectorXd& at) { return evaluate(at); };
   TriangularFactor factor(p + 1, rows_);
   auto block = factor.block(rows_);
   Eigen::VectorXd column(rows_);
   for (int j = 0; j < p; ++j) {
-    if (!first_difference(residuals, x, at_x, j, bounds_, refined, column)) return result;
+    if (!first_difference(residuals, x, at_x, j, bounds_, refined, column)) return {};
     block.col(j) = column;
   }
   block.col(p) = at_x;
   factor.fold(rows_);
-  const Eigen::MatrixXd triangle = factor.triangle();
-  result.usable = true;
-  result.value = at_x.squaredNorm();
-  result.factor = triangle.topLeftCorner(p, p);
-  result.projected = triangle.col(p).head(p);
-  result.remainder = std::fabs(triangle(p, p));
-  return result;
+  return Linearisation(at_x.squaredNorm(), factor.triangle());
 }
 
 }  // namespace tundrel

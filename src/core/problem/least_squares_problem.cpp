@@ -6,7 +6,6 @@
 
 #include "../expression/derivative.h"
 #include "../expression/linearity.h"
-#include "segments.h"
 
 namespace tundrel {
 namespace {
@@ -33,22 +32,12 @@ LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted
   this->threads = threads;
 }
 
-double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) const {
+double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
-  std::vector<double> sums(segments.count);
-  const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    double sum = 0;
-    segments.for_each_block(s, [&](long first, int n) {
-      program.run_block(work, columns_, first, n);
-      sum += Block(work.output(0), n).square().sum();
-    });
-    sums[s] = sum;
-  });
-  double total = 0;
-  for (double s : sums) total += s;
-  return total;
+  Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
+  sweep_.run(program, x, columns_, segments, threads,
+             [&](const Program::Workspace& work, int s, long, int n) { sums[s] += Block(work.output(0), n).square().sum(); });
+  return sums.sum();
 }
 
 double LeastSquaresProblem::value(const Eigen::VectorXd& x) {
@@ -73,42 +62,20 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
   const int p = size();
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
-  std::vector<double> sums(segments.count);
+  Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
-  Program::Workspace prepared = jacobian_program_.prepare(x.data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = segments.count == 1 ? std::move(prepared) : prepared;
-    TriangularFactor& factor = factors_[s];
-    factor.clear(p + 1, block_rows);
-    double sum = 0;
-    segments.for_each_block(s, [&](long first, int n) {
-      if (!std::isfinite(sum)) return;
-      jacobian_program_.run_block(work, columns_, first, n);
-      auto block = factor.block(n);
-      for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(j + 1), n);
-      block.col(p) = Block(work.output(0), n);
-      sum += block.col(p).squaredNorm();
-      factor.fold(n);
-    });
-    sums[s] = sum;
+  for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
+  sweep_.run(jacobian_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    if (!std::isfinite(sums[s])) return;
+    auto block = factors_[s].block(n);
+    for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(j + 1), n);
+    block.col(p) = Block(work.output(0), n);
+    sums[s] += block.col(p).squaredNorm();
+    factors_[s].fold(n);
   });
-  TriangularFactor& whole = factors_[0];
-  double total = sums[0];
-  for (int s = 1; s < segments.count; ++s) {
-    total += sums[s];
-    whole.fold(factors_[s]);
-  }
-  Linearisation result;
-  const Eigen::MatrixXd triangle = whole.triangle();
-  result.usable = std::isfinite(total) && triangle.allFinite();
-  if (!result.usable) {
-    ++refused;
-    return result;
-  }
-  result.value = total;
-  result.factor = triangle.topLeftCorner(p, p);
-  result.projected = triangle.col(p).head(p);
-  result.remainder = std::fabs(triangle(p, p));
+  for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
+  Linearisation result(sums.sum(), factors_[0].triangle());
+  if (!result.usable) ++refused;
   return result;
 }
 
@@ -119,19 +86,12 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
     for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
     curvature_program_ = std::make_shared<const Program>(graph_, outputs);
   }
-  const Program& program = *curvature_program_;
   const int n_pairs = p * (p + 1) / 2;
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
-  const Program::Workspace prepared = program.prepare(x.data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    segments.for_each_block(s, [&](long first, int n) {
-      program.run_block(work, columns_, first, n);
-      const Block residual(work.output(0), n);
-      for (int k = 0; k < n_pairs; ++k)
-        sums(k, s) += (residual * Block(work.output(k + 1), n)).sum();
-    });
+  sweep_.run(*curvature_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    const Block residual(work.output(0), n);
+    for (int k = 0; k < n_pairs; ++k) sums(k, s) += (residual * Block(work.output(k + 1), n)).sum();
   });
   curvature.resize(p, p);
   int k = 0;
@@ -150,18 +110,11 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
   }
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
-  const Program::Workspace prepared = bend_program_->prepare(x.data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    Eigen::ArrayXd second(std::min<long>(kBlockRows, columns_.rows));
-    segments.for_each_block(s, [&](long first, int n) {
-      bend_program_->run_block(work, columns_, first, n);
-      second.setZero();
-      for (int i = 0, k = p; i < p; ++i)
-        for (int j = 0; j <= i; ++j, ++k)
-          second.head(n) += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);
-      for (int i = 0; i < p; ++i) sums(i, s) += (Block(work.output(i), n) * second.head(n)).sum();
-    });
+  sweep_.run(*bend_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    Eigen::ArrayXd second = Eigen::ArrayXd::Zero(n);
+    for (int i = 0, k = p; i < p; ++i)
+      for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);
+    for (int i = 0; i < p; ++i) sums(i, s) += (Block(work.output(i), n) * second).sum();
   });
   bend = sums.rowwise().sum();
   return bend.allFinite();

@@ -4,6 +4,7 @@
 
 #include "../expression/program.h"
 #include "problem.h"
+#include "sweep.h"
 #include "triangular_factor.h"
 
 namespace tundrel {
@@ -32,7 +33,7 @@ class LeastSquaresProblem : public Problem {
 
  private:
   // Sum over rows of the square of the program's first output.
-  double sum_of_squares(const Program& program, const Eigen::VectorXd& x) const;
+  double sum_of_squares(const Program& program, const Eigen::VectorXd& x);
 
   Graph graph_;
   int residual_;
@@ -41,6 +42,7 @@ class LeastSquaresProblem : public Problem {
   Program value_program_, jacobian_program_, response_program_;
   std::shared_ptr<const Program> curvature_program_, bend_program_;  // made when first asked for
   double response_norm_ = -1;
+  Sweep sweep_;
   std::vector<TriangularFactor> factors_;  // of the segments; kept for their memory
 };
 

@@ -1,10 +1,21 @@
 #include "problem.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "../threads.h"
 
 namespace tundrel {
+
+Linearisation::Linearisation(double value, const Eigen::MatrixXd& triangle) {
+  usable = std::isfinite(value) && triangle.allFinite();
+  if (!usable) return;
+  const Eigen::Index p = triangle.cols() - 1;
+  this->value = value;
+  factor = triangle.topLeftCorner(p, p);
+  projected = triangle.col(p).head(p);
+  remainder = std::fabs(triangle(p, p));
+}
 
 Slope Problem::slope(const Eigen::VectorXd& x) {
   if (form() == Form::squares) {

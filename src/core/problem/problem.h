@@ -18,6 +18,10 @@ struct Columns;
 // Residuals and their Jacobian at a point, reduced by an orthogonal transformation to a triangle:
 // |J p + r|^2 = |factor p + projected|^2 + remainder^2 for every step p.
 struct Linearisation {
+  Linearisation() = default;
+  // Of a sum of squares and the triangle of the Jacobian with the residuals as its last column.
+  Linearisation(double value, const Eigen::MatrixXd& triangle);
+
   bool usable = false;  // FALSE where the model is not finite: the point is refused
   double value = std::numeric_limits<double>::infinity();
   Eigen::MatrixXd factor;

@@ -72,17 +72,12 @@ Program RowSumProblem::expansion_program(const std::vector<int>& nodes) {
   return Program(graph_, outputs);
 }
 
-Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::VectorXd& x) const {
+Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
-  const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    segments.for_each_block(s, [&](long first, int n) {
-      program.run_block(work, columns_, first, n);
-      for (int k = 0; k < n_outputs; ++k) sums(k, s) += Block(work.output(k), n).sum();
-    });
+  sweep_.run(program, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    for (int k = 0; k < n_outputs; ++k) sums(k, s) += Block(work.output(k), n).sum();
   });
   return sums.rowwise().sum();
 }
@@ -145,26 +140,21 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   Eigen::MatrixXd efforts = Eigen::MatrixXd::Zero(p, segments.count);
   // In an order that does not depend on threads: each segment keeps its own.
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
-  const Program::Workspace prepared = kink_program_.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    segments.for_each_block(s, [&](long first, int n) {
-      kink_program_.run_block(work, columns_, first, n);
-      const double* kink = work.output(length);
-      for (int j = 0; j < p; ++j)
-        efforts(j, s) += (Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs()).sum();
-      for (int k = 0; k < length; ++k) sums(k, s) += Block(work.output(k), n).sum();
-      for (int i = 0; i < n; ++i) {
-        if (std::fabs(kink[i]) <= width) {
-          std::vector<double> row(length);
-          for (int k = 0; k < length; ++k) row[k] = work.output(length + k)[i];
-          if (static_cast<int>(near[s].size()) <= most) near[s][row] += 1;
-        } else {
-          const double sign = kink[i] > 0 ? 1 : -1;
-          for (int k = 0; k < length; ++k) sums(k, s) += sign * work.output(length + k)[i];
-        }
+  sweep_.run(kink_program_, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    const double* kink = work.output(length);
+    for (int j = 0; j < p; ++j)
+      efforts(j, s) += (Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs()).sum();
+    for (int k = 0; k < length; ++k) sums(k, s) += Block(work.output(k), n).sum();
+    for (int i = 0; i < n; ++i) {
+      if (std::fabs(kink[i]) <= width) {
+        std::vector<double> row(length);
+        for (int k = 0; k < length; ++k) row[k] = work.output(length + k)[i];
+        if (static_cast<int>(near[s].size()) <= most) near[s][row] += 1;
+      } else {
+        const double sign = kink[i] > 0 ? 1 : -1;
+        for (int k = 0; k < length; ++k) sums(k, s) += sign * work.output(length + k)[i];
       }
-    });
+    }
   });
   KinkedExpansion out;
   const Eigen::VectorXd total = sums.rowwise().sum();
@@ -180,23 +170,17 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
 }
 
 // Rows of the program's outputs, `rows_at_once` groups of size() for each row of the measurements.
-Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once) const {
+Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once) {
   const int p = size();
   const Segments segments(columns_.rows);
-  std::vector<TriangularFactor> factors(segments.count, TriangularFactor(0, 0));
-  const Program::Workspace prepared = program.prepare(with_width(x).data(), columns_.rows);
-  segments.for_each(threads, [&](int s) {
-    Program::Workspace work = prepared;
-    TriangularFactor factor(p, static_cast<int>(std::min<long>(kBlockRows, columns_.rows)));
-    segments.for_each_block(s, [&](long first, int n) {
-      program.run_block(work, columns_, first, n);
-      for (int k = 0; k < rows_at_once; ++k) {
-        auto block = factor.block(n);
-        for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(k * p + j), n);
-        factor.fold(n);
-      }
-    });
-    factors[s] = std::move(factor);
+  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  std::vector<TriangularFactor> factors(segments.count, TriangularFactor(p, block_rows));
+  sweep_.run(program, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+    for (int k = 0; k < rows_at_once; ++k) {
+      auto block = factors[s].block(n);
+      for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(k * p + j), n);
+      factors[s].fold(n);
+    }
   });
   for (int s = 1; s < segments.count; ++s) factors[0].fold(factors[s]);
   return factors[0].triangle();

@@ -5,6 +5,7 @@
 #include "../criterion/row_loss.h"
 #include "../expression/program.h"
 #include "problem.h"
+#include "sweep.h"
 
 namespace tundrel {
 
@@ -34,8 +35,8 @@ class RowSumProblem : public Problem {
  private:
   // Value, gradient and lower triangle of second derivatives of nodes, one after the other.
   Program expansion_program(const std::vector<int>& nodes);
-  Eigen::VectorXd column_sums(const Program& program, const Eigen::VectorXd& x) const;
-  Eigen::MatrixXd factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once) const;
+  Eigen::VectorXd column_sums(const Program& program, const Eigen::VectorXd& x);
+  Eigen::MatrixXd factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once);
   // The parameters, then the width over which kinks are rounded off.
   Eigen::VectorXd with_width(const Eigen::VectorXd& x) const;
 
@@ -45,6 +46,7 @@ class RowSumProblem : public Problem {
   Bounds bounds_;
   int rounded_;  // node of the loss with its kink rounded off
   double width_ = 0, constant_ = 0;
+  Sweep sweep_;
   Program constant_program_, value_program_, slope_program_, expansion_program_, kink_program_;
   bool slopes_ = false, expands_ = false, sets_kinks_apart_ = false;
 };

@@ -1,7 +1,5 @@
 #include "segments.h"
 
-#include "../threads.h"
-
 namespace tundrel {
 namespace {
 
@@ -20,10 +18,6 @@ Segments::Segments(long rows)
 
 long Segments::blocks_before(int segment) const {
   return std::min(rows, blocks_of(rows) * segment / count * kBlockRows);
-}
-
-void Segments::for_each(int threads, const std::function<void(int)>& work) const {
-  share_out(count, threads, [&](int, int segment) { work(segment); });
 }
 
 }  // namespace tundrel

@@ -1,7 +1,6 @@
 // Rows split into segments for several threads, in a way that does not depend on their number.
 #pragma once
 #include <algorithm>
-#include <functional>
 
 #include "../expression/kernel.h"
 
@@ -15,14 +14,11 @@ struct Segments {
   long first(int segment) const { return blocks_before(segment); }
   long end(int segment) const { return blocks_before(segment + 1); }
 
-  // Calls work(segment) for every segment, on up to `threads` threads.
-  void for_each(int threads, const std::function<void(int)>& work) const;
-
   // Calls use(first row, number of rows) for each block of a segment.
   template <class Use>
   void for_each_block(int segment, const Use& use) const {
-    for (long row = first(segment); row < end(segment); row += kBlockRows)
-      use(row, static_cast<int>(std::min<long>(kBlockRows, end(segment) - row)));
+    const long last = end(segment);
+    for (long row = first(segment); row < last; row += kBlockRows) use(row, static_cast<int>(std::min<long>(kBlockRows, last - row)));
   }
 
  private:

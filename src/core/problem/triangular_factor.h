@@ -15,15 +15,14 @@ class TriangularFactor {
   void clear(int n_columns, int block_rows);
 
   // Where the caller writes the next block: row i, column j.
-  Eigen::MatrixXd::BlockXpr block(int n) { return stack_.block(columns_, 0, n, columns_); }
+  Eigen::MatrixXd::RowsBlockXpr block(int n) { return block_.topRows(n); }
   void fold(int n);
   void fold(const TriangularFactor& other);
 
-  Eigen::MatrixXd triangle() const { return stack_.topRows(columns_); }
+  const Eigen::MatrixXd& triangle() const { return triangle_; }
 
  private:
-  int columns_;
-  Eigen::MatrixXd stack_;  // the triangle above, room for one block below
+  Eigen::MatrixXd triangle_, block_;
 };
 
 }  // namespace tundrel

@@ -18,6 +18,8 @@ constexpr double kShorter = 0.25;
 constexpr double kFastShare = 0.25;
 // ... or, this many times, at least some less.
 constexpr int kMostSlowSteps = 4;
+// A closing step that moves no parameter by more than this share of itself is not worth an evaluation.
+constexpr double kNothingLeft = 1e-14;
 // Acceleration may be this share of the velocity (alpha of Transtrum and Sethna).
 constexpr double kMostBend = 0.75;
 // A step that differs by more than this share from the one without bounds was cut short.
@@ -27,23 +29,28 @@ constexpr double kSameValue = 1e-11;
 
 }  // namespace
 
-// Takes a point over and measures how far from optimal it is.
-void LevenbergMarquardt::accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
-  at_ = std::move(at);
+LevenbergMarquardt::Place LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) const {
+  Place place;
+  place.scale = here_.scale.cwiseMax(at.factor.colwise().norm().transpose());
+  place.unheld = unheld_parameters(problem, x, at.factor.transpose() * at.projected);
+  place.linear = LinearStep(scaled_columns(at.factor, place.unheld, place.scale), at.projected);
+  place.gradient_norm = relative_offset(place.linear.reducible(), at, residual_scale(problem, x, at));
+  place.at = std::move(at);
+  return place;
+}
+
+void LevenbergMarquardt::move_to(const Eigen::VectorXd& x, Place place) {
+  here_ = std::move(place);
   status_.x = x;
-  status_.value = at_.value;
-  scale_ = scale_.cwiseMax(at_.factor.colwise().norm().transpose());
-  unheld_ = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
-  linear_ = LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
-  reducible_ = linear_.reducible();
-  status_.gradient_norm = relative_offset(reducible_, at_, residual_scale(problem, x, at_));
+  status_.value = here_.at.value;
+  status_.gradient_norm = here_.gradient_norm;
 }
 
 void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   status_ = Status();
   status_.action = "start";
   status_.x = x;
-  scale_ = Eigen::VectorXd::Zero(x.size());
+  here_.scale = Eigen::VectorXd::Zero(x.size());
   Linearisation at = problem.linearise(x);
   if (!at.usable) {
     status_.value = at.value;
@@ -53,10 +60,10 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   // A column that is still zero says nothing about scale: until it does, the typical size serves.
   const double residual = at.value > 0 ? at.residual_norm() : 1;
   for (int i = 0; i < x.size(); ++i)
-    if (at.factor.col(i).isZero(0)) scale_[i] = residual / problem.bounds().typical[i];
-  accept(problem, x, std::move(at));
-  const double length = scale_.cwiseProduct(x).norm();
-  radius_ = settings_.first_radius * (length > 0 ? length : at_.residual_norm());
+    if (at.factor.col(i).isZero(0)) here_.scale[i] = residual / problem.bounds().typical[i];
+  move_to(x, look(problem, x, std::move(at)));
+  const double length = here_.scale.cwiseProduct(x).norm();
+  radius_ = settings_.first_radius * (length > 0 ? length : here_.at.residual_norm());
   if (!(radius_ > 0)) radius_ = settings_.first_radius;
   if (status_.gradient_norm <= settings_.tolerance) begin_closing(problem, StopReason::gradient);
 }
@@ -76,34 +83,34 @@ void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
 
 // Bends a step as the model's surface does; not where a bound has cut it short.
 LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen::VectorXd& step) const {
-  const double damping = linear_.damping_within(radius_);
-  const Eigen::VectorXd straight = linear_.within(radius_);
+  const double damping = here_.linear.damping_within(radius_);
+  const Eigen::VectorXd straight = here_.linear.within(radius_);
   Eigen::VectorXd bend;
-  for (std::size_t k = 0; k < unheld_.size(); ++k)
-    if (std::fabs(straight[k] - step[unheld_[k]] * scale_[unheld_[k]]) > kCutShort * straight.norm()) return Bend::none;
+  for (std::size_t k = 0; k < here_.unheld.size(); ++k)
+    if (std::fabs(straight[k] - step[here_.unheld[k]] * here_.scale[here_.unheld[k]]) > kCutShort * straight.norm()) return Bend::none;
   if (!problem.bend_along(status_.x, step, bend)) return Bend::none;
-  Eigen::VectorXd scaled(unheld_.size());
-  for (std::size_t k = 0; k < unheld_.size(); ++k) scaled[k] = bend[unheld_[k]] / scale_[unheld_[k]];
-  const Eigen::VectorXd acceleration = -0.5 * linear_.solve(damping, scaled);
+  Eigen::VectorXd scaled(here_.unheld.size());
+  for (std::size_t k = 0; k < here_.unheld.size(); ++k) scaled[k] = bend[here_.unheld[k]] / here_.scale[here_.unheld[k]];
+  const Eigen::VectorXd acceleration = -0.5 * here_.linear.solve(damping, scaled);
   if (!(2 * acceleration.norm() <= kMostBend * straight.norm())) return Bend::too_much;
   Eigen::VectorXd bent = step;
-  for (std::size_t k = 0; k < unheld_.size(); ++k) bent[unheld_[k]] += acceleration[k] / scale_[unheld_[k]];
+  for (std::size_t k = 0; k < here_.unheld.size(); ++k) bent[here_.unheld[k]] += acceleration[k] / here_.scale[here_.unheld[k]];
   if (problem.bounds().reach_along(status_.x, bent) < 1) return Bend::none;
   step = bent;
   return Bend::added;
 }
 
 void LevenbergMarquardt::walk(Problem& problem) {
-  const double size = scale_.cwiseProduct(status_.x).norm();
+  const double size = here_.scale.cwiseProduct(status_.x).norm();
   Eigen::VectorXd to;
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
   for (;; radius_ *= kShorter) {
-    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, at_, unheld_, scale_, radius_, &linear_));
+    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, here_.at, here_.unheld, here_.scale, radius_, &here_.linear));
     const Eigen::VectorXd taken = to - status_.x;
-    length = taken.cwiseProduct(scale_).norm();
+    length = taken.cwiseProduct(here_.scale).norm();
     predicted =
-        at_.projected.squaredNorm() - (at_.projected + at_.factor * taken).squaredNorm();
+        here_.at.projected.squaredNorm() - (here_.at.projected + here_.at.factor * taken).squaredNorm();
     if (predicted > 0 || !(length > kEpsilon * size)) break;
   }
   status_.step_norm = size > 0 ? length / size : length;
@@ -133,7 +140,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
     if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
     return;
   }
-  const double before = at_.value;
+  const double before = here_.at.value;
   const double reduction = before - trial.value;
   const double ratio = reduction / predicted;
   if (ratio < kPoor)
@@ -141,7 +148,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
-    accept(problem, to, std::move(trial));
+    move_to(to, look(problem, to, std::move(trial)));
     status_.action = bend == Bend::added ? "bent step accepted"
                      : ratio < kPoor   ? "step accepted, region smaller"
                      : ratio > kGood ? "step accepted, region larger"
@@ -162,22 +169,22 @@ void LevenbergMarquardt::walk(Problem& problem) {
 
 bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
   if (closing_ == Closing::gauss_newton) {
-    step = bounded_step(problem, status_.x, at_, unheld_, scale_, kInfinity, &linear_);
+    step = bounded_step(problem, status_.x, here_.at, here_.unheld, here_.scale, kInfinity, &here_.linear);
     return true;
   }
   Eigen::MatrixXd curvature;
   if (!problem.residual_curvature(status_.x, curvature)) return false;
-  Eigen::VectorXd unheld_scale(unheld_.size());
-  Eigen::MatrixXd extra(unheld_.size(), unheld_.size());
-  for (std::size_t i = 0; i < unheld_.size(); ++i)
-    for (std::size_t j = 0; j < unheld_.size(); ++j)
-      extra(i, j) = curvature(unheld_[i], unheld_[j]) / (scale_[unheld_[i]] * scale_[unheld_[j]]);
+  Eigen::VectorXd unheld_scale(here_.unheld.size());
+  Eigen::MatrixXd extra(here_.unheld.size(), here_.unheld.size());
+  for (std::size_t i = 0; i < here_.unheld.size(); ++i)
+    for (std::size_t j = 0; j < here_.unheld.size(); ++j)
+      extra(i, j) = curvature(here_.unheld[i], here_.unheld[j]) / (here_.scale[here_.unheld[i]] * here_.scale[here_.unheld[j]]);
   Eigen::VectorXd part;
-  if (!linear_.with_curvature(extra, part)) return false;
+  if (!here_.linear.with_curvature(extra, part)) return false;
   step = Eigen::VectorXd::Zero(status_.x.size());
-  for (std::size_t k = 0; k < unheld_.size(); ++k) {
-    const int i = unheld_[k];
-    step[i] = part[k] / scale_[i];
+  for (std::size_t k = 0; k < here_.unheld.size(); ++k) {
+    const int i = here_.unheld[k];
+    step[i] = part[k] / here_.scale[i];
     if (step[i] < problem.bounds().reach_down(i, status_.x[i]) ||
         step[i] > problem.bounds().reach_up(i, status_.x[i]))
       return false;
@@ -191,20 +198,25 @@ void LevenbergMarquardt::close(Problem& problem) {
   Eigen::VectorXd step;
   bool better = false, fast = false;
   if (closing_step(problem, step)) {
+    if ((step.array().abs() <= kNothingLeft * status_.x.array().abs()).all()) {
+      status_.action = "no further step";
+      status_.reason = claim_;
+      return;
+    }
     const Eigen::VectorXd to = problem.bounds().along(status_.x, step);
-    const double size = scale_.cwiseProduct(status_.x).norm();
-    const double length = (to - status_.x).cwiseProduct(scale_).norm();
+    const double size = here_.scale.cwiseProduct(status_.x).norm();
+    const double length = (to - status_.x).cwiseProduct(here_.scale).norm();
     Linearisation trial = length > 0 ? problem.linearise(to) : Linearisation();
-    const double noise = kEpsilon * residual_scale(problem, status_.x, at_);
-    if (trial.usable && trial.value <= at_.value * (1 + kSameValue) + noise * noise) {
-      const LevenbergMarquardt before = *this;
-      accept(problem, to, std::move(trial));
-      better = reducible_ < before.reducible_;
-      fast = reducible_ < kFastShare * before.reducible_;
-      if (better)
+    const double noise = kEpsilon * residual_scale(problem, status_.x, here_.at);
+    if (trial.usable && trial.value <= here_.at.value * (1 + kSameValue) + noise * noise) {
+      Place there = look(problem, to, std::move(trial));
+      const double left = there.linear.reducible(), before = here_.linear.reducible();
+      better = left < before;
+      fast = left < kFastShare * before;
+      if (better) {
+        move_to(to, std::move(there));
         status_.step_norm = size > 0 ? length / size : length;
-      else
-        *this = before;
+      }
     }
   }
   status_.action = !better                            ? "closing step refused"
@@ -219,19 +231,19 @@ void LevenbergMarquardt::close(Problem& problem) {
 
 void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", at_.usable);
-  v.field("factor", at_.factor);
-  v.field("projected", at_.projected);
-  v.field("remainder", at_.remainder);
-  v.field("scale", scale_);
+  v.whole("usable", here_.at.usable);
+  v.field("factor", here_.at.factor);
+  v.field("projected", here_.at.projected);
+  v.field("remainder", here_.at.remainder);
+  v.field("scale", here_.scale);
   v.field("radius", radius_);
-  v.field("reducible", reducible_);
   v.whole("closing", closing_);
   v.whole("claim", claim_);
   v.whole("slow_steps", slow_steps_);
-  visit_places(v, "unheld", unheld_);
-  at_.value = status_.value;
-  if (at_.usable) linear_ = LinearStep(scaled_columns(at_.factor, unheld_, scale_), at_.projected);
+  visit_places(v, "unheld", here_.unheld);
+  here_.at.value = status_.value;
+  here_.gradient_norm = status_.gradient_norm;
+  if (here_.at.usable) here_.linear = LinearStep(scaled_columns(here_.at.factor, here_.unheld, here_.scale), here_.at.projected);
 }
 
 }  // namespace tundrel

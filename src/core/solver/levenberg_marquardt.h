@@ -37,17 +37,22 @@ class LevenbergMarquardt : public Solver {
   Bend accelerate(Problem& problem, Eigen::VectorXd& step) const;
   void close(Problem& problem);
   bool closing_step(Problem& problem, Eigen::VectorXd& step);
-  void accept(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
+  // What is known at a point. All but the linearisation and the scale follows from these.
+  struct Place {
+    Linearisation at;
+    Eigen::VectorXd scale;  // largest norms of the Jacobian's columns so far
+    std::vector<int> unheld;
+    LinearStep linear;
+    double gradient_norm = 0;
+  };
+  Place look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) const;
+  void move_to(const Eigen::VectorXd& x, Place place);
   void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;
   Status status_;
-  Linearisation at_;
-  Eigen::VectorXd scale_;   // largest norms of the Jacobian's columns so far
+  Place here_;
   double radius_ = 0;
-  double reducible_ = 0;    // see LinearStep
-  std::vector<int> unheld_;
-  LinearStep linear_;       // all follows from the members above
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for
   int slow_steps_ = 0;

@@ -1,28 +1,29 @@
 // Steps for a linearised sum of squares: undamped, or within a trust region.
 #pragma once
-#include <Eigen/SVD>
+#include <Eigen/Core>
 #include <vector>
 
 #include "../problem/problem.h"
 
 namespace tundrel {
 
-// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. The singular values of
-// A make every radius cheap and leave out directions that the data do not determine.
+// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. Where A is a triangle far from singular, the
+// undamped step is that of back substitution. Else, and for a shorter step, the singular values of A make every radius
+// cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
   LinearStep() = default;
-  LinearStep(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
+  LinearStep(Eigen::MatrixXd a, const Eigen::VectorXd& b);
 
   int rank() const { return rank_; }
   // Directions that the data do not determine, a column each.
-  Eigen::MatrixXd undetermined() const { return v_.rightCols(v_.cols() - rank_); }
+  Eigen::MatrixXd undetermined() const;
   // Length of the part of b that a step can remove.
-  double reducible() const { return c_.head(rank_).norm(); }
+  double reducible() const { return reducible_; }
   // The shortest of the best steps.
-  Eigen::VectorXd undamped() const { return damped(0); }
+  const Eigen::VectorXd& undamped() const { return undamped_; }
   // The best step of at most this length (More and Sorensen, 1983).
-  Eigen::VectorXd within(double radius) const { return damped(damping_within(radius)); }
+  Eigen::VectorXd within(double radius) const;
   // The damping of that step, and the answer of (A'A + damping) p = right.
   double damping_within(double radius) const;
   Eigen::VectorXd solve(double damping, const Eigen::VectorXd& right) const;
@@ -31,11 +32,19 @@ class LinearStep {
   bool with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
 
  private:
+  // A = U S V', and c = U'b. Found when first asked for.
+  struct Spectrum {
+    Eigen::VectorXd s, c;
+    Eigen::MatrixXd v;
+  };
+  const Spectrum& spectrum() const;
   Eigen::VectorXd damped(double damping) const;
 
-  Eigen::VectorXd s_, c_;
-  Eigen::MatrixXd v_;
+  Eigen::MatrixXd a_;
+  Eigen::VectorXd b_, undamped_;
+  double reducible_ = 0;
   int rank_ = 0;
+  mutable Spectrum spectrum_;
 };
 
 // A step in all parameters that keeps within bounds: parameters that would leave theirs stop there

@@ -6,6 +6,7 @@ namespace tundrel {
 
 std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& slope) {
   std::vector<int> list;
+  list.reserve(problem.size());
   for (int i = 0; i < problem.size(); ++i)
     if (!problem.bounds().holds(i, x[i], slope[i])) list.push_back(i);
   return list;

@@ -132,9 +132,7 @@ Eigen::VectorXd bounded_quadratic_step(const Problem& problem, const Eigen::Vect
     if (std::isfinite(radius) && !short_enough)
       part = left > 0 ? step_within(model.gradient, model.hessian, left) : Eigen::VectorXd::Zero(moving.size());
     for (std::size_t k = 0; k < moving.size(); ++k) part[k] *= sizes[moving[k]];
-    const std::vector<int> inside = bounds.stop_leaving(x, moving, part, step);
-    if (inside.size() == moving.size()) break;
-    moving = inside;
+    if (!bounds.stop_leaving(x, part, moving, step)) break;
   }
   return step;
 }

@@ -71,7 +71,6 @@ void Walk::advance(const Budget& budget) {
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
   while (progress_.reason == StopReason::none) {
-    progress_.seconds = elapsed();
     const Status& status = solver_.status();
     if (!go_on_)
       progress_.reason = StopReason::interrupted;

@@ -40,6 +40,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   const double scale = residual_scale(problem, x, at);
   const double residual = std::max(at.residual_norm(), 1e-10 * scale);
   std::vector<int> alive;
+  alive.reserve(problem.size());
   Eigen::VectorXd norms = at.factor.colwise().norm().transpose();
   for (int i : unheld_parameters(problem, x, result.slope)) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
@@ -55,7 +56,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   result.rank = linear.rank();
   result.gradient_norm = relative_offset(linear.reducible(), at, scale);
   const Eigen::VectorXd step =
-      bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity());
+      bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity(), &linear);
   const bool settled = all_settled(problem, x, alive, step, result.runaway);
   conclude(problem, x, alive, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
   return result;
