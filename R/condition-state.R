@@ -131,9 +131,10 @@ stated_limits <- function(problem) {
     lower_open = logical(length(parameters)), upper_open = logical(length(parameters))
   )
   limits[] <- lapply(limits, stats::setNames, parameters)
-  for (parameter in parameters) {
+  bounds <- Filter(function(c) c$kind == "bound", problem$conditions)
+  for (parameter in unique(vapply(bounds, `[[`, character(1), "parameter"))) {
     for (side in c("lower", "upper")) {
-      condition <- tightest(problem$conditions, parameter, side)
+      condition <- tightest(bounds, parameter, side)
       if (is.null(condition)) next
       limits[[side]][[parameter]] <- condition$value
       limits[[paste0(side, "_open")]][[parameter]] <- condition$open

@@ -8,13 +8,17 @@ core_table <- function() {
   if (is.null(language$table)) {
     core <- core_operations()
     language$table <- stats::setNames(seq_along(core$name), core$name)
+    language$functions <- c(core$name, "min", "max")
     language$arity <- stats::setNames(core$arity, core$name)
   }
   language$table
 }
 
 # Functions a user may write, for messages.
-language_functions <- function() c(names(core_table()), "min", "max")
+language_functions <- function() {
+  core_table()
+  language$functions
+}
 
 is_parenthesis <- function(expr) is.call(expr) && identical(expr[[1]], quote(`(`))
 
@@ -28,7 +32,7 @@ called_name <- function(expr, call) {
     ), call = call)
   }
   name <- as.character(name)
-  if (!name %in% c(language_functions(), "(")) {
+  if (name != "(" && !name %in% language_functions()) {
     refuse("model", c(
       "{.fn {name}} is not a function of the model language.",
       "x" = "It is called in {.code {expression_text(expr)}}.",
@@ -43,7 +47,7 @@ called_name <- function(expr, call) {
 simplify_call <- function(expr, call) {
   name <- called_name(expr, call)
   arguments <- as.list(expr)[-1]
-  if (any(vapply(arguments, rlang::is_missing, logical(1)))) {
+  if (any(vapply(arguments, identical, logical(1), quote(expr = )))) {
     refuse("model", c("An argument is empty in {.code {expression_text(expr)}}."), call = call)
   }
   check_argument_names(name, arguments, expr, call)

@@ -15,13 +15,13 @@ lapply_planned <- function(x, f) {
 # A prepared problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
 # process or in another, are NaN.
 in_batches <- function(prepared) {
-  workers <- plan_workers()
   value <- prepared$value_function
   if (is.null(value) && !is.null(prepared$residual_function)) {
     residuals <- prepared$residual_function
     value <- function(x) sum(residuals(x)^2)
   }
-  if (workers == 1 || is.null(value)) return(prepared)
+  workers <- if (is.null(value)) 1 else plan_workers()
+  if (workers == 1) return(prepared)
   one <- function(x) {
     found <- tryCatch(value(x), error = function(e) NaN)
     if (is.numeric(found) && length(found) == 1) found else NaN

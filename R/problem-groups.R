@@ -38,17 +38,9 @@ refuse_groups <- function(problem, call = rlang::caller_env()) {
 # The groups in the order in which they first appear: their keys, and the rows of each. Rows without a key are in none.
 groups_of <- function(problem) {
   keys <- tibble::as_tibble(unclass_measurements(problem$measurements)[problem$by])
-  complete <- stats::complete.cases(keys)
-  # one number for each combination of keys
-  joined <- function(id, key) {
-    places <- match(key, unique(key))
-    match((id - 1) * max(places) + places, unique((id - 1) * max(places) + places))
-  }
-  id <- Reduce(joined, keys, rep(1, nrow(keys)))
-  number <- match(id, unique(id[complete]))
-  number[!complete] <- NA
-  firsts <- match(seq_len(max(number, na.rm = TRUE)), number)
-  list(keys = keys[firsts, ], rows = split(seq_along(number), number), without = which(!complete))
+  found <- vctrs::vec_group_loc(keys)
+  whole <- stats::complete.cases(found$key)
+  list(keys = found$key[whole, ], rows = found$loc[whole], without = as.integer(unlist(found$loc[!whole])))
 }
 
 # The problem of one group, which has no groups any more.

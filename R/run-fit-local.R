@@ -43,12 +43,12 @@
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
-  run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep))
+  run <- new_walk(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")))
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
   }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
-  walk_watched(run, budget, rlang::arg_match(progress), checkpoint, threads)
+  walk_watched(run, budget, rlang::arg_match0(progress, progress_kinds), checkpoint, threads)
 }
 
 #' Go step by step

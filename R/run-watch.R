@@ -4,6 +4,8 @@ look_every <- 0.2      # seconds between looks at a run
 store_every <- 2       # seconds between checkpoints at least
 store_share <- 0.05    # of the time a run takes, that storing it may take: a long table takes seconds to write
 
+progress_kinds <- c("none", "lines", "bar")
+
 walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   if (progress == "none" && is.null(checkpoint)) return(walk_on(run, budget, threads, call))
   if (!is.null(checkpoint)) check_checkpoint(checkpoint, call)

@@ -105,10 +105,14 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
 # A solver asked for what it cannot serve is refused, with those that can.
 check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)
-  able <- names(Filter(function(a) form %in% a$forms && (a$joint || length(joint) == 0), solver_abilities))
-  if (length(prepared$start) != 1) able <- setdiff(able, "brent")
-  if (any(vapply(joint, function(c) c$sense == "==", logical(1)))) able <- setdiff(able, "nelder_mead")
-  if (solver$name %in% able) return(invisible())
+  equalities <- any(vapply(joint, function(c) c$sense == "==", logical(1)))
+  serves <- function(name) {
+    abilities <- solver_abilities[[name]]
+    form %in% abilities$forms && (abilities$joint || length(joint) == 0) &&
+      !(name == "brent" && length(prepared$start) != 1) && !(name == "nelder_mead" && equalities)
+  }
+  if (serves(solver$name)) return(invisible())
+  able <- Filter(serves, names(solver_abilities))
   able <- able[solver_scopes()[able] == solver$scope]
   what <- switch(form, squares = "a sum of squares", smooth = "no sum of squares", kinked = "a criterion with kinks, where absolute values are zero")
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
