@@ -61,7 +61,7 @@ parameters_apart <- function(a) {
 }
 
 parameter_errors <- function(run) {
-  if (is.null(run$factor) || is_value_run(run) || all(run$factor == 0)) return(rep(0, length(run$estimate)))
+  if (is.null(run$factor) || is_value_run(run) || is_unjudged(run) || all(run$factor == 0)) return(rep(0, length(run$estimate)))
   variance <- suppressWarnings(diag(free_covariance(run, run$at_bound != "")))
   ifelse(is.finite(variance), sqrt(pmax(variance, 0)), 0)
 }

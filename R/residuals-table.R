@@ -75,7 +75,7 @@ fitted_errors <- function(run, prepared) {
 # The triangle of the residuals' Jacobian, also where the criterion is not their sum of squares; of a
 # family, its information.
 tangent_factor <- function(run, prepared) {
-  if (!prepared$kind %in% c("absolute", "robust")) return(run$factor)
+  if (!prepared$kind %in% c("absolute", "robust") && !is_unjudged(run)) return(run$factor)
   prepared$kind <- "squares"
   prepared$typical <- typical_sizes(run$problem, run$estimate, prepared)
   core_look_at(prepared, run$estimate, 1L)$factor

@@ -202,6 +202,7 @@ run_of_group <- function(shell, k, start) {
 # Groups that did not converge, once more from the middle of those that did; and those that still do not, from what their own
 # readings suggest.
 tried_again <- function(shell, whole, found, threads) {
+  if (any(found$reason == "interrupted")) return(found)
   if (sum(found$converged) >= 3) {
     middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
     found <- tried_from(shell, whole, found, threads, function(groups) matrix(middle, nrow(found$x), length(groups)))

@@ -194,7 +194,7 @@ new_run <- function(run, prepared, raw) {
       converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
       gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, advised_rate = raw$advised_rate,
-      factor = if (ended) raw$factor else matrix(0, length(parameters), length(parameters)),
+      factor = if (ended) raw$factor else matrix(NA_real_, length(parameters), length(parameters)),
       unfelt = parameters[raw$dead], runaway = parameters[raw$runaway],
       at_bound = bounds_reached(estimate, prepared), trace = longer_trace(run$trace, raw$trace), n = prepared$rows,
       state = raw$state, seed = run$seed, box = run$box, eliminated = run$eliminated, stages = run$stages

@@ -91,11 +91,16 @@ vcov.tundrel_run <- function(object, ...) {
 # Covariance of the free parameters; those held by a bound count as known.
 free_covariance <- function(run, held) {
   covariance <- matrix(0, length(held), length(held), dimnames = list(names(held), names(held)))
-  if (!all(held)) {
+  if (is_unjudged(run)) {
+    covariance[!held, !held] <- NA
+  } else if (!all(held)) {
     covariance[!held, !held] <- core_unit_covariance(run$factor[, !held, drop = FALSE]) * covariance_scale(run)^2
   }
   covariance
 }
+
+# A run that has not ended, or whose end could not be looked at.
+is_unjudged <- function(run) anyNA(run$factor)
 
 #' @rdname run-generics
 #' @export

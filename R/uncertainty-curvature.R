@@ -15,6 +15,8 @@ curvature_note <- function(run, quantity, ends) {
   tied <- if (!is.null(tie)) paste("tied to", expression_text(tie))
   said <- if (is_value_run(run)) {
     "a value alone says nothing of noise"
+  } else if (is_unjudged(run)) {
+    "known when the run has ended"
   } else if (nzchar(quantity$rests)) {
     paste("rests on its", quantity$rests, "bound")
   } else if (!isTRUE(interval_freedom(run) > 0)) {

@@ -8,6 +8,7 @@
 #include "core/expression/graph.h"
 #include "core/expression/program.h"
 #include "core/problem/bounds.h"
+#include "core/problem/halted.h"
 #include "core/problem/problem.h"
 #include "core/solver/many_starts.h"
 #include "core/solver/run_loop.h"
@@ -44,9 +45,21 @@ Budget budget_from_r(const Rcpp::List& budget);
 SolverSettings settings_from_r(const Rcpp::List& settings);
 SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& settings);
 
-// An interrupt that came while R evaluated a function of the user's: noted by R, for the walk to end in good order.
-bool interrupt_noted();
+// TRUE if the user has asked R to stop: R is asked now and then, on its own thread only, without leaving C++ in the middle; or R
+// noted it while it evaluated a function of the user's. Either way what is under way ends in good order.
+bool interrupted();
 bool take_interrupt();
+
+// Does work that has nothing to keep when the user stops it: then R's own interrupt takes its course.
+template <class Work>
+auto or_interrupt(const Work& work) {
+  try {
+    return work();
+  } catch (const Halted&) {
+    take_interrupt();
+    throw Rcpp::internal::InterruptedException();
+  }
+}
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);
 Rcpp::NumericVector vector_to_r(const Eigen::VectorXd& x);

@@ -18,6 +18,7 @@ Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name,
   resampling.replaced = replaced - 1;
   const std::vector<RunResult> runs = refits(*core_problem, solver_maker_from_r(solver_name, settings), vector_from_r(start),
                                              columns_from_r(problem["columns"], problem["rows"]), resampling, budget_from_r(budget));
+  if (take_interrupt()) throw Rcpp::internal::InterruptedException();
   const int n = static_cast<int>(runs.size());
   Rcpp::NumericMatrix x(static_cast<int>(start.size()), n);
   Rcpp::NumericVector value(n);

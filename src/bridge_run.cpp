@@ -12,11 +12,6 @@ namespace {
 
 using namespace tundrel;
 
-void check_interrupt(void*) { R_CheckUserInterrupt(); }
-
-// TRUE if the user asked R to stop; asked without leaving C++ in the middle.
-bool interrupted() { return interrupt_noted() || R_ToplevelExec(check_interrupt, nullptr) == FALSE; }
-
 // Stores every field in a list of matrices.
 class StateToR : public StateVisitor {
  public:
@@ -173,9 +168,9 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
-  Walk walk(*core_problem, *solver, [](const TraceRow&) { return !interrupted(); }, keep_members);
+  Walk walk(*core_problem, *solver, [&](const TraceRow&) { return !core_problem->is_halted(); }, keep_members);
   if (state.isNull()) {
-    walk.begin(vector_from_r(start));
+    or_interrupt([&] { walk.begin(vector_from_r(start)); });
   } else {
     const Rcpp::List stored(state.get());
     StateFromR visitor(stored);
@@ -185,8 +180,9 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     walk.go_on(progress);
   }
   walk.advance(budget_from_r(budget));
+  const RunResult result = walk.result();
   take_interrupt();
-  return run_to_r(*core_problem, solver.get(), walk.result());
+  return run_to_r(*core_problem, solver.get(), result);
 }
 
 // Walks from every column of `starts`, where parameters have the sizes in the columns of `typical`.
@@ -216,7 +212,7 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
   }
   take_interrupt();
   const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
-  const Sample sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
+  const Sample sample = or_interrupt([&] { return sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear); });
   using Rcpp::_;
   return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),
                             _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations));
@@ -246,7 +242,7 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
   const auto core_problem = problem_from_r(problem, 1);
   const std::vector<int> linear = core_problem->linear_parameters();
   const Eigen::Map<const Eigen::MatrixXd> tried(points.begin(), points.nrow(), points.ncol());
-  const std::vector<Start> found = search_starts(*core_problem, tried, linear, finalists, iterations);
+  const std::vector<Start> found = or_interrupt([&] { return search_starts(*core_problem, tried, linear, finalists, iterations); });
   Rcpp::NumericMatrix x(static_cast<int>(found.size()), points.nrow());
   Rcpp::NumericVector value(found.size());
   for (std::size_t i = 0; i < found.size(); ++i) {
@@ -276,7 +272,7 @@ Rcpp::NumericVector core_misses(const Rcpp::List& joint, const Rcpp::NumericVect
 Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->refine();
-  const Expansion at = core_problem->expand(vector_from_r(x));
+  const Expansion at = or_interrupt([&] { return core_problem->expand(vector_from_r(x)); });
   return at.usable ? matrix_to_r(at.hessian) : Rcpp::NumericMatrix(0, 0);
 }
 
@@ -286,7 +282,12 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
   const auto core_problem = problem_from_r(problem, 1);
   const Eigen::Map<const Eigen::MatrixXd> x(points.begin(), points.nrow(), points.ncol());
   Rcpp::NumericVector out(points.ncol());
-  for (int k = 0; k < points.ncol(); ++k) out[k] = core_problem->value(x.col(k));
+  or_interrupt([&] {
+    for (int k = 0; k < points.ncol(); ++k) {
+      if (core_problem->is_halted()) throw Halted();
+      out[k] = core_problem->value(x.col(k));
+    }
+  });
   return out;
 }
 
@@ -295,8 +296,9 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
 // [[Rcpp::export]]
 Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  const Verification v = verify(*core_problem, vector_from_r(x));
+  const Verification v = or_interrupt([&] { return verify(*core_problem, vector_from_r(x)); });
   if (!v.usable) return Rcpp::List();
+  core_problem->halted = nullptr;
   core_problem->smooth_by(core_problem->kink_sizes(vector_from_r(x)).mean);
   const bool squares = core_problem->form() == Form::squares;
   const Eigen::MatrixXd factor = squares ? v.factor : core_problem->slopes_factor(vector_from_r(x));

@@ -1,6 +1,8 @@
 #include "bridge.h"
 
 #include <atomic>
+#include <chrono>
+#include <thread>
 
 #include "core/problem/function_problem.h"
 #include "core/problem/least_squares_problem.h"
@@ -141,7 +143,7 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   }
   if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
   if (has(problem, "box")) out->box = box_from_r(problem["box"]);
-  out->halted = interrupt_noted;
+  out->halted = interrupted;
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
     out->batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
@@ -153,10 +155,22 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
 namespace {
 
 std::atomic<bool> noted{false};
+constexpr std::chrono::milliseconds kAskEvery{50};
+
+void check_interrupt(void*) { R_CheckUserInterrupt(); }
 
 }  // namespace
 
-bool interrupt_noted() { return noted; }
+bool interrupted() {
+  static const std::thread::id r_thread = std::this_thread::get_id();
+  static std::chrono::steady_clock::time_point asked;
+  if (noted || std::this_thread::get_id() != r_thread) return noted;
+  const auto now = std::chrono::steady_clock::now();
+  if (now - asked < kAskEvery) return false;
+  asked = now;
+  if (R_ToplevelExec(check_interrupt, nullptr) == FALSE) noted = true;
+  return noted;
+}
 bool take_interrupt() {
   return noted.exchange(false);
 }

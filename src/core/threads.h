@@ -4,7 +4,8 @@
 
 namespace tundrel {
 
-// Calls work(thread, job) for every job, on up to `threads` threads, numbered from 0.
+// Calls work(thread, job) for every job, on up to `threads` threads, numbered from 0; the caller's own is 0. Where a job throws,
+// no more are begun, and the first exception is thrown again once all threads have ended.
 void share_out(int jobs, int threads, const std::function<void(int thread, int job)>& work);
 
 }  // namespace tundrel

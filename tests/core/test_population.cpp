@@ -14,7 +14,7 @@
 #include "solver/run_loop.h"
 #include "solver/settings.h"
 #include "solver/space_filling.h"
-#include "store.h"
+#include "solver/snapshot.h"
 
 using namespace tundrel;
 
@@ -63,7 +63,7 @@ RunResult searched(Problem& problem, Solver& solver, double evaluations = 50000)
 
 TEST_CASE("the seed is spread as the published generator spreads it") {
   Random random(1234567);
-  Store store;
+  Snapshot store;
   random.visit(store);
   const Eigen::VectorXd halves = store.vectors.at("random");
   // The first four numbers of splitmix64 from this seed.
@@ -75,7 +75,7 @@ TEST_CASE("the seed is spread as the published generator spreads it") {
 }
 
 TEST_CASE("the published first numbers of the generator come out, and its state is stored exactly") {
-  Store store;
+  Snapshot store;
   Eigen::VectorXd halves = Eigen::VectorXd::Zero(8);
   for (int k = 0; k < 4; ++k) halves[2 * k + 1] = k + 1;  // the state 1, 2, 3, 4
   store.vectors["random"] = halves;
@@ -142,7 +142,7 @@ TEST_CASE("a stored population goes on bit for bit, and a seed decides everythin
     const auto whole = make(name, 9), again = make(name, 9), other = make(name, 10);
     for (const auto& solver : {whole.get(), again.get(), other.get()}) solver->start(*problem, vec({-5, -5}));
     for (int round = 0; round < 40 && whole->status().reason == StopReason::none; ++round) {
-      Store store;
+      Snapshot store;
       whole->visit(store);
       store.put_back = true;
       const auto restored = make(name, 77);

@@ -14,7 +14,6 @@
 #include "solver/restarts.h"
 #include "solver/root.h"
 #include "solver/run_loop.h"
-#include "store.h"
 #include "threads.h"
 
 using namespace tundrel;

@@ -1,7 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include "fixture.h"
-#include "store.h"
+#include "solver/snapshot.h"
 #include "solver/levenberg_marquardt.h"
 #include "solver/linear_step.h"
 #include "solver/run_loop.h"
@@ -89,7 +89,7 @@ TEST_CASE("a stored solver goes on bit for bit") {
   LevenbergMarquardt whole({});
   whole.start(*problem, vec({1, 1}));
   for (int stop_at = 1; whole.status().reason == StopReason::none; ++stop_at) {
-    Store store;
+    Snapshot store;
     whole.visit(store);
     store.put_back = true;
     LevenbergMarquardt restored({});

@@ -35,7 +35,7 @@ LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted
 double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
   Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
-  sweep_.run(program, x, columns_, segments, threads,
+  sweep_.run(*this, program, x, columns_, segments,
              [&](const Program::Workspace& work, int s, long, int n) { sums[s] += Block(work.output(0), n).square().sum(); });
   return sums.sum();
 }
@@ -65,7 +65,7 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
   Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
-  sweep_.run(jacobian_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, jacobian_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     if (!std::isfinite(sums[s])) return;
     auto block = factors_[s].block(n);
     for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(j + 1), n);
@@ -89,7 +89,7 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
   const int n_pairs = p * (p + 1) / 2;
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
-  sweep_.run(*curvature_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, *curvature_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     const Block residual(work.output(0), n);
     for (int k = 0; k < n_pairs; ++k) sums(k, s) += (residual * Block(work.output(k + 1), n)).sum();
   });
@@ -110,7 +110,7 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
   }
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
-  sweep_.run(*bend_program_, x, columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, *bend_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     Eigen::ArrayXd second = Eigen::ArrayXd::Zero(n);
     for (int i = 0, k = p; i < p; ++i)
       for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);

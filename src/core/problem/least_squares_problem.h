@@ -20,6 +20,7 @@ class LeastSquaresProblem : public Problem {
   double value(const Eigen::VectorXd& x) override;
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   std::unique_ptr<Problem> clone() const override { return cloned(*this); }
+  bool halts_midway() const override { return Sweep::is_long(Segments(columns_.rows)); }
   bool read(const Columns& columns) override {
     columns_ = columns;
     response_norm_ = -1;

@@ -136,6 +136,8 @@ class Problem {
   // TRUE where the user has asked to stop; none where nobody can.
   std::function<bool()> halted;
   bool is_halted() const { return halted && halted(); }
+  // TRUE where an evaluation takes long enough to be given up in the middle: then it throws Halted.
+  virtual bool halts_midway() const { return false; }
   // Threads over which rows, or the points of values(), are shared out; and when values() ends early.
   int threads = 1;
   std::chrono::steady_clock::time_point deadline = std::chrono::steady_clock::time_point::max();

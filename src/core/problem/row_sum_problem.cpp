@@ -76,7 +76,7 @@ Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::
   const Segments segments(columns_.rows);
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
-  sweep_.run(program, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     for (int k = 0; k < n_outputs; ++k) sums(k, s) += Block(work.output(k), n).sum();
   });
   return sums.rowwise().sum();
@@ -140,7 +140,7 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   Eigen::MatrixXd efforts = Eigen::MatrixXd::Zero(p, segments.count);
   // In an order that does not depend on threads: each segment keeps its own.
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
-  sweep_.run(kink_program_, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     const double* kink = work.output(length);
     for (int j = 0; j < p; ++j)
       efforts(j, s) += (Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs()).sum();
@@ -175,7 +175,7 @@ Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eige
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(p, block_rows));
-  sweep_.run(program, with_width(x), columns_, segments, threads, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     for (int k = 0; k < rows_at_once; ++k) {
       auto block = factors[s].block(n);
       for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(k * p + j), n);

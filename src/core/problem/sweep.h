@@ -1,10 +1,13 @@
-// A program run over all rows of a table.
+// A program run over all rows of a problem's table.
 #pragma once
 #include <algorithm>
+#include <atomic>
 #include <vector>
 
 #include "../expression/program.h"
 #include "../threads.h"
+#include "halted.h"
+#include "problem.h"
 #include "segments.h"
 
 namespace tundrel {
@@ -12,10 +15,13 @@ namespace tundrel {
 // Keeps the memory of its last run: where tables are small and runs many, finding memory would cost more than the sums.
 class Sweep {
  public:
-  // Calls use(outputs, segment, first row, number of rows) for each block, segments shared out over threads.
+  // Long enough for the user to want to stop it in the middle; then it throws Halted.
+  static bool is_long(const Segments& segments) { return segments.count > 1; }
+
+  // Calls use(outputs, segment, first row, number of rows) for each block, segments shared out over the problem's threads.
   template <class Use>
-  void run(const Program& program, const Eigen::VectorXd& x, const Columns& columns, const Segments& segments, int threads, const Use& use) {
-    workspaces_.resize(std::max(1, std::min(threads, segments.count)));
+  void run(const Problem& problem, const Program& program, const Eigen::VectorXd& x, const Columns& columns, const Segments& segments, const Use& use) {
+    workspaces_.resize(std::max(1, std::min(problem.threads, segments.count)));
     for (Program::Workspace& work : workspaces_) program.prepare(x.data(), columns.rows, work);
     const auto cover = [&](int thread, int segment) {
       Program::Workspace& work = workspaces_[thread];
@@ -24,10 +30,13 @@ class Sweep {
         use(work, segment, first, n);
       });
     };
-    if (segments.count == 1)
-      cover(0, 0);
-    else
-      share_out(segments.count, threads, cover);
+    if (!is_long(segments)) return cover(0, 0);
+    std::atomic<bool> halted{false};
+    share_out(segments.count, problem.threads, [&](int thread, int segment) {
+      if (thread == 0 && problem.is_halted()) halted = true;
+      if (!halted) cover(thread, segment);
+    });
+    if (halted) throw Halted();
   }
 
  private:

@@ -2,7 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <utility>
+
+#include "../problem/halted.h"
+#include "snapshot.h"
 
 namespace tundrel {
 namespace {
@@ -59,6 +63,10 @@ void Walk::begin(const Eigen::VectorXd& start) {
 
 void Walk::go_on(const Progress& progress) {
   progress_ = progress;
+  take_over(progress);
+}
+
+void Walk::take_over(const Progress& progress) {
   problem_.evaluations = progress.evaluations;
   problem_.refused = progress.refused;
   problem_.refined = progress.refined;
@@ -85,7 +93,7 @@ void Walk::advance(const Budget& budget) {
     if (progress_.reason != StopReason::none) break;
     if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || progress_.seconds - before_ >= budget.pause_seconds) break;
     problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
-    solver_.iterate(problem_);
+    if (!iterate()) continue;
     if (solver_.under_way()) {
       count();
       go_on_ = !problem_.is_halted();
@@ -95,6 +103,22 @@ void Walk::advance(const Budget& budget) {
     go_on_ = record();
   }
   progress_.seconds = elapsed();
+}
+
+// FALSE where the user stopped it in the middle: then all is as it was before.
+bool Walk::iterate() {
+  std::optional<Snapshot> before;
+  if (problem_.halts_midway()) solver_.visit(before.emplace());
+  try {
+    solver_.iterate(problem_);
+    return true;
+  } catch (const Halted&) {
+    if (!before) throw;
+    before->put_back = true;
+    solver_.visit(*before);
+    take_over(progress_);
+    return go_on_ = false;
+  }
 }
 
 void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values) {
@@ -119,11 +143,12 @@ RunResult Walk::result() {
   trace_.clear();
   result.claim = result.reason = progress_.reason;
   if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return result;
-  const bool refined = problem_.refined;
-  result.verification = verify(problem_, result.x);
-  problem_.refined = refined;
-  problem_.evaluations = progress_.evaluations;
-  problem_.refused = progress_.refused;
+  try {
+    result.verification = verify(problem_, result.x);
+  } catch (const Halted&) {
+    result.reason = StopReason::interrupted;
+  }
+  take_over(progress_);
   if (claims_optimum(result.reason)) {
     result.converged = result.verification.converged;
     if (!result.converged) result.reason = result.verification.reason;
@@ -134,7 +159,16 @@ RunResult Walk::result() {
 RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
               const Watcher& watcher) {
   Walk walk(problem, solver, watcher);
-  walk.begin(start);
+  try {
+    if (problem.is_halted()) throw Halted();
+    walk.begin(start);
+  } catch (const Halted&) {
+    RunResult nothing;
+    nothing.x = start;
+    nothing.value = std::numeric_limits<double>::quiet_NaN();
+    nothing.reason = nothing.claim = StopReason::interrupted;
+    return nothing;
+  }
   walk.advance(budget);
   return walk.result();
 }

@@ -59,6 +59,7 @@ class Walk {
  public:
   Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members = false);
 
+  // Throws Halted where the user stops it before it has begun.
   void begin(const Eigen::VectorXd& start);
   void go_on(const Progress& progress);
   // Iterates until the walk ends, its budget does, or it is time to pause.
@@ -69,6 +70,8 @@ class Walk {
   RunResult result();
 
  private:
+  bool iterate();
+  void take_over(const Progress& progress);
   bool record();
   void count();
   double elapsed() const;

@@ -3,9 +3,11 @@
 #include <map>
 #include <string>
 
-#include "solver/solver.h"
+#include "solver.h"
 
-struct Store : tundrel::StateVisitor {
+namespace tundrel {
+
+struct Snapshot : StateVisitor {
   bool put_back = false;
   std::map<std::string, double> numbers;
   std::map<std::string, Eigen::VectorXd> vectors;
@@ -14,3 +16,5 @@ struct Store : tundrel::StateVisitor {
   void field(const char* n, Eigen::VectorXd& x) override { put_back ? void(x = vectors.at(n)) : void(vectors[n] = x); }
   void field(const char* n, Eigen::MatrixXd& x) override { put_back ? void(x = matrices.at(n)) : void(matrices[n] = x); }
 };
+
+}  // namespace tundrel
