@@ -45,7 +45,7 @@ groups_of <- function(problem) {
 
 # The problem of one group, which has no groups any more.
 group_problem <- function(problem, rows, start = NULL) {
-  problem$measurements <- problem$measurements[rows, ]
+  problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
   attr(problem$measurements, "units") <- problem$units
   problem$by <- NULL
   if (!is.null(start)) problem$start[names(start)] <- start

@@ -110,7 +110,8 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   group <- rep(seq_along(shell$groups$rows), lengths(shell$groups$rows))[prepared$used]
   usable <- tabulate(group, length(shell$groups$rows))
   first <- c(0, cumsum(usable))
-  good <- usable[which] >= nrow(starts) & colSums(is.na(starts))[which] == 0
+  good <- usable[which] >= nrow(starts)
+  if (anyNA(starts)) good <- good & colSums(is.na(starts))[which] == 0
   walked <- which[good]
   inside <- by_distinct_start(starts[, walked, drop = FALSE], function(start) moved_inside(start, prepared))
   typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
@@ -202,7 +203,7 @@ run_of_group <- function(shell, k, start) {
 # Groups that did not converge, once more from the middle of those that did; and those that still do not, from what their own
 # readings suggest.
 tried_again <- function(shell, whole, found, threads) {
-  if (any(found$reason == "interrupted")) return(found)
+  if (all(found$converged) || any(found$reason == "interrupted")) return(found)
   if (sum(found$converged) >= 3) {
     middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
     found <- tried_from(shell, whole, found, threads, function(groups) matrix(middle, nrow(found$x), length(groups)))

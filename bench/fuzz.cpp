@@ -102,7 +102,7 @@ int main(int argc, char** argv) {
     Budget budget;
     budget.evaluations = 60;
     const auto began = std::chrono::steady_clock::now();
-    const RunResult result = run(problem, *solver, Eigen::VectorXd::Ones(kParameters), budget, [](const TraceRow&) { return true; });
+    const RunResult result = run(problem, *solver, Eigen::VectorXd::Ones(kParameters), budget);
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     slowest = std::max(slowest, seconds);
     if (seconds > kMostSeconds) {

@@ -145,7 +145,7 @@ class Outside {
     return visitor.fields();
   }
   Rcpp::List record(const Eigen::VectorXd& values, bool keep_members) {
-    Walk walk(*problem_, *solver_, [](const TraceRow&) { return true; }, keep_members);
+    Walk walk(*problem_, *solver_, keep_members ? Keep::members : Keep::trace);
     walk.go_on(progress_);
     walk.record_values(*solver_, values);
     return run_to_r(*problem_, solver_.get(), walk.result());
@@ -168,7 +168,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
-  Walk walk(*core_problem, *solver, [&](const TraceRow&) { return !core_problem->is_halted(); }, keep_members);
+  Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
   if (state.isNull()) {
     or_interrupt([&] { walk.begin(vector_from_r(start)); });
   } else {

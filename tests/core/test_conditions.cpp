@@ -24,7 +24,7 @@ RunResult solve_by(const char* solver, Problem& problem, const Eigen::VectorXd& 
   SolverSettings settings;
   settings.number = [](const char* key) { return std::string(key) == "tolerance" ? 1e-10 : 1.0; };
   const auto made = make_solver(solver, settings);
-  return run(problem, *made, start, {}, [](const TraceRow&) { return true; });
+  return run(problem, *made, start, {});
 }
 
 }  // namespace

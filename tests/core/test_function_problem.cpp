@@ -67,10 +67,9 @@ TEST_CASE("a function is fitted to the same answer as its compiled form") {
   const DecayData data(120);
   FunctionProblem function = decay_function(data, no_bounds(2));
   const auto compiled = decay_problem(data, no_bounds(2));
-  const auto go_on = [](const TraceRow&) { return true; };
   LevenbergMarquardt one({}), two({});
-  const RunResult a = run(function, one, vec({1, 1}), Budget(), go_on);
-  const RunResult b = run(*compiled, two, vec({1, 1}), Budget(), go_on);
+  const RunResult a = run(function, one, vec({1, 1}), Budget());
+  const RunResult b = run(*compiled, two, vec({1, 1}), Budget());
   CHECK(a.converged);
   CHECK((a.x - b.x).norm() < 1e-9);
 }

@@ -47,7 +47,7 @@ TEST_CASE("a group's fit is the one that it has alone") {
     const auto alone = problem->clone();
     alone->read(mine);
     alone->expect(vec({1, 1}));
-    CHECK(run(*alone, *levenberg_marquardt()(), vec({1, 1}), Budget(), [](const TraceRow&) { return true; }).x == fits[k].x);
+    CHECK(run(*alone, *levenberg_marquardt()(), vec({1, 1}), Budget()).x == fits[k].x);
   }
   problem->threads = 2;
   const auto threaded = fit_groups(*problem, levenberg_marquardt(), in_each(vec({1, 1})), in_each(vec({1, 1})), data.columns(), data.first, Budget());

@@ -17,7 +17,7 @@ namespace {
 
 RunResult run_newton(Problem& problem, const Eigen::VectorXd& start) {
   Newton solver({});
-  return run(problem, solver, start, {}, [](const TraceRow&) { return true; });
+  return run(problem, solver, start, {});
 }
 
 double valley(const Eigen::VectorXd& x) { return 100 * std::pow(x[1] - x[0] * x[0], 2) + std::pow(1 - x[0], 2); }
@@ -47,7 +47,7 @@ struct Location {
 
 RunResult run_smoothed(Problem& problem, const Eigen::VectorXd& start) {
   SmoothedNewton solver({});
-  return run(problem, solver, start, {}, [](const TraceRow&) { return true; });
+  return run(problem, solver, start, {});
 }
 
 }  // namespace

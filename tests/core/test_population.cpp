@@ -56,7 +56,7 @@ const std::vector<std::string> kNames{"cma_es", "differential_evolution", "annea
 RunResult searched(Problem& problem, Solver& solver, double evaluations = 50000) {
   Budget budget;
   budget.evaluations = evaluations;
-  return run(problem, solver, vec({-5, -5}), budget, [](const TraceRow&) { return true; });
+  return run(problem, solver, vec({-5, -5}), budget);
 }
 
 }  // namespace
@@ -203,7 +203,7 @@ TEST_CASE("a search stops at its time") {
   const auto solver = make("differential_evolution", 1);
   Budget budget;
   budget.seconds = 0.3;
-  const RunResult result = run(*problem, *solver, vec({0, 0}), budget, [](const TraceRow&) { return true; });
+  const RunResult result = run(*problem, *solver, vec({0, 0}), budget);
   CHECK(result.reason == StopReason::seconds);
   CHECK(result.progress.seconds < 0.33);
 }
@@ -259,7 +259,7 @@ TEST_CASE("walks from many starts are those that each would be alone, on any num
     bounds.typical = starts.col(k).cwiseAbs();
     const auto problem = decay_problem(data, bounds);
     const auto solver = maker();
-    const RunResult alone = run(*problem, *solver, starts.col(k), budget, [](const TraceRow&) { return true; });
+    const RunResult alone = run(*problem, *solver, starts.col(k), budget);
     for (const auto& results : all) {
       CHECK(results[k].x == alone.x);
       CHECK(results[k].value == alone.value);

@@ -24,7 +24,7 @@ TEST_CASE("refits are the fits that the resampled measurements have alone") {
     for (int i = 0; i < 40; ++i) resampling.rows(i, k) = k == 0 ? i : (7 * i + k) % 40;
   const auto found = refits(*problem, levenberg_marquardt(), vec({5, 0.4}), measured, resampling, Budget());
   REQUIRE(found.size() == 3);
-  const RunResult alone = run(*problem, *levenberg_marquardt()(), vec({5, 0.4}), Budget(), [](const TraceRow&) { return true; });
+  const RunResult alone = run(*problem, *levenberg_marquardt()(), vec({5, 0.4}), Budget());
   // rows as they are, and in another order
   CHECK(found[0].x == alone.x);
   CHECK((found[1].x - alone.x).norm() < 1e-9);

@@ -31,7 +31,7 @@ std::unique_ptr<Problem> posed(ValueFunctionProblem::Value value, int n, double 
 RunResult searched(Problem& problem, Solver& solver, double evaluations) {
   Budget budget;
   budget.evaluations = evaluations;
-  return run(problem, solver, Eigen::VectorXd::Constant(problem.size(), 0.5), budget, [](const TraceRow&) { return true; });
+  return run(problem, solver, Eigen::VectorXd::Constant(problem.size(), 0.5), budget);
 }
 
 // An ellipsoid whose axes differ by a factor of a thousand, turned by a rotation that mixes all coordinates.

@@ -12,7 +12,7 @@ namespace {
 
 RunResult solve(Problem& problem, const Eigen::VectorXd& start, Budget budget = Budget()) {
   LevenbergMarquardt solver({});
-  return run(problem, solver, start, budget, [](const TraceRow&) { return true; });
+  return run(problem, solver, start, budget);
 }
 
 }  // namespace
@@ -76,8 +76,9 @@ TEST_CASE("an interrupt keeps the best point so far") {
   const DecayData data(200);
   const auto problem = decay_problem(data, no_bounds(2));
   LevenbergMarquardt solver({});
-  const RunResult result =
-      run(*problem, solver, vec({1, 1}), Budget(), [](const TraceRow& row) { return row.iteration < 2; });
+  int looks = 0;
+  problem->halted = [&] { return ++looks > 3; };
+  const RunResult result = run(*problem, solver, vec({1, 1}), Budget());
   CHECK(result.reason == StopReason::interrupted);
   CHECK(result.value == result.trace.back().value);
   CHECK(result.value < result.trace.front().value);

@@ -16,8 +16,6 @@ using namespace tundrel;
 
 namespace {
 
-bool go_on(const TraceRow&) { return true; }
-
 using Maker = std::function<std::unique_ptr<Solver>()>;
 
 template <class Kind>
@@ -38,12 +36,12 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
   for (const auto& [name, make] : kSolvers) {
     const auto problem = decay_problem(data, no_bounds(2), 2);
     REQUIRE(problem->halts_midway());
-    const RunResult straight = run(*problem, *make(), vec({1, 1}), Budget(), go_on);
+    const RunResult straight = run(*problem, *make(), vec({1, 1}), Budget());
 
     long asked = 0, until = 3;
     problem->halted = [&] { return ++asked > until; };
     const auto unbegun = make();
-    CHECK_THROWS_AS(Walk(*problem, *unbegun, go_on).begin(vec({1, 1})), Halted);
+    CHECK_THROWS_AS(Walk(*problem, *unbegun).begin(vec({1, 1})), Halted);
 
     // Stopped again and again, somewhere else each time, and gone on with from what was kept.
     RunResult stopped;
@@ -51,7 +49,7 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
     int stops = 0;
     for (; stops < 1000; ++stops) {
       const auto solver = make();
-      Walk walk(*problem, *solver, go_on);
+      Walk walk(*problem, *solver);
       problem->halted = nullptr;
       if (stops == 0) {
         problem->evaluations = problem->refused = 0;

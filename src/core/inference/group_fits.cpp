@@ -22,8 +22,7 @@ std::vector<RunResult> fit_groups(Problem& problem, const SolverMaker& make, con
     mine.refined = false;
     mine.expect(typical.col(job));
     const auto solver = make();
-    results[job] = run(mine, *solver, starts.col(job), budget, [&](const TraceRow&) { return !mine.is_halted(); });
-    results[job].trace.clear();
+    results[job] = run(mine, *solver, starts.col(job), budget, Keep::nothing);
   });
   return results;
 }

@@ -47,7 +47,7 @@ std::vector<RunResult> refits(Problem& problem, const SolverMaker& make, const E
     mine.evaluations = mine.refused = 0;
     mine.refined = false;
     const auto solver = make();
-    results[job] = run(mine, *solver, start, budget, [&](const TraceRow&) { return !mine.is_halted(); });
+    results[job] = run(mine, *solver, start, budget, Keep::nothing);
   });
   return results;
 }

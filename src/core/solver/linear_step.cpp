@@ -148,10 +148,8 @@ Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
     LinearStep rest;
     if (!all) rest = LinearStep(scaled_columns(at.factor, moving, scale), at.projected + at.factor * step);
     const LinearStep& linear = all ? *whole : rest;
-    const double left = std::isfinite(radius)
-                            ? std::sqrt(std::max(0.0, radius * radius - step.cwiseProduct(scale).squaredNorm()))
-                            : radius;
-    Eigen::VectorXd part = std::isfinite(radius) ? linear.within(left) : linear.undamped();
+    const double left = std::sqrt(std::max(0.0, radius * radius - step.cwiseProduct(scale).squaredNorm()));
+    Eigen::VectorXd part = linear.within(left);
     for (std::size_t k = 0; k < moving.size(); ++k) part[k] /= scale[moving[k]];
     if (!bounds.stop_leaving(x, part, moving, step)) break;
   }

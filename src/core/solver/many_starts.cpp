@@ -71,7 +71,7 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
     mine.refined = false;
     mine.expect(typical.col(job));
     const auto solver = make();
-    results[job] = run(mine, *solver, starts.col(job), budget, [&](const TraceRow&) { return !mine.is_halted(); });
+    results[job] = run(mine, *solver, starts.col(job), budget);
   });
   return results;
 }

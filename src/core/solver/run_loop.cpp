@@ -27,8 +27,7 @@ void Progress::visit(StateVisitor& v) {
   v.whole("stop", reason);
 }
 
-Walk::Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members)
-    : problem_(problem), solver_(solver), watcher_(std::move(watcher)), keep_members_(keep_members) {}
+Walk::Walk(Problem& problem, Solver& solver, Keep keep) : problem_(problem), solver_(solver), keep_(keep) {}
 
 double Walk::elapsed() const {
   return before_ + std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
@@ -41,15 +40,16 @@ void Walk::count() {
   progress_.refined = problem_.refined;
 }
 
-bool Walk::record() {
+void Walk::record() {
   count();
   const Status& s = solver_.status();
   progress_.reason = s.reason;
-  const Eigen::MatrixXd* members = keep_members_ ? solver_.members() : nullptr;
+  go_on_ = !problem_.is_halted();
+  if (keep_ == Keep::nothing) return;
+  const Eigen::MatrixXd* members = keep_ == Keep::members ? solver_.members() : nullptr;
   trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
                     s.infeasibility, progress_.seconds, s.action, s.x, members ? *members : Eigen::MatrixXd(),
-                    keep_members_ ? solver_.spread() : Eigen::MatrixXd()});
-  return watcher_(trace_.back());
+                    keep_ == Keep::members ? solver_.spread() : Eigen::MatrixXd()});
 }
 
 void Walk::begin(const Eigen::VectorXd& start) {
@@ -58,7 +58,7 @@ void Walk::begin(const Eigen::VectorXd& start) {
   before_ = 0;
   solver_.start(problem_, start);
   // Others than local solvers have seen no value yet.
-  if (solver_.is_local()) go_on_ = record();
+  if (solver_.is_local()) record();
 }
 
 void Walk::go_on(const Progress& progress) {
@@ -100,7 +100,7 @@ void Walk::advance(const Budget& budget) {
       continue;
     }
     ++progress_.iterations;
-    go_on_ = record();
+    record();
   }
   progress_.seconds = elapsed();
 }
@@ -156,9 +156,8 @@ RunResult Walk::result() {
   return result;
 }
 
-RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
-              const Watcher& watcher) {
-  Walk walk(problem, solver, watcher);
+RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget, Keep keep) {
+  Walk walk(problem, solver, keep);
   try {
     if (problem.is_halted()) throw Halted();
     walk.begin(start);

@@ -1,7 +1,6 @@
 // The loop around every solver: budget, trace, interrupts, and the verified end.
 #pragma once
 #include <chrono>
-#include <functional>
 #include <limits>
 #include <vector>
 
@@ -51,13 +50,13 @@ struct RunResult {
   Verification verification;
 };
 
-// What the outside may do during a run. It is asked once an iteration.
-using Watcher = std::function<bool(const TraceRow&)>;  // FALSE interrupts
+// What is kept of the way: nothing, a row an iteration, or with it the points that a solver holds at once.
+enum class Keep { nothing, trace, members };
 
 // A walk that can be paused and, with what was stored of solver and progress, gone on with bit for bit.
 class Walk {
  public:
-  Walk(Problem& problem, Solver& solver, Watcher watcher, bool keep_members = false);
+  Walk(Problem& problem, Solver& solver, Keep keep = Keep::trace);
 
   // Throws Halted where the user stops it before it has begun.
   void begin(const Eigen::VectorXd& start);
@@ -72,14 +71,14 @@ class Walk {
  private:
   bool iterate();
   void take_over(const Progress& progress);
-  bool record();
+  void record();
   void count();
   double elapsed() const;
 
   Problem& problem_;
   Solver& solver_;
-  Watcher watcher_;
-  bool keep_members_, go_on_ = true;
+  Keep keep_;
+  bool go_on_ = true;
   Progress progress_;
   std::chrono::steady_clock::time_point began_;  // of the present stretch
   double before_ = 0;                            // seconds used in earlier ones
@@ -87,7 +86,6 @@ class Walk {
 };
 
 // From start to end in one go.
-RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget,
-              const Watcher& watcher);
+RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget, Keep keep = Keep::trace);
 
 }  // namespace tundrel
