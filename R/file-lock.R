@@ -26,5 +26,10 @@ lock_owner <- function(owner) {
   NA_integer_
 }
 
-# A process that was killed left its lock behind.
-is_running <- function(pid) !is.na(pid) && pid != Sys.getpid() && tools::pskill(pid, 0)
+# A process that was killed left its lock behind; where nobody has asked how it ended, its number stays taken.
+is_running <- function(pid) !is.na(pid) && pid != Sys.getpid() && tools::pskill(pid, 0) && !has_ended(pid)
+
+has_ended <- function(pid) {
+  status <- sprintf("/proc/%d/status", pid)
+  file.exists(status) && any(grepl("^State:\\s+[ZX]", suppressWarnings(tryCatch(readLines(status), error = function(e) "State: X"))))
+}
