@@ -9,6 +9,17 @@ namespace {
 using In = Eigen::Map<const Eigen::ArrayXd>;
 using Out = Eigen::Map<Eigen::ArrayXd>;
 
+// An operation of two arguments, either of which may be one number for all rows.
+template <class Operation>
+void combine(Input a, Input b, double* out, int n, const Operation& operation) {
+  if (a.step == 0)
+    Out(out, n) = operation(*a.data, In(b.data, n));
+  else if (b.step == 0)
+    Out(out, n) = operation(In(a.data, n), *b.data);
+  else
+    Out(out, n) = operation(In(a.data, n), In(b.data, n));
+}
+
 // Eigen's vectorised exponential saturates where the true one overflows or underflows; those few
 // rows are done again one by one.
 constexpr double kSafeExponent = 700;
@@ -17,7 +28,8 @@ void exp_block(const double* a, double* out, int n) {
   double kept[kBlockRows];
   const double* source = a;
   const In x(a, n);
-  const bool safe = (x.abs() <= kSafeExponent).all();
+  // The sum of squares tells at once of most blocks, and of none that has a missing number in it.
+  const bool safe = x.square().sum() <= kSafeExponent * kSafeExponent || (x.abs() <= kSafeExponent).all();
   if (!safe && a == out) {
     std::copy(a, a + n, kept);
     source = kept;
@@ -30,17 +42,16 @@ void exp_block(const double* a, double* out, int n) {
 
 }  // namespace
 
-void evaluate_block(Op op, double value, const double* a, const double* b, const double* c,
-                    double* out, int n) {
+void evaluate_block(Op op, double value, Input a, Input b, Input c, double* out, int n) {
   switch (op) {
-    case Op::add: Out(out, n) = In(a, n) + In(b, n); return;
-    case Op::subtract: Out(out, n) = In(a, n) - In(b, n); return;
-    case Op::multiply: Out(out, n) = In(a, n) * In(b, n); return;
-    case Op::divide: Out(out, n) = In(a, n) / In(b, n); return;
-    case Op::negate: Out(out, n) = -In(a, n); return;
-    case Op::exp: exp_block(a, out, n); return;
-    case Op::sqrt: Out(out, n) = In(a, n).sqrt(); return;
-    case Op::abs: Out(out, n) = In(a, n).abs(); return;
+    case Op::add: combine(a, b, out, n, [](const auto& x, const auto& y) { return x + y; }); return;
+    case Op::subtract: combine(a, b, out, n, [](const auto& x, const auto& y) { return x - y; }); return;
+    case Op::multiply: combine(a, b, out, n, [](const auto& x, const auto& y) { return x * y; }); return;
+    case Op::divide: combine(a, b, out, n, [](const auto& x, const auto& y) { return x / y; }); return;
+    case Op::negate: Out(out, n) = -In(a.data, n); return;
+    case Op::exp: exp_block(a.data, out, n); return;
+    case Op::sqrt: Out(out, n) = In(a.data, n).sqrt(); return;
+    case Op::abs: Out(out, n) = In(a.data, n).abs(); return;
     case Op::select:
       for (int i = 0; i < n; ++i) out[i] = std::isnan(a[i]) ? a[i] : a[i] != 0 ? b[i] : c[i];
       return;

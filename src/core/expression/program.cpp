@@ -2,8 +2,6 @@
 
 #include <algorithm>
 
-#include "kernel.h"
-
 namespace tundrel {
 namespace {
 
@@ -32,7 +30,7 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
     }
   }
 
-  // Scalars first: each is a step, and gets a slot of its own where rows make use of it.
+  // Scalars first: each is a step, and gets a slot of its own where it is an output.
   std::vector<int> scalar_of(n, -1);
   std::vector<Operand> place(n);
   for (int i = 0; i < n; ++i) {
@@ -40,17 +38,14 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
     if (!needed[i] || node.on_rows) continue;
     const auto step = [&](int a) { return a < 0 ? -1 : scalar_of[a]; };
     scalar_of[i] = static_cast<int>(scalars_.size());
+    place[i] = {Where::scalar, scalar_of[i]};
     scalars_.push_back({node.op, node.value, step(node.a), step(node.b), step(node.c), node.index});
   }
-  const auto repeat = [&](int i) {
-    if (graph[i].on_rows || place[i].index >= 0) return;
-    place[i].index = n_slots_++;
-    broadcast_.push_back({scalar_of[i], place[i].index});
-  };
-  for (int i = 0; i < n; ++i)
-    if (needed[i] && graph[i].on_rows)
-      for (int a : arguments_of(graph[i])) repeat(a);
-  for (int o : outputs) repeat(o);
+  for (int o : outputs) {
+    if (place[o].where != Where::scalar) continue;
+    place[o] = {Where::slot, n_slots_++};
+    broadcast_.push_back({scalar_of[o], place[o].index});
+  }
 
   // Then the rows, with slots reused as soon as their content is no longer needed.
   std::vector<int> free_slots;
@@ -58,7 +53,7 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
     const Node& node = graph[i];
     if (!needed[i] || !node.on_rows) continue;
     if (node.op == Op::column) {
-      place[i] = {true, node.index};
+      place[i] = {Where::column, node.index};
       continue;
     }
     const auto operand = [&](int a) { return a < 0 ? Operand() : place[a]; };
@@ -67,12 +62,12 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
     std::sort(arguments.begin(), arguments.end());
     arguments.erase(std::unique(arguments.begin(), arguments.end()), arguments.end());
     for (int a : arguments)
-      if (graph[a].on_rows && !place[a].in_column && last_use[a] == i)
+      if (graph[a].on_rows && place[a].where == Where::slot && last_use[a] == i)
         free_slots.push_back(place[a].index);
     if (free_slots.empty()) free_slots.push_back(n_slots_++);
     step.slot = free_slots.back();
     free_slots.pop_back();
-    place[i].index = step.slot;
+    place[i] = {Where::slot, step.slot};
     instructions_.push_back(step);
   }
   for (int o : outputs) outputs_.push_back(place[o]);
@@ -94,19 +89,23 @@ void Program::prepare(const double* parameters, long rows, Workspace& w) const {
   w.outputs_.resize(outputs_.size());
 }
 
-const double* Program::locate(const Operand& o, const Workspace& w, const Columns& c,
-                              long first) const {
-  if (o.index < 0) return nullptr;
-  if (o.in_column) return c.data[o.index] + first;
-  return w.slot(o.index);
+inline Input Program::locate(const Operand& o, const Workspace& w, const Columns& c, long first) {
+  switch (o.where) {
+    case Where::column: return {c.data[o.index] + first, 1};
+    case Where::slot: return {w.slot(o.index), 1};
+    case Where::scalar: return {&w.scalars_[o.index], 0};
+    default: return {};
+  }
 }
 
 void Program::run_block(Workspace& w, const Columns& columns, long first, int n) const {
-  for (const Instruction& s : instructions_)
-    evaluate_block(s.op, s.value, locate(s.a, w, columns, first), locate(s.b, w, columns, first),
-                   locate(s.c, w, columns, first), w.slot(s.slot), n);
+  for (const Instruction& s : instructions_) {
+    const Input b = s.b.where == Where::nowhere ? Input() : locate(s.b, w, columns, first);
+    const Input c = s.c.where == Where::nowhere ? Input() : locate(s.c, w, columns, first);
+    evaluate_block(s.op, s.value, locate(s.a, w, columns, first), b, c, w.slot(s.slot), n);
+  }
   for (std::size_t k = 0; k < outputs_.size(); ++k)
-    w.outputs_[k] = locate(outputs_[k], w, columns, first);
+    w.outputs_[k] = locate(outputs_[k], w, columns, first).data;
 }
 
 void Program::run_all(const double* parameters, const Columns& columns, double* out) const {

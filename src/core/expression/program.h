@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "graph.h"
+#include "kernel.h"
 
 namespace tundrel {
 
@@ -19,6 +20,7 @@ class Program {
    public:
     // The values of output `k` for the rows of the last block.
     const double* output(int k) const { return outputs_[k]; }
+    const double* const* outputs() const { return outputs_.data(); }
 
    private:
     friend class Program;
@@ -43,9 +45,10 @@ class Program {
   void run_all(const double* parameters, const Columns& columns, double* out) const;
 
  private:
+  enum class Where { nowhere, column, slot, scalar };
   struct Operand {
-    bool in_column = false;
-    int index = -1;  // of the column or of the slot
+    Where where = Where::nowhere;
+    int index = -1;  // of the column, the slot or the scalar
   };
   struct Instruction {
     Op op;
@@ -59,10 +62,10 @@ class Program {
     int a, b, c, index;
   };
 
-  const double* locate(const Operand& o, const Workspace& w, const Columns& c, long first) const;
+  static Input locate(const Operand& o, const Workspace& w, const Columns& c, long first);
 
   std::vector<ScalarStep> scalars_;           // what is evaluated once a run, in order
-  std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block
+  std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block of an output
   std::vector<Instruction> instructions_;
   std::vector<Operand> outputs_;
   int n_slots_ = 0;
