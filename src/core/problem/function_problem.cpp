@@ -21,15 +21,15 @@ Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
   const Eigen::VectorXd at_x = evaluate(x);
   if (!at_x.allFinite()) return {};
   const VectorFunction residuals = [this](const Eigen::VectorXd& at) { return evaluate(at); };
-  TriangularFactor factor(p + 1, rows_);
-  auto block = factor.block(rows_);
-  Eigen::VectorXd column(rows_);
+  std::vector<Eigen::VectorXd> columns(p, Eigen::VectorXd(rows_));
+  std::vector<const double*> places;
   for (int j = 0; j < p; ++j) {
-    if (!first_difference(residuals, x, at_x, j, bounds_, refined, column)) return {};
-    block.col(j) = column;
+    if (!first_difference(residuals, x, at_x, j, bounds_, refined, columns[j])) return {};
+    places.push_back(columns[j].data());
   }
-  block.col(p) = at_x;
-  factor.fold(rows_);
+  places.push_back(at_x.data());
+  TriangularFactor factor(p + 1, rows_);
+  factor.fold(places.data(), rows_);
   return Linearisation(at_x.squaredNorm(), factor.triangle());
 }
 

@@ -6,6 +6,7 @@
 
 #include "../expression/derivative.h"
 #include "../expression/linearity.h"
+#include "row_sums.h"
 
 namespace tundrel {
 namespace {
@@ -13,8 +14,8 @@ namespace {
 using Block = Eigen::Map<const Eigen::ArrayXd>;
 
 Program jacobian_program(Graph& graph, int residual, int n_parameters) {
-  std::vector<int> outputs{residual};
-  for (int node : gradient_nodes(graph, residual, n_parameters)) outputs.push_back(node);
+  std::vector<int> outputs = gradient_nodes(graph, residual, n_parameters);
+  outputs.push_back(residual);
   return Program(graph, outputs);
 }
 
@@ -34,10 +35,10 @@ LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted
 
 double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
-  Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
+  sums_.setZero(segments.count);
   sweep_.run(*this, program, x, columns_, segments,
-             [&](const Program::Workspace& work, int s, long, int n) { sums[s] += Block(work.output(0), n).square().sum(); });
-  return sums.sum();
+             [&](const Program::Workspace& work, int s, long, int n) { sums_[s] += row_product(work.output(0), work.output(0), n); });
+  return sums_.sum();
 }
 
 double LeastSquaresProblem::value(const Eigen::VectorXd& x) {
@@ -62,19 +63,16 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
   const int p = size();
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
-  Eigen::VectorXd sums = Eigen::VectorXd::Zero(segments.count);
+  sums_.setZero(segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
   sweep_.run(*this, jacobian_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    if (!std::isfinite(sums[s])) return;
-    auto block = factors_[s].block(n);
-    for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(j + 1), n);
-    block.col(p) = Block(work.output(0), n);
-    sums[s] += block.col(p).squaredNorm();
-    factors_[s].fold(n);
+    if (!std::isfinite(sums_[s])) return;
+    sums_[s] += row_product(work.output(p), work.output(p), n);
+    factors_[s].fold(work.outputs(), n);
   });
   for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
-  Linearisation result(sums.sum(), factors_[0].triangle());
+  Linearisation result(sums_.sum(), factors_[0].triangle());
   if (!result.usable) ++refused;
   return result;
 }
@@ -90,8 +88,7 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
   sweep_.run(*this, *curvature_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    const Block residual(work.output(0), n);
-    for (int k = 0; k < n_pairs; ++k) sums(k, s) += (residual * Block(work.output(k + 1), n)).sum();
+    for (int k = 0; k < n_pairs; ++k) sums(k, s) += row_product(work.output(0), work.output(k + 1), n);
   });
   curvature.resize(p, p);
   int k = 0;
@@ -114,7 +111,7 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
     Eigen::ArrayXd second = Eigen::ArrayXd::Zero(n);
     for (int i = 0, k = p; i < p; ++i)
       for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);
-    for (int i = 0; i < p; ++i) sums(i, s) += (Block(work.output(i), n) * second).sum();
+    for (int i = 0; i < p; ++i) sums(i, s) += row_product(work.output(i), second.data(), n);
   });
   bend = sums.rowwise().sum();
   return bend.allFinite();

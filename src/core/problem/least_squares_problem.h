@@ -44,7 +44,8 @@ class LeastSquaresProblem : public Problem {
   std::shared_ptr<const Program> curvature_program_, bend_program_;  // made when first asked for
   double response_norm_ = -1;
   Sweep sweep_;
-  std::vector<TriangularFactor> factors_;  // of the segments; kept for their memory
+  Eigen::VectorXd sums_;  // of the segments; kept, as the next, for its memory
+  std::vector<TriangularFactor> factors_;
 };
 
 }  // namespace tundrel

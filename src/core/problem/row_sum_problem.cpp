@@ -6,6 +6,7 @@
 #include "../expression/derivative.h"
 #include "../expression/sum_terms.h"
 #include "../expression/term.h"
+#include "row_sums.h"
 #include "segments.h"
 #include "triangular_factor.h"
 
@@ -77,7 +78,7 @@ Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
   sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    for (int k = 0; k < n_outputs; ++k) sums(k, s) += Block(work.output(k), n).sum();
+    for (int k = 0; k < n_outputs; ++k) sums(k, s) += row_sum(work.output(k), n);
   });
   return sums.rowwise().sum();
 }
@@ -142,9 +143,11 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
   sweep_.run(*this, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
     const double* kink = work.output(length);
-    for (int j = 0; j < p; ++j)
-      efforts(j, s) += (Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs()).sum();
-    for (int k = 0; k < length; ++k) sums(k, s) += Block(work.output(k), n).sum();
+    for (int j = 0; j < p; ++j) {
+      const Eigen::ArrayXd effort = Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs();
+      efforts(j, s) += row_sum(effort.data(), n);
+    }
+    for (int k = 0; k < length; ++k) sums(k, s) += row_sum(work.output(k), n);
     for (int i = 0; i < n; ++i) {
       if (std::fabs(kink[i]) <= width) {
         std::vector<double> row(length);
@@ -176,11 +179,7 @@ Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eige
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(p, block_rows));
   sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    for (int k = 0; k < rows_at_once; ++k) {
-      auto block = factors[s].block(n);
-      for (int j = 0; j < p; ++j) block.col(j) = Block(work.output(k * p + j), n);
-      factors[s].fold(n);
-    }
+    for (int k = 0; k < rows_at_once; ++k) factors[s].fold(work.outputs() + k * p, n);
   });
   for (int s = 1; s < segments.count; ++s) factors[0].fold(factors[s]);
   return factors[0].triangle();

@@ -14,15 +14,15 @@ class TriangularFactor {
   // Begins anew, in the memory that is there where it suffices.
   void clear(int n_columns, int block_rows);
 
-  // Where the caller writes the next block: row i, column j.
-  Eigen::MatrixXd::RowsBlockXpr block(int n) { return block_.topRows(n); }
-  void fold(int n);
+  // Folds in a block of n rows, which is given by where each of its columns begins, and is left as it is.
+  void fold(const double* const* columns, int n);
   void fold(const TriangularFactor& other);
 
   const Eigen::MatrixXd& triangle() const { return triangle_; }
 
  private:
-  Eigen::MatrixXd triangle_, block_;
+  Eigen::MatrixXd triangle_, reflected_;
+  Eigen::VectorXd shares_, products_;
 };
 
 }  // namespace tundrel

@@ -1,6 +1,7 @@
 #include "linear_step.h"
 
 #include <Eigen/Cholesky>
+#include <Eigen/Jacobi>
 #include <Eigen/SVD>
 #include <cmath>
 #include <limits>
@@ -22,6 +23,25 @@ using SmallVector = Eigen::Matrix<double, Eigen::Dynamic, 1, Eigen::ColMajor, kS
 // Below this condition number a matrix is clearly not singular.
 constexpr double kClearlyRegular = 1e8;
 
+// right := the inverse of an upper triangle times it; and the same with the triangle transposed.
+template <class Triangle, class Vector>
+void substitute(const Triangle& r, Vector& right) {
+  for (Eigen::Index i = right.size(); i-- > 0;) {
+    double x = right[i];
+    for (Eigen::Index k = i + 1; k < right.size(); ++k) x -= r(i, k) * right[k];
+    right[i] = x / r(i, i);
+  }
+}
+
+template <class Triangle, class Vector>
+void substitute_transposed(const Triangle& r, Vector& right) {
+  for (Eigen::Index i = 0; i < right.size(); ++i) {
+    double x = right[i];
+    for (Eigen::Index k = 0; k < i; ++k) x -= r(k, i) * right[k];
+    right[i] = x / r(i, i);
+  }
+}
+
 // The undamped step where the matrix is a small triangle, as linearise() gives it, and clearly regular: its condition
 // number is at most the product of the Frobenius norms of triangle and inverse. FALSE where singular values have to tell.
 bool solve_triangle(const Eigen::MatrixXd& matrix, const Eigen::VectorXd& b, Eigen::VectorXd& step) {
@@ -30,12 +50,12 @@ bool solve_triangle(const Eigen::MatrixXd& matrix, const Eigen::VectorXd& b, Eig
   double inverse_square = 0;
   for (Eigen::Index j = 0; j < n; ++j) {
     SmallVector column = SmallVector::Unit(j + 1, j);
-    matrix.topLeftCorner(j + 1, j + 1).triangularView<Eigen::Upper>().solveInPlace(column);
+    substitute(matrix, column);
     inverse_square += column.squaredNorm();
   }
   if (!(matrix.squaredNorm() * inverse_square < kClearlyRegular * kClearlyRegular)) return false;
   step = -b;
-  matrix.triangularView<Eigen::Upper>().solveInPlace(step);
+  substitute(matrix, step);
   return true;
 }
 
@@ -52,6 +72,7 @@ void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Ei
 LinearStep::LinearStep(Eigen::MatrixXd a, const Eigen::VectorXd& b) : a_(std::move(a)), b_(b) {
   if (a_.cols() == 0) return;
   if (solve_triangle(a_, b_, undamped_)) {
+    by_substitution_ = true;
     rank_ = static_cast<int>(a_.cols());
     reducible_ = b_.norm();
     return;
@@ -60,7 +81,7 @@ LinearStep::LinearStep(Eigen::MatrixXd a, const Eigen::VectorXd& b) : a_(std::mo
   const double floor = 10 * static_cast<double>(a_.cols()) * kEpsilon * s[0];
   while (rank_ < s.size() && s[rank_] > floor) ++rank_;
   reducible_ = spectrum().c.head(rank_).norm();
-  undamped_ = damped(0);
+  undamped_ = damped(0).step;
 }
 
 const LinearStep::Spectrum& LinearStep::spectrum() const {
@@ -77,15 +98,50 @@ Eigen::MatrixXd LinearStep::undetermined() const {
   return spectrum().v.rightCols(a_.cols() - rank_);
 }
 
-Eigen::VectorXd LinearStep::within(double radius) const {
-  const double damping = damping_within(radius);
-  return damping > 0 ? damped(damping) : undamped_;
-}
+Eigen::VectorXd LinearStep::within(double radius) const { return best_within(radius).step; }
 
-Eigen::VectorXd LinearStep::damped(double damping) const {
+double LinearStep::damping_within(double radius) const { return best_within(radius).damping; }
+
+LinearStep::Damped LinearStep::damped(double damping) const {
+  if (by_substitution_) return damped_triangle(damping);
   const auto& [s_all, c, v] = spectrum();
   const auto s = s_all.head(rank_).array();
-  return -(v.leftCols(rank_) * (s * c.head(rank_).array() / (s.square() + damping)).matrix());
+  const Eigen::ArrayXd denominator = s.square() + damping;
+  const Eigen::VectorXd part = s * c.head(rank_).array() / denominator;
+  return {-(v.leftCols(rank_) * part), damping, (part.array().square() / denominator).sum() / part.norm()};
+}
+
+// Each row of the damping, a multiple of a unit vector, is turned to zero by rotations with the triangle's rows.
+LinearStep::Damped LinearStep::damped_triangle(double damping) const {
+  const Eigen::Index n = a_.cols();
+  SmallMatrix r = a_;
+  SmallVector z = b_;
+  for (Eigen::Index k = 0; damping > 0 && k < n; ++k) {
+    SmallVector row = SmallVector::Zero(n);
+    row[k] = std::sqrt(damping);
+    double right = 0;
+    for (Eigen::Index j = k; j < n; ++j) {
+      Eigen::JacobiRotation<double> rotation;
+      double length = 0;
+      rotation.makeGivens(r(j, j), row[j], &length);
+      r(j, j) = length;
+      const double c = rotation.c(), s = -rotation.s();
+      for (Eigen::Index i = j + 1; i < n; ++i) {
+        const double upper = r(j, i);
+        r(j, i) = c * upper + s * row[i];
+        row[i] = c * row[i] - s * upper;
+      }
+      const double upper = z[j];
+      z[j] = c * upper + s * right;
+      right = c * right - s * upper;
+    }
+  }
+  Damped out{-z, damping, 0};
+  substitute(r, out.step);
+  SmallVector slope = out.step;
+  substitute_transposed(r, slope);
+  out.fall = slope.squaredNorm() / out.step.norm();
+  return out;
 }
 
 Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
@@ -93,25 +149,20 @@ Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) 
   return v * ((v.transpose() * right).array() / (spectrum().s.head(rank_).array().square() + damping)).matrix();
 }
 
-double LinearStep::damping_within(double radius) const {
-  if (rank_ == 0 || undamped_.norm() <= radius) return 0;
+LinearStep::Damped LinearStep::best_within(double radius) const {
+  if (rank_ == 0 || undamped_.norm() <= radius) return {undamped_, 0, 0};
   // Newton's iteration on 1 / |step|, which is nearly linear in the damping, inside a bracket.
-  const auto s = spectrum().s.head(rank_).array();
-  const auto s2 = s.square();
-  const Eigen::ArrayXd sc = s * spectrum().c.head(rank_).array();
-  double low = 0, high = sc.matrix().norm() / radius;
-  double damping = 0;
+  double low = 0, high = (a_.transpose() * b_).norm() / radius;
+  Damped best = damped(0);
   for (int i = 0; i < 50; ++i) {
-    const Eigen::ArrayXd denominator = s2 + damping;
-    const Eigen::ArrayXd part = sc / denominator;
-    const double length = part.matrix().norm();
+    const double length = best.step.norm();
     if (std::fabs(length - radius) <= kRadiusShare * radius) break;
-    (length > radius ? low : high) = damping;
-    const double slope = (part.square() / denominator).sum() / length;
-    damping += (length - radius) / radius * length / slope;
+    (length > radius ? low : high) = best.damping;
+    double damping = best.damping + (length - radius) / radius * length / best.fall;
     if (!(damping > low && damping < high)) damping = low > 0 ? std::sqrt(low * high) : 1e-3 * high;
+    best = damped(damping);
   }
-  return damping;
+  return best;
 }
 
 bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {

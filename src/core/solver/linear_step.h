@@ -7,9 +7,9 @@
 
 namespace tundrel {
 
-// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. Where A is a triangle far from singular, the
-// undamped step is that of back substitution. Else, and for a shorter step, the singular values of A make every radius
-// cheap and leave out directions that the data do not determine.
+// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. Where A is a small triangle far from singular,
+// steps come from back substitution, damped ones after rotating the damping in (More, 1978). Else the singular values of A
+// make every radius cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
   LinearStep() = default;
@@ -38,12 +38,20 @@ class LinearStep {
     Eigen::MatrixXd v;
   };
   const Spectrum& spectrum() const;
-  Eigen::VectorXd damped(double damping) const;
+  // The least of |A p + b|^2 + damping |p|^2, and how fast its length falls as the damping grows.
+  struct Damped {
+    Eigen::VectorXd step;
+    double damping = 0, fall = 0;
+  };
+  Damped damped(double damping) const;
+  Damped damped_triangle(double damping) const;
+  Damped best_within(double radius) const;
 
   Eigen::MatrixXd a_;
   Eigen::VectorXd b_, undamped_;
   double reducible_ = 0;
   int rank_ = 0;
+  bool by_substitution_ = false;
   mutable Spectrum spectrum_;
 };
 
