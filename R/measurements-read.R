@@ -9,6 +9,7 @@
 #' @param text \[character] The table itself, as pasted from a spreadsheet or a mail; instead of `file`.
 #' @param sheet \[character(1) or integer(1)] Sheet of an `.xlsx` file; the first one by default.
 #' @param range \[character(1)] Cells of an `.xlsx` file, such as `"B3:F40"`; all by default.
+#' @param columns \[character] Names of the columns to keep; the others are left unread. All, if nothing is given.
 #' @param units \[logical(1)] Is the second row a row of units? `NA`, the default, finds out: it is
 #'   one when it holds no number but stands above columns of numbers.
 #' @param na \[character] Entries that mean "missing".
@@ -21,7 +22,7 @@
 #'   `summary()` says what was read: columns with type, unit, range and missing entries, duplicate
 #'   rows and replicates.
 #' @section Errors: `tundrel_error_measurements` for a file that is absent or empty, a header
-#'   without data, rows with too many or too few entries, unusable headers, and text among numbers.
+#'   without data, rows with too many or too few entries, unusable headers, columns that are not there, and text among numbers.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -29,7 +30,7 @@
 #' units_of(lichen)
 #' summary(lichen)
 #' read_measurements(text = c("depth [cm]\tday", "3,5\t1", "7,25\t2"))
-read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, units = NA, na = c("", "NA"), decimal = NA,
+read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA"), decimal = NA,
                               comment = "#") {
   if (!is.null(text)) {
     file <- tempfile("pasted-")
@@ -37,13 +38,13 @@ read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, uni
     writeLines(text, file)
   }
   check_file(file)
-  if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) return(read_sheet(file, sheet, range, units, na))
+  if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) return(read_sheet(file, sheet, range, columns, units, na))
   plain <- without_comments(file, comment)
   if (plain != file) on.exit(unlink(plain), add = TRUE)
-  read_delimited(plain, file, units, na, decimal)
+  read_delimited(plain, file, columns, units, na, decimal)
 }
 
-read_delimited <- function(plain, file, units, na, decimal) {
+read_delimited <- function(plain, file, columns, units, na, decimal) {
   top <- readr::read_lines(plain, n_max = 3, progress = FALSE)
   if (!any(nzchar(trimws(top)))) {
     refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."))
@@ -58,18 +59,24 @@ read_delimited <- function(plain, file, units, na, decimal) {
   second <- split_line(top[2], delim)
   third <- if (length(top) >= 3) split_line(top[3], delim) else character()
   if (is.na(units)) units <- looks_like_units(second, third, na, decimal)
-  check_ragged(plain, file, delim, length(header$name))
-  data <- readr::read_delim(
+  kept <- kept_columns(columns, header$name, file)
+  # Whether a line is too short or too long shows in the last column.
+  read <- union(kept, header$name[length(header$name)])
+  data <- suppressWarnings(readr::read_delim(
     plain, delim = delim, col_names = header$name, skip = if (units) 2 else 1, na = na,
+    col_types = do.call(readr::cols_only, stats::setNames(rep(list(readr::col_guess()), length(read)), read)),
     locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","),
-    trim_ws = TRUE, show_col_types = FALSE, progress = FALSE, lazy = FALSE, guess_max = 1e5
-  )
+    trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = 1e5
+  ), classes = "vroom_parse_issue")
+  troubles <- readr::problems(data)
+  if (any(grepl("columns$", troubles$expected))) check_ragged(plain, file, delim, length(header$name))
   if (nrow(data) == 0) {
     refuse("measurements", c("{.file {file}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
-  check_parsed(data, file)
-  for (name in names(data)) refuse_text_among_numbers(data[[name]], name, file, decimal)
-  new_measurements(data, known_units(header, if (units) second))
+  check_parsed(troubles, header$name, kept, file)
+  data <- data[kept]
+  for (name in kept) refuse_text_among_numbers(data[[name]], name, file, decimal)
+  new_measurements(data, known_units(header, if (units) second)[kept])
 }
 
 check_file <- function(file, call = rlang::caller_env()) {
@@ -92,13 +99,40 @@ check_file <- function(file, call = rlang::caller_env()) {
 # The file itself, or a copy without comment lines where it has some. Only whole lines count: a unit
 # may hold the same mark.
 without_comments <- function(file, comment) {
-  if (!nzchar(comment)) return(file)
+  if (!nzchar(comment) || !has_comments(file, comment)) return(file)
   lines <- readr::read_lines(file, progress = FALSE)
   remarks <- startsWith(lines, comment)
   if (!any(remarks)) return(file)
   copy <- tempfile("without-comments-")
   readr::write_lines(lines[!remarks], copy)
   copy
+}
+
+# Long files are looked through in pieces, as bytes.
+has_comments <- function(file, comment) {
+  opened <- file(file, "rb")
+  on.exit(close(opened))
+  mark <- charToRaw(paste0("\n", comment))
+  before <- charToRaw("\n")  # the first line follows no other
+  repeat {
+    piece <- readBin(opened, "raw", 2^24)
+    if (length(piece) == 0) return(FALSE)
+    piece <- c(before, piece)
+    if (length(grepRaw(mark, piece, fixed = TRUE))) return(TRUE)
+    before <- utils::tail(piece, length(mark) - 1)
+  }
+}
+
+# Names of the columns to keep, in the order of the file.
+kept_columns <- function(columns, header, file, call = rlang::caller_env()) {
+  if (is.null(columns)) return(header)
+  if (!is.character(columns) || length(columns) == 0) {
+    refuse("measurements", c("{.arg columns} must be names of columns.", "x" = "It is {.obj_type_friendly {columns}}."), call = call)
+  }
+  for (name in setdiff(columns, header)) {
+    refuse("measurements", c("{.file {file}} has no column {.field {name}}.", suggestion(name, header, "columns")), call = call)
+  }
+  intersect(header, columns)
 }
 
 guess_delimiter <- function(line) {
@@ -197,12 +231,12 @@ check_ragged <- function(plain, file, delim, n_columns, call = rlang::caller_env
 }
 
 # Entries beyond the rows that types are guessed from.
-check_parsed <- function(data, file, call = rlang::caller_env()) {
-  troubles <- readr::problems(data)
+check_parsed <- function(troubles, header, kept, file, call = rlang::caller_env()) {
+  troubles <- troubles[!grepl("columns$", troubles$expected) & header[troubles$col] %in% kept, ]
   if (nrow(troubles) == 0) return(invisible())
   first <- troubles[1, ]
   refuse("measurements", c(
-    "Column {.field {names(data)[first$col]}} of {.file {file}} holds numbers, but not everywhere.",
+    "Column {.field {header[first$col]}} of {.file {file}} holds numbers, but not everywhere.",
     "x" = "Line {first$row}: {.val {first$actual}}.",
     "i" = "If it stands for a missing value, add it to {.arg na}."
   ), call = call)
@@ -211,9 +245,13 @@ check_parsed <- function(data, file, call = rlang::caller_env()) {
 # A text column of which at least half are numbers was meant to be numbers.
 refuse_text_among_numbers <- function(x, name, file, decimal = ".", call = rlang::caller_env()) {
   if (!is.character(x)) return(invisible())
+  # of long columns of text, few entries differ
+  distinct <- unique(x[!is.na(x)])
+  number <- is_number_text(distinct, decimal)
+  if (!any(number) || all(number)) return(invisible())
   there <- !is.na(x)
-  number <- is_number_text(x, decimal)
-  if (!any(there) || mean(number[there]) < 0.5 || all(number[there])) return(invisible())
+  number <- x %in% distinct[number]
+  if (mean(number[there]) < 0.5) return(invisible())
   rows <- which(there & !number)
   refuse("measurements", c(
     "Column {.field {name}} of {.file {file}} holds numbers, but not everywhere.",

@@ -1,5 +1,5 @@
 # Spreadsheets: cells keep the type they have there, so numbers lose no digit.
-read_sheet <- function(file, sheet, range, units, na, call = rlang::caller_env()) {
+read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::caller_env()) {
   need_package("readxl", "to read spreadsheets", call)
   cells <- tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "list")),
@@ -20,10 +20,11 @@ read_sheet <- function(file, sheet, range, units, na, call = rlang::caller_env()
   if (nrow(cells) < first) {
     refuse("measurements", "The sheet of {.file {file}} holds a header but no data.", call = call)
   }
-  data <- lapply(cells, function(column) sheet_column(column[first:nrow(cells)], na))
-  names(data) <- header$name
-  for (name in names(data)) refuse_text_among_numbers(data[[name]], name, file, call = call)
-  new_measurements(tibble::as_tibble(data), known_units(header, if (units) row_text(2)))
+  kept <- kept_columns(columns, header$name, file, call)
+  names(cells) <- header$name
+  data <- lapply(cells[kept], function(column) sheet_column(column[first:nrow(cells)], na))
+  for (name in kept) refuse_text_among_numbers(data[[name]], name, file, call = call)
+  new_measurements(tibble::as_tibble(data), known_units(header, if (units) row_text(2))[kept])
 }
 
 cell_text <- function(cell) if (length(cell) == 0 || is.na(cell)) "" else trimws(as.character(cell))

@@ -92,3 +92,29 @@ test_that("a summary says what was read", {
   twice <- read_measurements(text = c("x,y", "1,2", "1,2", "3,4"))
   expect_equal(summary(twice)$duplicates, 2)
 })
+
+test_that("only the columns that are wanted are read, and lines that are too short or too long are found all the same", {
+  path <- local_file(c("day,depth,probe,note", "d,cm,,", "1,2.5,a,x", "2,n.d.,b,4", "3,4.5,c,5"))
+  kept <- read_measurements(path, columns = c("probe", "day"))
+  expect_equal(kept, tibble::tibble(day = c(1, 2, 3), probe = c("a", "b", "c")), ignore_attr = TRUE)
+  expect_equal(units_of(kept), c(day = "d"))
+  expect_refusal(read_measurements(path, columns = "depth"), "measurements", c("Column depth", "n.d."))
+  expect_refusal(read_measurements(path, columns = "detph"), "measurements", c("no column detph", "Did you mean depth?"))
+  expect_refusal(read_measurements(path, columns = 2), "measurements", "names of columns")
+  for (bad in c("4,5,d", "4,5,d,6,7")) {
+    ragged <- local_file(c(readLines(path), bad, ""))
+    expect_refusal(read_measurements(ragged, columns = "day"), "measurements", paste("Line 6 has", lengths(strsplit(bad, ","))))
+  }
+  skip_if_not_installed("readxl")
+  expect_named(read_measurements(test_path("data", "thaw.xlsx"), columns = "depth"), "depth")
+  expect_refusal(read_measurements(test_path("data", "thaw.xlsx"), columns = "dept"), "measurements", "no column dept")
+})
+
+test_that("comments are found on the first line and wherever a long file is cut into pieces", {
+  expect_equal(read_measurements(local_file(c("# first", "x,y", "1,2")))$y, 2)
+  # the second piece of 16 MB begins between a line's end and the comment
+  line <- paste0(strrep("1", 1021), ",2\n")
+  path <- withr::local_tempfile(fileext = ".csv")
+  cat("x,y\n", rep(line, 2^14 - 1), strrep("2", 2^24 - 4 - 1024 * (2^14 - 1) - 3), ",3\n", "# a remark\n1,2\n", sep = "", file = path)
+  expect_equal(nrow(read_measurements(path)), 2^14 + 1)
+})
