@@ -38,22 +38,26 @@ resampling_kind <- function(run, resample, call) {
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
 resampling_draws <- function(run, prepared, resample, replicates, call) {
   n <- prepared$rows
-  if (resample == "case") return(list(rows = numbered_draws(function() sample.int(n, n, replace = TRUE), replicates)))
-  if (resample == "parametric") return(list(values = numbered_draws(noise_draw(run, prepared, call), replicates)))
+  if (resample == "case") return(list(rows = numbered_draws(function() sample.int(n, n, replace = TRUE), n, replicates)))
+  if (resample == "parametric") return(list(values = numbered_draws(noise_draw(run, prepared, call), n, replicates)))
   fitted <- fitted_rows(prepared, run$estimate)
   weight <- root_weight_rows(prepared, run$estimate)
   leverage <- row_diagnostics(run, prepared)$leverage
   residual <- residual_rows(run, prepared, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
-  if (resample == "wild") return(list(values = numbered_draws(function() fitted + residual * sample(c(-1, 1), n, replace = TRUE) / weight, replicates)))
+  if (resample == "wild") return(list(values = numbered_draws(function() fitted + residual * sample(c(-1, 1), n, replace = TRUE) / weight, n, replicates)))
   residual <- residual - mean(residual)
-  list(values = numbered_draws(function() fitted + sample(residual, n, replace = TRUE) / weight, replicates))
+  list(values = numbered_draws(function() fitted + sample(residual, n, replace = TRUE) / weight, n, replicates))
 }
 
-# Draw number k, whichever are asked for and in whatever order: each has a seed of its own.
-numbered_draws <- function(draw, replicates) {
-  seeds <- sample.int(.Machine$integer.max, replicates)
-  function(which) {
-    columns <- lapply(which, function(k) with_seed(seeds[k], draw()))
-    matrix(unlist(columns), ncol = length(which))
+# Draw number k, whichever are asked for, as a column of n each. Draws that follow each other share a seed: setting one takes longer
+# than many small draws.
+numbered_draws <- function(draw, n, replicates) {
+  of_a_seed <- max(1, min(50, 1e5 %/% n))
+  seeds <- sample.int(.Machine$integer.max, ceiling(replicates / of_a_seed))
+  of_seed <- function(numbers) {
+    before <- (numbers[1] - 1) %/% of_a_seed
+    columns <- with_seed(seeds[before + 1], lapply(seq_len(max(numbers) - before * of_a_seed), function(i) draw()))
+    columns[numbers - before * of_a_seed]
   }
+  function(which) matrix(unlist(lapply(split(which, (which - 1) %/% of_a_seed), of_seed)), nrow = n)
 }
