@@ -5,7 +5,7 @@ SOURCES := $(shell find R src inst exec man DESCRIPTION NAMESPACE -type f ! -nam
 QUIET := R_MAKEVARS_USER=$(CURDIR)/tools/Makevars.quiet MAKEFLAGS=-j2
 WITH_LIBRARY := R_LIBS="$(CURDIR)/$(LIBRARY)"
 
-.PHONY: setup install demo test core-test sanitize check lint bench document screenshots install-cli clean
+.PHONY: setup install demo test core-test sanitize check coverage lint bench document screenshots install-cli clean
 
 setup:
 	@sh tools/setup.sh
@@ -63,6 +63,13 @@ sanitize: setup
 check: setup
 	@mkdir -p build && cd build && R CMD build --no-build-vignettes .. > build.log && \
 	  $(QUIET) _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-build-vignettes tundrel_*.tar.gz
+
+# In a copy: what is compiled for counting lines is of no use for anything else.
+coverage: setup
+	@rm -rf build/coverage && mkdir -p build/coverage
+	@cp -r DESCRIPTION NAMESPACE LICENSE R src inst exec man tests build/coverage && find build/coverage -name '*.o' -delete -o -name '*.so' -delete
+	@cd build/coverage && MAKEFLAGS=-j2 Rscript ../../tools/coverage.R > ../coverage.log 2>&1 || { tail -n 40 ../coverage.log; exit 1; }
+	@sed -n '/^Lines reached/,$$p' build/coverage.log
 
 lint: setup
 	@Rscript -e 'lints <- lintr::lint_package(); print(lints); quit(status = length(lints) > 0)'
