@@ -19,7 +19,7 @@ criterion_form <- function(problem) {
   if (kind == "absolute" || identical(problem$criterion$family, "laplace")) "kinked" else "smooth"
 }
 
-# Those that each solver serves, and whether it honours conditions between parameters.
+# Those that each solver is able to serve, and whether it honours conditions between parameters.
 solver_abilities <- list(
   levenberg_marquardt = list(forms = "squares", joint = FALSE), gauss_newton = list(forms = "squares", joint = FALSE),
   newton = list(forms = c("squares", "smooth"), joint = FALSE), bfgs = list(forms = c("squares", "smooth"), joint = FALSE),
