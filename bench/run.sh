@@ -2,13 +2,14 @@
 # Runs every bench; each writes its table to standard output and a JSON file beside it.
 set -eu
 mkdir -p build
-${CXX:-g++} -std=c++17 -O2 bench/loop.cpp -o build/bench-loop
+${CXX:-g++} -std=c++17 -O2 -pthread bench/loop.cpp -o build/bench-loop
 Rscript bench/big-fit.R build/bench-loop
 ${CXX:-g++} -std=c++17 -O2 bench/starts-loop.cpp -o build/bench-starts
 Rscript bench/many-starts.R build/bench-starts
 ${CXX:-g++} -std=c++17 -O2 -pthread bench/groups-loop.cpp -o build/bench-groups
 Rscript bench/groups.R build/bench-groups
-Rscript bench/small-fits.R
+Rscript bench/small-fits.R build/bench-groups
+Rscript bench/read-table.R
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R
 Rscript bench/global-search.R
