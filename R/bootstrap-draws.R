@@ -38,26 +38,35 @@ resampling_kind <- function(run, resample, call) {
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
 resampling_draws <- function(run, prepared, resample, replicates, call) {
   n <- prepared$rows
-  if (resample == "case") return(list(rows = numbered_draws(function() sample.int(n, n, replace = TRUE), n, replicates)))
-  if (resample == "parametric") return(list(values = numbered_draws(noise_draw(run, prepared, call), n, replicates)))
+  if (resample == "case") return(list(rows = numbered_draws(function(times) sample.int(n, n * times, replace = TRUE), n, replicates)))
+  if (resample == "parametric") {
+    noise <- noise_draw(run, prepared, call)
+    return(list(values = numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) noise())), n, replicates)))
+  }
   fitted <- fitted_rows(prepared, run$estimate)
   weight <- root_weight_rows(prepared, run$estimate)
   leverage <- row_diagnostics(run, prepared)$leverage
   residual <- residual_rows(run, prepared, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
-  if (resample == "wild") return(list(values = numbered_draws(function() fitted + residual * sample(c(-1, 1), n, replace = TRUE) / weight, n, replicates)))
+  if (resample == "wild") {
+    flipped <- function(times) fitted + residual * c(-1, 1)[sample.int(2, n * times, replace = TRUE)] / weight
+    return(list(values = numbered_draws(flipped, n, replicates)))
+  }
   residual <- residual - mean(residual)
-  list(values = numbered_draws(function() fitted + sample(residual, n, replace = TRUE) / weight, n, replicates))
+  shuffled <- function(times) fitted + residual[sample.int(n, n * times, replace = TRUE)] / weight
+  list(values = numbered_draws(shuffled, n, replicates))
 }
 
-# Draw number k, whichever are asked for, as a column of n each. Draws that follow each other share a seed: setting one takes longer
-# than many small draws.
+# About as many numbers are drawn from one seed: setting it takes longer than many small draws.
+numbers_of_a_seed <- 3e4
+
+# Draw number k, whichever are asked for, as a column of n. `draw` gives n numbers as many times as it is told.
 numbered_draws <- function(draw, n, replicates) {
-  of_a_seed <- max(1, min(50, 1e5 %/% n))
+  of_a_seed <- max(1, numbers_of_a_seed %/% n)
   seeds <- sample.int(.Machine$integer.max, ceiling(replicates / of_a_seed))
   of_seed <- function(numbers) {
     before <- (numbers[1] - 1) %/% of_a_seed
-    columns <- with_seed(seeds[before + 1], lapply(seq_len(max(numbers) - before * of_a_seed), function(i) draw()))
-    columns[numbers - before * of_a_seed]
+    drawn <- with_seed(seeds[before + 1], draw(max(numbers) - before * of_a_seed))
+    matrix(drawn, n)[, numbers - before * of_a_seed]
   }
-  function(which) matrix(unlist(lapply(split(which, (which - 1) %/% of_a_seed), of_seed)), nrow = n)
+  function(which) matrix(unlist(lapply(split(which, (which - 1) %/% of_a_seed), of_seed), use.names = FALSE), nrow = n)
 }

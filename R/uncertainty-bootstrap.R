@@ -90,7 +90,7 @@ jackknife <- function(run, prepared, threads) {
 }
 
 bootstrap_rows <- function(run, quantities, drawn, level, way) {
-  do.call(rbind, lapply(quantities, function(quantity) {
+  vctrs::vec_rbind(!!!lapply(quantities, function(quantity) {
     row <- function(error, ends, note) uncertainty_row(quantity, error, ends[1], ends[2], level, way, note)
     if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), "fixed"))
     # refits stay where they begin in a direction that nothing decides

@@ -103,17 +103,18 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
     evidence <- c(evidence, drawn)
     warn_failed(drawn)
   }
-  table <- do.call(rbind, tables[by])
+  table <- vctrs::vec_rbind(!!!unname(tables[by]))
   names <- vapply(quantities, `[[`, character(1), "name")
   table <- table[order(match(table$parameter, names)), ]
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
 }
 
+# Of many rows, made without the checks of tibble(), which would take longer than a small fit.
 uncertainty_row <- function(quantity, std_error, lower, upper, level, by, note) {
-  tibble(
-    parameter = quantity$name, estimate = quantity$estimate, std_error = std_error, lower = lower, upper = upper,
+  tibble::new_tibble(list(
+    parameter = quantity$name, estimate = unname(quantity$estimate), std_error = unname(std_error), lower = unname(lower), upper = unname(upper),
     level = level, by = by, note = note
-  )
+  ), nrow = 1)
 }
 
 warn_better <- function(profiles) {

@@ -125,7 +125,7 @@ double fit(const double* x, const double* y, long n, double* p, long& evaluation
     if (gain <= 1e-20 * at.s) break;
     const Sums<P> there = pass<Model>(x, y, n, q, threads);
     ++evaluations;
-    if (!(there.s <= at.s * (1 + 1e-14))) {
+    if (!(there.s <= at.s * (1 + 1e-12))) {
       damping *= 10;
       continue;
     }
