@@ -112,7 +112,8 @@ leverage_panel <- function(table, run, what) {
     edge <- sqrt(stats::qf(0.5, moving, freedom) * moving * (1 - leverage) / leverage)
     lines <- data.frame(leverage = rep(leverage, 2), standardised = c(edge, -edge), side = rep(c("a", "b"), each = 200))
     lines <- lines[abs(lines$standardised) <= 1.2 * max(abs(table$standardised), 2), ]
-    plot <- plot + ggplot2::geom_line(aes(group = .data$side), lines, colour = ink[["start"]], linetype = "dashed")
+    # a stub in the corner, far from every row, would only puzzle
+    if (nrow(lines) >= 40) plot <- plot + ggplot2::geom_line(aes(group = .data$side), lines, colour = ink[["start"]], linetype = "dashed")
   }
   flagged_points(plot, table) + ggplot2::labs(x = "leverage", y = what)
 }

@@ -10,6 +10,8 @@ theme_tundrel <- function() {
       plot.title.position = "plot",
       plot.subtitle = ggplot2::element_text(colour = "#555555"),
       plot.caption = ggplot2::element_text(colour = "#555555", hjust = 0),
+      # else a saved figure is see-through, and black on black in a viewer that shows it so
+      plot.background = ggplot2::element_rect(fill = "white", colour = NA),
       panel.grid.minor = ggplot2::element_blank(),
       panel.border = ggplot2::element_rect(fill = NA, colour = "#BBBBBB"),
       axis.ticks = ggplot2::element_line(colour = "#BBBBBB"),

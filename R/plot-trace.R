@@ -84,6 +84,13 @@ trace_marks <- function(table) {
 
 fractions <- function(x) any(x != floor(x))
 
+# Of a slope only the power of ten tells something: less than one is shown as the whole of it.
+a_decade_at_least <- function(limits) {
+  powers <- log10(limits)
+  if (diff(powers) >= 1) return(limits)
+  10^c(floor(powers[1]), max(ceiling(powers[2]), floor(powers[1]) + 1))
+}
+
 # One quantity on a logarithmic axis, which has no place for zeros; below zero, on a plain one.
 trace_panel <- function(trace, column, against, title, label, runs) {
   # a search knows no slope until it is polished
@@ -92,7 +99,7 @@ trace_panel <- function(trace, column, against, title, label, runs) {
   if (logarithmic) trace <- trace[trace[[column]] > 0, ]
   ggplot2::ggplot(trace, aes(.data$at, .data[[column]], colour = .data$run, linetype = .data$run)) +
     trace_marks(trace) +
-    (if (logarithmic) ggplot2::scale_y_log10()) +
+    (if (logarithmic) ggplot2::scale_y_log10(limits = if (column == "gradient_norm" && nrow(trace)) a_decade_at_least)) +
     ggplot2::labs(x = against, y = NULL, title = title, subtitle = paste(strwrap(label, 60), collapse = "\n")) +
     theme_tundrel() + run_scales(runs)
 }

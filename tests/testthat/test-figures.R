@@ -185,3 +185,12 @@ test_that("models are drawn with their weights, and bands for new readings are d
   expect_match(plot$labels$caption, "dotted: for a new reading")
   expect_false("GeomRibbon" %in% vapply(plot_fit(run, band = "none")$layers, function(l) class(l$geom)[1], character(1)))
 })
+
+test_that("a walk that begins at its answer has slopes that can be read, and figures are saved on white", {
+  answer <- coef(fit_local(lichen_problem()))
+  plot <- plot_trace(fit_local(start_from(lichen_problem(), as.list(answer))))
+  expect_gte(diff(ggplot2::layer_scales(plot[[1]][[2]])$y$get_limits()), 1 - 1e-12)
+  expect_equal(a_decade_at_least(c(2e-15, 3e-15)), c(1e-15, 1e-14))
+  expect_equal(a_decade_at_least(c(1e-8, 1)), c(1e-8, 1))
+  expect_identical(ggplot2::calc_element("plot.background", theme_tundrel())$fill, "white")
+})
