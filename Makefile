@@ -61,8 +61,8 @@ sanitize: setup
 	@build/sanitized/fuzz 100000 1
 
 check: setup
-	@mkdir -p build && cd build && R CMD build --no-build-vignettes .. > build.log && \
-	  $(QUIET) _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-build-vignettes tundrel_*.tar.gz
+	@mkdir -p build && cd build && $(QUIET) R CMD build .. > build.log 2>&1 && \
+	  $(QUIET) _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-vignettes tundrel_*.tar.gz
 
 # In a copy: what is compiled for counting lines is of no use for anything else.
 coverage: setup

@@ -25,7 +25,7 @@ void GaussNewton::accept(Problem& problem, const Eigen::VectorXd& x, Linearisati
   status_.x = x;
   status_.value = at_.value;
   const std::vector<int> unheld = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
-  const LinearStep linear(scaled_columns(at_.factor, unheld, column_scale(at_)), at_.projected);
+  const LinearStep linear(at_.factor, unheld, column_scale(at_), at_.projected);
   status_.gradient_norm = relative_offset(linear.reducible(), at_, residual_scale(problem, x, at_));
 }
 

@@ -52,7 +52,7 @@ int determined_directions(const Eigen::MatrixXd& factor, const std::vector<int>&
   Eigen::VectorXd norms = factor.colwise().norm().transpose();
   for (int i = 0; i < norms.size(); ++i)
     if (!(norms[i] > 0)) norms[i] = 1;
-  return LinearStep(scaled_columns(factor, columns, norms), Eigen::VectorXd::Zero(factor.rows())).rank();
+  return LinearStep(factor, columns, norms, Eigen::VectorXd::Zero(factor.rows())).rank();
 }
 
 }  // namespace tundrel

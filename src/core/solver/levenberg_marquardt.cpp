@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <utility>
 
 #include "optimality.h"
 
@@ -29,18 +30,16 @@ constexpr double kSameValue = 1e-11;
 
 }  // namespace
 
-LevenbergMarquardt::Place LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) const {
-  Place place;
-  place.scale = here_.scale.cwiseMax(at.factor.colwise().norm().transpose());
-  place.unheld = unheld_parameters(problem, x, at.factor.transpose() * at.projected);
-  place.linear = LinearStep(scaled_columns(at.factor, place.unheld, place.scale), at.projected);
-  place.gradient_norm = relative_offset(place.linear.reducible(), at, residual_scale(problem, x, at));
-  place.at = std::move(at);
-  return place;
+void LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
+  there_.scale = here_.scale.cwiseMax(at.factor.colwise().norm().transpose());
+  there_.unheld = unheld_parameters(problem, x, at.factor.transpose() * at.projected);
+  there_.linear.set(at.factor, there_.unheld, there_.scale, at.projected);
+  there_.gradient_norm = relative_offset(there_.linear.reducible(), at, residual_scale(problem, x, at));
+  there_.at = std::move(at);
 }
 
-void LevenbergMarquardt::move_to(const Eigen::VectorXd& x, Place place) {
-  here_ = std::move(place);
+void LevenbergMarquardt::move_there(const Eigen::VectorXd& x) {
+  std::swap(here_, there_);
   status_.x = x;
   status_.value = here_.at.value;
   status_.gradient_norm = here_.gradient_norm;
@@ -61,7 +60,8 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   const double residual = at.value > 0 ? at.residual_norm() : 1;
   for (int i = 0; i < x.size(); ++i)
     if (at.factor.col(i).isZero(0)) here_.scale[i] = residual / problem.bounds().typical[i];
-  move_to(x, look(problem, x, std::move(at)));
+  look(problem, x, std::move(at));
+  move_there(x);
   const double length = here_.scale.cwiseProduct(x).norm();
   radius_ = settings_.first_radius * (length > 0 ? length : here_.at.residual_norm());
   if (!(radius_ > 0)) radius_ = settings_.first_radius;
@@ -148,7 +148,8 @@ void LevenbergMarquardt::walk(Problem& problem) {
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
-    move_to(to, look(problem, to, std::move(trial)));
+    look(problem, to, std::move(trial));
+    move_there(to);
     status_.action = bend == Bend::added ? "bent step accepted"
                      : ratio < kPoor   ? "step accepted, region smaller"
                      : ratio > kGood ? "step accepted, region larger"
@@ -209,12 +210,12 @@ void LevenbergMarquardt::close(Problem& problem) {
     Linearisation trial = length > 0 ? problem.linearise(to) : Linearisation();
     const double noise = kEpsilon * residual_scale(problem, status_.x, here_.at);
     if (trial.usable && trial.value <= here_.at.value * (1 + kSameValue) + noise * noise) {
-      Place there = look(problem, to, std::move(trial));
-      const double left = there.linear.reducible(), before = here_.linear.reducible();
+      look(problem, to, std::move(trial));
+      const double left = there_.linear.reducible(), before = here_.linear.reducible();
       better = left < before;
       fast = left < kFastShare * before;
       if (better) {
-        move_to(to, std::move(there));
+        move_there(to);
         status_.step_norm = size > 0 ? length / size : length;
       }
     }
@@ -243,7 +244,7 @@ void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_places(v, "unheld", here_.unheld);
   here_.at.value = status_.value;
   here_.gradient_norm = status_.gradient_norm;
-  if (here_.at.usable) here_.linear = LinearStep(scaled_columns(here_.at.factor, here_.unheld, here_.scale), here_.at.projected);
+  if (here_.at.usable) here_.linear.set(here_.at.factor, here_.unheld, here_.scale, here_.at.projected);
 }
 
 }  // namespace tundrel

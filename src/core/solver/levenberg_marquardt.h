@@ -45,13 +45,14 @@ class LevenbergMarquardt : public Solver {
     LinearStep linear;
     double gradient_norm = 0;
   };
-  Place look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) const;
-  void move_to(const Eigen::VectorXd& x, Place place);
+  // Fills `there_`; and goes there.
+  void look(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
+  void move_there(const Eigen::VectorXd& x);
   void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;
   Status status_;
-  Place here_;
+  Place here_, there_;  // the latter keeps no state, but its memory
   double radius_ = 0;
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for

@@ -5,7 +5,6 @@
 #include <Eigen/SVD>
 #include <cmath>
 #include <limits>
-#include <utility>
 
 namespace tundrel {
 namespace {
@@ -69,14 +68,21 @@ void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Ei
 
 }  // namespace
 
-LinearStep::LinearStep(Eigen::MatrixXd a, const Eigen::VectorXd& b) : a_(std::move(a)), b_(b) {
-  if (a_.cols() == 0) return;
-  if (solve_triangle(a_, b_, undamped_)) {
-    by_substitution_ = true;
+void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale, const Eigen::VectorXd& b) {
+  a_.resize(matrix.rows(), static_cast<Eigen::Index>(columns.size()));
+  for (Eigen::Index k = 0; k < a_.cols(); ++k) a_.col(k) = matrix.col(columns[k]) / scale[columns[k]];
+  b_ = b;
+  rank_ = 0;
+  reducible_ = 0;
+  spectrum_.s.resize(0);
+  by_substitution_ = a_.cols() > 0 && solve_triangle(a_, b_, undamped_);
+  if (by_substitution_) {
     rank_ = static_cast<int>(a_.cols());
     reducible_ = b_.norm();
     return;
   }
+  undamped_.resize(a_.cols());
+  if (a_.cols() == 0) return;
   const Eigen::VectorXd& s = spectrum().s;
   const double floor = 10 * static_cast<double>(a_.cols()) * kEpsilon * s[0];
   while (rank_ < s.size() && s[rank_] > floor) ++rank_;
@@ -179,14 +185,6 @@ bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& s
   return step.allFinite();
 }
 
-Eigen::MatrixXd scaled_columns(const Eigen::MatrixXd& matrix, const std::vector<int>& columns,
-                               const Eigen::VectorXd& scale) {
-  Eigen::MatrixXd out(matrix.rows(), columns.size());
-  for (std::size_t k = 0; k < columns.size(); ++k)
-    out.col(k) = matrix.col(columns[k]) / scale[columns[k]];
-  return out;
-}
-
 Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
                              const Linearisation& at, const std::vector<int>& unheld,
                              const Eigen::VectorXd& scale, double radius, const LinearStep* whole) {
@@ -197,7 +195,7 @@ Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
   while (!moving.empty()) {
     const bool all = whole != nullptr && moving.size() == unheld.size();
     LinearStep rest;
-    if (!all) rest = LinearStep(scaled_columns(at.factor, moving, scale), at.projected + at.factor * step);
+    if (!all) rest.set(at.factor, moving, scale, at.projected + at.factor * step);
     const LinearStep& linear = all ? *whole : rest;
     const double left = std::sqrt(std::max(0.0, radius * radius - step.cwiseProduct(scale).squaredNorm()));
     Eigen::VectorXd part = linear.within(left);

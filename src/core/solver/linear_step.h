@@ -7,13 +7,17 @@
 
 namespace tundrel {
 
-// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters. Where A is a small triangle far from singular,
+// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters: A has some columns of a matrix, each divided by its scale. Where A is a small triangle far from singular,
 // steps come from back substitution, damped ones after rotating the damping in (More, 1978). Else the singular values of A
 // make every radius cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
   LinearStep() = default;
-  LinearStep(Eigen::MatrixXd a, const Eigen::VectorXd& b);
+  LinearStep(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale, const Eigen::VectorXd& b) {
+    set(matrix, columns, scale, b);
+  }
+  // Another problem in the place of this one, in the memory that is there where it suffices.
+  void set(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale, const Eigen::VectorXd& b);
 
   int rank() const { return rank_; }
   // Directions that the data do not determine, a column each.
@@ -61,9 +65,5 @@ class LinearStep {
 Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
                              const Linearisation& at, const std::vector<int>& unheld,
                              const Eigen::VectorXd& scale, double radius, const LinearStep* whole = nullptr);
-
-// Columns of `matrix` named by `columns`, each divided by its scale.
-Eigen::MatrixXd scaled_columns(const Eigen::MatrixXd& matrix, const std::vector<int>& columns,
-                               const Eigen::VectorXd& scale);
 
 }  // namespace tundrel

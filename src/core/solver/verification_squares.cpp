@@ -51,7 +51,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   }
   for (int i = 0; i < norms.size(); ++i)
     if (norms[i] == 0) norms[i] = 1;
-  const LinearStep linear(scaled_columns(at.factor, alive, norms), at.projected);
+  const LinearStep linear(at.factor, alive, norms, at.projected);
   result.n_alive = static_cast<int>(alive.size());
   result.rank = linear.rank();
   result.gradient_norm = relative_offset(linear.reducible(), at, scale);
