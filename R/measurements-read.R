@@ -62,12 +62,17 @@ read_delimited <- function(plain, file, columns, units, na, decimal) {
   kept <- kept_columns(columns, header$name, file)
   # Whether a line is too short or too long shows in the last column.
   read <- union(kept, header$name[length(header$name)])
-  data <- suppressWarnings(readr::read_delim(
-    plain, delim = delim, col_names = header$name, skip = if (units) 2 else 1, na = na,
-    col_types = do.call(readr::cols_only, stats::setNames(rep(list(readr::col_guess()), length(read)), read)),
-    locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","),
-    trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = 1e5
-  ), classes = "vroom_parse_issue")
+  read_guessing <- function(rows) {
+    suppressWarnings(readr::read_delim(
+      plain, delim = delim, col_names = header$name, skip = if (units) 2 else 1, na = na,
+      col_types = do.call(readr::cols_only, stats::setNames(rep(list(readr::col_guess()), length(read)), read)),
+      locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","),
+      trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = rows
+    ), classes = "vroom_parse_issue")
+  }
+  # What a column holds shows in a few rows of nearly every file: more are looked at where some entry does not fit.
+  data <- read_guessing(1000)
+  if (nrow(readr::problems(data)) > 0) data <- read_guessing(1e5)
   troubles <- readr::problems(data)
   if (any(grepl("columns$", troubles$expected))) check_ragged(plain, file, delim, length(header$name))
   if (nrow(data) == 0) {
