@@ -14,25 +14,37 @@ resampling_kind <- function(run, resample, call) {
   if (!is.null(resample) && (!rlang::is_string(resample) || !resample %in% resamplings)) {
     refuse("criterion", c("{.val {resample}} is not a way to draw measurements.", suggestion(as.character(resample)[1], resamplings, "ways")), call = call)
   }
-  response <- all.vars(problem$model$response)
-  feeds_back <- any(response %in% unlist(lapply(problem$model$predictors, source_columns)))
-  censored <- !is.null(problem$criterion$censored)
+  wanted <- resample %||% usual_resampling(problem)
+  why_not <- why_not_drawn(problem, wanted)
+  if (is.null(why_not)) return(wanted)
+  refuse("criterion", c("Measurements cannot be drawn by {.val {resample}} here.", "x" = "{why_not}", "i" = "Use {.code resample = \"case\"}."), call = call)
+}
+
+# TRUE where the response is a predictor, too, as in a time series.
+feeds_back <- function(problem) {
+  any(all.vars(problem$model$response) %in% unlist(lapply(problem$model$predictors, source_columns)))
+}
+
+usual_resampling <- function(problem) {
   kind <- problem$criterion$kind
-  if (is.null(resample)) {
-    if (censored || feeds_back || kind == "density") return("case")
-    return(if (kind == "likelihood") "parametric" else "residual")
+  if (!is.null(problem$criterion$censored) || feeds_back(problem) || kind == "density") return("case")
+  if (kind == "likelihood") "parametric" else "residual"
+}
+
+# In words, for refuse(); NULL where nothing stands against it.
+why_not_drawn <- function(problem, resample) {
+  kind <- problem$criterion$kind
+  if (resample == "case") return(NULL)
+  if (feeds_back(problem)) {
+    response <- all.vars(problem$model$response)
+    return(cli::format_inline("The response is also a predictor ({.field {response}}): new readings would have to be drawn one after the other."))
   }
-  why_not <- if (resample != "case" && feeds_back) {
-    "The response is also a predictor ({.field {response}}): new readings would have to be drawn one after the other."
-  } else if (resample != "case" && censored) {
-    "Some readings are censored, and drawn ones would not be."
-  } else if (resample %in% c("residual", "wild") && kind %in% c("likelihood", "density")) {
-    "{format(problem$criterion)} does not add its noise to the fitted value."
-  } else if (resample == "parametric" && kind == "density") {
-    "{format(problem$criterion)} names no family."
+  if (!is.null(problem$criterion$censored)) return("Some readings are censored, and drawn ones would not be.")
+  if (resample %in% c("residual", "wild") && kind %in% c("likelihood", "density")) {
+    return(paste(format(problem$criterion), "does not add its noise to the fitted value."))
   }
-  if (is.null(why_not)) return(resample)
-  refuse("criterion", c("Measurements cannot be drawn by {.val {resample}} here.", "x" = why_not, "i" = "Use {.code resample = \"case\"}."), call = call)
+  if (resample == "parametric" && kind == "density") return(paste(format(problem$criterion), "names no family."))
+  NULL
 }
 
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.

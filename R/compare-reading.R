@@ -83,7 +83,9 @@ reading_scopes <- function(table) {
     return(paste0("Local and global runs cannot be held against each other: no ", lame, " run came to an optimum."))
   }
   if (near == wide) return(paste0("Local and global runs agree: the best of both is ", near, "."))
-  if (place(near) > place(wide)) paste0("The global search found ", wide, ", which no local run came to: the local starts were too far from it.") else {
+  if (place(near) > place(wide)) {
+    paste0("The global search found ", wide, ", which no local run came to: the local starts were too far from it.")
+  } else {
     paste0("The local runs found ", near, ", which is better than what the global search came to (", wide, "): give the search more evaluations.")
   }
 }

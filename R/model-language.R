@@ -47,7 +47,7 @@ called_name <- function(expr, call) {
 simplify_call <- function(expr, call) {
   name <- called_name(expr, call)
   arguments <- as.list(expr)[-1]
-  if (any(vapply(arguments, identical, logical(1), quote(expr = )))) {
+  if (any(vapply(arguments, function(a) rlang::is_missing(a), logical(1)))) {
     refuse("model", c("An argument is empty in {.code {expression_text(expr)}}."), call = call)
   }
   check_argument_names(name, arguments, expr, call)

@@ -30,10 +30,11 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
   # a line that is broken begins behind the break
   if (!whole) edge <- edge[(seq_along(found) + which(!found)[1] - 1) %% length(found) + 1, ]
   ellipse <- region[region$by == "curvature", ]
-  draw <- function(plot, layer) if (whole) plot + ggplot2::geom_polygon(data = edge, fill = ink[["band"]], alpha = 0.3,
-    colour = ink[["fit"]], linewidth = 0.9) else plot + layer
-  plot <- ggplot2::ggplot(edge, aes(.data[[names[1]]], .data[[names[2]]]))
-  plot <- draw(plot, ggplot2::geom_path(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE))
+  plot <- ggplot2::ggplot(edge, aes(.data[[names[1]]], .data[[names[2]]])) + if (whole) {
+    ggplot2::geom_polygon(data = edge, fill = ink[["band"]], alpha = 0.3, colour = ink[["fit"]], linewidth = 0.9)
+  } else {
+    ggplot2::geom_path(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE)
+  }
   if (nrow(ellipse)) plot <- plot + ggplot2::geom_path(data = ellipse, colour = ink[["start"]], linetype = "dashed")
   estimate <- stats::setNames(data.frame(run$estimate[[names[1]]], run$estimate[[names[2]]]), names)
   plot +

@@ -8,7 +8,7 @@ problem_difference <- function(a, b) {
     p$criterion
   }
   parts <- list(
-    model = function(p) expression_text(p$model$formula), 
+    model = function(p) expression_text(p$model$formula),
     `function` = function(p) if (is.function(p$own$fun)) list(body(p$own$fun), formals(p$own$fun), p$own$kind),
     goal = function(p) p$own$goal %||% "", measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
     conditions = function(p) sort(condition_texts(p)), criterion = function(p) format(without_scale(p))

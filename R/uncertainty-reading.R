@@ -20,8 +20,9 @@ limits_read <- function(table) {
     said("not determined", function(n) paste0(if (n > 1) " are" else " is", " not determined by the data: any value fits as well.")),
     said("open above", function(n) " may be arbitrarily large: no larger value is ruled out by the data."),
     said("open below", function(n) " may be arbitrarily small: no smaller value is ruled out by the data."),
-    said("ends at its", function(n) paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s",
-      " there by your condition, not by the data.")),
+    said("ends at its", function(n) {
+      paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s", " there by your condition, not by the data.")
+    }),
     said("several minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
     said("turns back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
     said("lost", function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")

@@ -232,14 +232,14 @@ TEST_CASE("work is shared out whole, on any number of threads") {
 TEST_CASE("damping and answers of a step fit together") {
   const Eigen::MatrixXd a = (Eigen::MatrixXd(3, 3) << 2, 1, 0, 0, 1, 3, 0, 0, 0.5).finished();
   const Eigen::VectorXd b = vec({1, -2, 0.5});
-  const LinearStep step(a, b);
+  const LinearStep step(a, {0, 1, 2}, Eigen::Vector3d::Ones(), b);
   const double damping = step.damping_within(0.3);
   CHECK(damping > 0);
   CHECK((step.solve(damping, -a.transpose() * b) - step.within(0.3)).norm() < 1e-12);
   const Eigen::MatrixXd whole = a.transpose() * a + damping * Eigen::MatrixXd::Identity(3, 3);
   CHECK((whole * step.within(0.3) + a.transpose() * b).norm() < 1e-10);
   CHECK(step.undetermined().cols() == 0);
-  const LinearStep lame((Eigen::MatrixXd(3, 3) << 1, 1, 0, 0, 0, 1, 0, 0, 0).finished(), b);
+  const LinearStep lame((Eigen::MatrixXd(3, 3) << 1, 1, 0, 0, 0, 1, 0, 0, 0).finished(), {0, 1, 2}, Eigen::Vector3d::Ones(), b);
   CHECK(lame.undetermined().cols() == 1);
 }
 

@@ -107,9 +107,27 @@ TEST_CASE("a stored solver goes on bit for bit") {
 
 TEST_CASE("a step within a radius has that length, and is no longer where there is no need") {
   const Eigen::MatrixXd a = (Eigen::MatrixXd(3, 2) << 1, 2, 0, 1e-3, 3, 1).finished();
-  const LinearStep step(a, vec({1, 1, 1}));
+  const LinearStep step(a, {0, 1}, vec({1, 1}), vec({1, 1, 1}));
   const double whole = step.undamped().norm();
   CHECK(step.within(2 * whole) == step.undamped());
   for (double share : {0.5, 1e-2, 1e-6})
     CHECK(step.within(share * whole).norm() == Approx(share * whole).epsilon(0.06));
+}
+
+TEST_CASE("the step of a triangle within a radius is damped as the normal equations say, some columns left out or not") {
+  const Eigen::MatrixXd whole = (Eigen::MatrixXd(3, 3) << 2, -1, 4, 0, 1e-3, 0.5, 0, 0, 3).finished();
+  const Eigen::VectorXd scale = vec({2, 1e-2, 5}), b = vec({1, -2, 0.5});
+  for (const std::vector<int>& columns : {std::vector<int>{0, 1, 2}, std::vector<int>{0, 2}}) {
+    Eigen::MatrixXd a(3, columns.size());
+    for (std::size_t k = 0; k < columns.size(); ++k) a.col(k) = whole.col(columns[k]) / scale[columns[k]];
+    const LinearStep step(whole, columns, scale, b);
+    CHECK((a.transpose() * (a * step.undamped() + b)).norm() < 1e-15 * a.squaredNorm() * step.undamped().norm());
+    for (double share : {0.7, 0.1, 1e-4}) {
+      const double radius = share * step.undamped().norm(), damping = step.damping_within(radius);
+      const Eigen::VectorXd p = step.within(radius);
+      CHECK(damping > 0);
+      CHECK(p.norm() == Approx(radius).epsilon(0.06));
+      CHECK((a.transpose() * (a * p + b) + damping * p).norm() < 1e-12 * (a.transpose() * b).norm() * (1 + damping));
+    }
+  }
 }
