@@ -3,8 +3,10 @@
 read_run <- function(path, fun = NULL, problem = NULL) {
   need_package("jsonlite", "to read runs")
   if (!rlang::is_string(path) || !file.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
+  if (!begins_as_run(path)) refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.")
   stored <- tryCatch(
-    jsonlite::fromJSON(path, simplifyVector = FALSE),
+    # read at once: taken piece by piece, a long line takes minutes
+    jsonlite::parse_json(utf8_text(path)),
     error = function(e) refuse("file", c("{.file {path}} is damaged: it is no JSON.", "x" = "{conditionMessage(e)}"))
   )
   check_stored_format(stored, path)
@@ -15,6 +17,18 @@ read_run <- function(path, fun = NULL, problem = NULL) {
       refuse("file", c("{.file {path}} is damaged: a part of the run is missing.", "x" = "{conditionMessage(e)}"))
     }
   )
+}
+
+# What does not begin as write_run() begins is not parsed, however long it is.
+begins_as_run <- function(path) {
+  begin <- readBin(path, "raw", 100)
+  !any(begin == 0) && grepl(paste0("^\\s*\\{\\s*\"format\": *\"", run_format, "\""), rawToChar(begin))
+}
+
+utf8_text <- function(path) {
+  text <- readChar(path, file.size(path), useBytes = TRUE)
+  Encoding(text) <- "UTF-8"
+  text
 }
 
 check_stored_format <- function(stored, path, call = rlang::caller_env()) {

@@ -45,6 +45,18 @@ test_that("files that explode, or are no text, are not parsed", {
   refused_plan("title: [unclosed", "is not YAML")
 })
 
+test_that("a long line is no run, and is not parsed as one", {
+  path <- withr::local_tempfile(fileext = ".json")
+  for (begin in c("{\"a\": \"", "{\"format\": \"tundrel run\", \"version\": 1, \"problem\": \"")) {
+    cat(begin, strrep("x", 2e7), "\"}", sep = "", file = path)
+    took <- system.time(refused <- rlang::catch_cnd(read_run(path), "tundrel_error"))[["elapsed"]]
+    expect_s3_class(refused, "tundrel_error_file")
+    expect_lt(took, 2)
+  }
+  writeBin(c(charToRaw("{\"format\": \""), as.raw(0)), path)
+  expect_refusal(read_run(path), "file", "holds no run")
+})
+
 test_that("stored runs and models hold no code either", {
   folder <- withr::local_tempdir()
   path <- file.path(folder, "run.json")
