@@ -113,6 +113,9 @@ without_comments <- function(file, comment) {
   copy
 }
 
+# What spreadsheets put before the first line of a text in UTF-8.
+byte_order_mark <- as.raw(c(0xef, 0xbb, 0xbf))
+
 # Long files are looked through in pieces, as bytes.
 has_comments <- function(file, comment) {
   opened <- file(file, "rb")
@@ -122,6 +125,7 @@ has_comments <- function(file, comment) {
   repeat {
     piece <- readBin(opened, "raw", 2^24)
     if (length(piece) == 0) return(FALSE)
+    if (length(before) == 1 && identical(utils::head(piece, 3), byte_order_mark)) piece <- piece[-(1:3)]
     piece <- c(before, piece)
     if (length(grepRaw(mark, piece, fixed = TRUE))) return(TRUE)
     before <- utils::tail(piece, length(mark) - 1)

@@ -2,7 +2,7 @@
 #' @export
 read_run <- function(path, fun = NULL, problem = NULL) {
   need_package("jsonlite", "to read runs")
-  if (!rlang::is_string(path) || !file.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
+  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
   if (!begins_as_run(path)) refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.")
   stored <- tryCatch(
     # read at once: taken piece by piece, a long line takes minutes
@@ -22,7 +22,7 @@ read_run <- function(path, fun = NULL, problem = NULL) {
 # What does not begin as write_run() begins is not parsed, however long it is.
 begins_as_run <- function(path) {
   begin <- readBin(path, "raw", 100)
-  !any(begin == 0) && grepl(paste0("^\\s*\\{\\s*\"format\": *\"", run_format, "\""), rawToChar(begin))
+  !any(begin == 0) && grepl(paste0("^\\s*\\{\\s*\"format\": *\"", run_format, "\""), rawToChar(begin), useBytes = TRUE)
 }
 
 utf8_text <- function(path) {

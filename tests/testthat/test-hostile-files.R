@@ -55,6 +55,9 @@ test_that("a long line is no run, and is not parsed as one", {
   }
   writeBin(c(charToRaw("{\"format\": \""), as.raw(0)), path)
   expect_refusal(read_run(path), "file", "holds no run")
+  writeBin(as.raw(c(0x7b, 0xff, 0xfe, 0xc3, 0x28)), path)
+  expect_refusal(read_run(path), "file", "holds no run")
+  expect_refusal(read_run(tempdir()), "file", "no stored run")
 })
 
 test_that("stored runs and models hold no code either", {

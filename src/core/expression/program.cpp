@@ -99,11 +99,9 @@ inline Input Program::locate(const Operand& o, const Workspace& w, const Columns
 }
 
 void Program::run_block(Workspace& w, const Columns& columns, long first, int n) const {
-  for (const Instruction& s : instructions_) {
-    const Input b = s.b.where == Where::nowhere ? Input() : locate(s.b, w, columns, first);
-    const Input c = s.c.where == Where::nowhere ? Input() : locate(s.c, w, columns, first);
-    evaluate_block(s.op, s.value, locate(s.a, w, columns, first), b, c, w.slot(s.slot), n);
-  }
+  for (const Instruction& s : instructions_)
+    evaluate_block(s.op, s.value, locate(s.a, w, columns, first), locate(s.b, w, columns, first), locate(s.c, w, columns, first),
+                   w.slot(s.slot), n);
   for (std::size_t k = 0; k < outputs_.size(); ++k)
     w.outputs_[k] = locate(outputs_[k], w, columns, first).data;
 }

@@ -1,7 +1,9 @@
 #include "function_problem.h"
 
+#include <algorithm>
 #include <cmath>
 
+#include "../expression/kernel.h"
 #include "differences.h"
 #include "triangular_factor.h"
 
@@ -22,14 +24,15 @@ Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
   if (!at_x.allFinite()) return {};
   const VectorFunction residuals = [this](const Eigen::VectorXd& at) { return evaluate(at); };
   std::vector<Eigen::VectorXd> columns(p, Eigen::VectorXd(rows_));
-  std::vector<const double*> places;
-  for (int j = 0; j < p; ++j) {
+  for (int j = 0; j < p; ++j)
     if (!first_difference(residuals, x, at_x, j, bounds_, refined, columns[j])) return {};
-    places.push_back(columns[j].data());
+  columns.push_back(at_x);
+  TriangularFactor factor(p + 1, std::min(kBlockRows, rows_));
+  for (int first = 0; first < rows_; first += kBlockRows) {
+    std::vector<const double*> places;
+    for (const Eigen::VectorXd& column : columns) places.push_back(column.data() + first);
+    factor.fold(places.data(), std::min(kBlockRows, rows_ - first));
   }
-  places.push_back(at_x.data());
-  TriangularFactor factor(p + 1, rows_);
-  factor.fold(places.data(), rows_);
   return Linearisation(at_x.squaredNorm(), factor.triangle());
 }
 
