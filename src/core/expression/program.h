@@ -25,11 +25,10 @@ class Program {
    private:
     friend class Program;
     double* slot(int i) { return slots_.data() + static_cast<std::size_t>(i) * length_; }
-    const double* slot(int i) const { return slots_.data() + static_cast<std::size_t>(i) * length_; }
 
     int length_ = 0;  // rows of a block: kBlockRows, or all rows of a small table
     std::vector<double> scalars_, slots_;
-    std::vector<const double*> outputs_;
+    std::vector<const double*> places_, outputs_;
   };
 
   Program() = default;
@@ -45,10 +44,10 @@ class Program {
   void run_all(const double* parameters, const Columns& columns, double* out) const;
 
  private:
-  enum class Where { nowhere, column, slot, scalar };
+  // Where operands lie: scalars first, then slots, then columns.
   struct Operand {
-    Where where = Where::nowhere;
-    int index = -1;  // of the column, the slot or the scalar
+    int place = 0;
+    int step = 0;  // see Input
   };
   struct Instruction {
     Op op;
@@ -62,13 +61,11 @@ class Program {
     int a, b, c, index;
   };
 
-  static Input locate(const Operand& o, const Workspace& w, const Columns& c, long first);
-
   std::vector<ScalarStep> scalars_;           // what is evaluated once a run, in order
   std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block of an output
   std::vector<Instruction> instructions_;
-  std::vector<Operand> outputs_;
-  int n_slots_ = 0;
+  std::vector<int> outputs_;  // their places
+  int n_slots_ = 0, n_columns_ = 0;
 };
 
 }  // namespace tundrel

@@ -33,13 +33,13 @@ struct Bounds {
   }
   // A parameter held by its bound: it rests there and the value falls only outwards.
   bool holds(int i, double x, double slope) const {
-    return (rests_low(i, x) && slope > 0) || (rests_high(i, x) && slope < 0);
+    return slope > 0 ? rests_low(i, x) : slope < 0 && rests_high(i, x);
   }
   // x + step without rounding past a limit.
   double moved(int i, double x, double step) const {
     const double to = x + step;
-    if (to < lower[i] || (lower_open[i] && to == lower[i])) return lower_open[i] ? x : lower[i];
-    if (to > upper[i] || (upper_open[i] && to == upper[i])) return upper_open[i] ? x : upper[i];
+    if (to <= lower[i]) return lower_open[i] ? x : lower[i];
+    if (to >= upper[i]) return upper_open[i] ? x : upper[i];
     return to;
   }
   // The longest multiple of `direction` that keeps within the bounds.
@@ -53,9 +53,13 @@ struct Bounds {
   }
   // x + length * direction without rounding past a limit.
   Eigen::VectorXd along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, double length = 1) const {
-    Eigen::VectorXd to(x.size());
-    for (int i = 0; i < x.size(); ++i) to[i] = direction[i] == 0 ? x[i] : moved(i, x[i], length * direction[i]);
+    Eigen::VectorXd to;
+    go_along(x, direction, length, to);
     return to;
+  }
+  void go_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, double length, Eigen::VectorXd& to) const {
+    to.resize(x.size());
+    for (int i = 0; i < x.size(); ++i) to[i] = direction[i] == 0 ? x[i] : moved(i, x[i], length * direction[i]);
   }
   // Of a step wanted in the parameters `moving`, those that would leave their limits are given the step to
   // the limit and are moving no longer. Returns whether there were any; if not, the step is filled in.

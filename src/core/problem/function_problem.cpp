@@ -18,14 +18,15 @@ Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
 
 double FunctionProblem::value(const Eigen::VectorXd& x) { return evaluate(x).squaredNorm(); }
 
-Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
+void FunctionProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
+  at.usable = false;
   const int p = size();
   const Eigen::VectorXd at_x = evaluate(x);
-  if (!at_x.allFinite()) return {};
+  if (!at_x.allFinite()) return;
   const VectorFunction residuals = [this](const Eigen::VectorXd& at) { return evaluate(at); };
   std::vector<Eigen::VectorXd> columns(p, Eigen::VectorXd(rows_));
   for (int j = 0; j < p; ++j)
-    if (!first_difference(residuals, x, at_x, j, bounds_, refined, columns[j])) return {};
+    if (!first_difference(residuals, x, at_x, j, bounds_, refined, columns[j])) return;
   columns.push_back(at_x);
   TriangularFactor factor(p + 1, std::min(kBlockRows, rows_));
   for (int first = 0; first < rows_; first += kBlockRows) {
@@ -33,7 +34,7 @@ Linearisation FunctionProblem::linearise(const Eigen::VectorXd& x) {
     for (const Eigen::VectorXd& column : columns) places.push_back(column.data() + first);
     factor.fold(places.data(), std::min(kBlockRows, rows_ - first));
   }
-  return Linearisation(at_x.squaredNorm(), factor.triangle());
+  at.set(at_x.squaredNorm(), factor.triangle());
 }
 
 }  // namespace tundrel

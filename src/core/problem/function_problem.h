@@ -19,7 +19,7 @@ class FunctionProblem : public Problem {
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   double value(const Eigen::VectorXd& x) override;
   // By forward differences while walking, by central ones of order four once refined.
-  Linearisation linearise(const Eigen::VectorXd& x) override;
+  void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   double response_norm() override { return response_norm_; }
 
  private:

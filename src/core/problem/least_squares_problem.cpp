@@ -58,11 +58,18 @@ double LeastSquaresProblem::response_norm() {
   return response_norm_;
 }
 
-Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
+void LeastSquaresProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
   ++evaluations;
+  if (!looked_ || latest_ != x) linearise_afresh(x);
+  at.set(latest_value_, factors_[0].triangle());
+  if (!at.usable) ++refused;
+}
+
+void LeastSquaresProblem::linearise_afresh(const Eigen::VectorXd& x) {
   const int p = size();
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  looked_ = false;
   sums_.setZero(segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
@@ -72,9 +79,9 @@ Linearisation LeastSquaresProblem::linearise(const Eigen::VectorXd& x) {
     factors_[s].fold(work.outputs(), n);
   });
   for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
-  Linearisation result(sums_.sum(), factors_[0].triangle());
-  if (!result.usable) ++refused;
-  return result;
+  looked_ = true;
+  latest_ = x;
+  latest_value_ = sums_.sum();
 }
 
 bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {

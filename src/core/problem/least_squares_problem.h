@@ -24,15 +24,17 @@ class LeastSquaresProblem : public Problem {
   bool read(const Columns& columns) override {
     columns_ = columns;
     response_norm_ = -1;
+    looked_ = false;
     return true;
   }
-  Linearisation linearise(const Eigen::VectorXd& x) override;
+  void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) override;
   double response_norm() override;
   std::vector<int> linear_parameters() override;
 
  private:
+  void linearise_afresh(const Eigen::VectorXd& x);
   // Sum over rows of the square of the program's first output.
   double sum_of_squares(const Program& program, const Eigen::VectorXd& x);
 
@@ -46,6 +48,10 @@ class LeastSquaresProblem : public Problem {
   Sweep sweep_;
   Eigen::VectorXd sums_;  // of the segments; kept, as the next, for its memory
   std::vector<TriangularFactor> factors_;
+  // Where factors_[0] and the value were found, if they were: who verifies an answer looks at the last point once more.
+  bool looked_ = false;
+  Eigen::VectorXd latest_;
+  double latest_value_ = 0;
 };
 
 }  // namespace tundrel

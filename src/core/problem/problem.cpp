@@ -7,14 +7,50 @@
 
 namespace tundrel {
 
-Linearisation::Linearisation(double value, const Eigen::MatrixXd& triangle) {
-  usable = std::isfinite(value) && triangle.allFinite();
+void Linearisation::set(double value, const Eigen::MatrixXd& triangle) {
+  // Differences of a number and itself are zero unless it is not finite.
+  double none = value - value;
+  for (Eigen::Index i = 0; i < triangle.size(); ++i) none += triangle.data()[i] - triangle.data()[i];
+  usable = none == 0;
+  this->value = usable ? value : std::numeric_limits<double>::infinity();
   if (!usable) return;
   const Eigen::Index p = triangle.cols() - 1;
-  this->value = value;
-  factor = triangle.topLeftCorner(p, p);
-  projected = triangle.col(p).head(p);
+  if (factor.rows() != p || factor.cols() != p) factor.resize(p, p);
+  projected.resize(p);
+  for (Eigen::Index j = 0; j < p; ++j) {
+    for (Eigen::Index i = 0; i < p; ++i) factor(i, j) = triangle(i, j);
+    projected[j] = triangle(j, p);
+  }
   remainder = std::fabs(triangle(p, p));
+}
+
+// Loops, since for the few parameters of most problems Eigen's products take longer to begin than to do.
+void Linearisation::column_norms(Eigen::VectorXd& norms) const {
+  norms.resize(factor.cols());
+  for (Eigen::Index j = 0; j < factor.cols(); ++j) {
+    double square = 0;
+    for (Eigen::Index i = 0; i <= j; ++i) square += factor(i, j) * factor(i, j);
+    norms[j] = std::sqrt(square);
+  }
+}
+
+void Linearisation::slope(Eigen::VectorXd& slope) const {
+  slope.resize(factor.cols());
+  for (Eigen::Index j = 0; j < factor.cols(); ++j) {
+    double sum = 0;
+    for (Eigen::Index i = 0; i <= j; ++i) sum += factor(i, j) * projected[i];
+    slope[j] = sum;
+  }
+}
+
+double Linearisation::promised(const Eigen::VectorXd& step) const {
+  double sum = 0;
+  for (Eigen::Index i = 0; i < factor.rows(); ++i) {
+    double left = projected[i];
+    for (Eigen::Index j = i; j < factor.cols(); ++j) left += factor(i, j) * step[j];
+    sum += projected[i] * projected[i] - left * left;
+  }
+  return sum;
 }
 
 Slope Problem::slope(const Eigen::VectorXd& x) {

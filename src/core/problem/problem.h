@@ -18,9 +18,8 @@ struct Columns;
 // Residuals and their Jacobian at a point, reduced by an orthogonal transformation to a triangle:
 // |J p + r|^2 = |factor p + projected|^2 + remainder^2 for every step p.
 struct Linearisation {
-  Linearisation() = default;
   // Of a sum of squares and the triangle of the Jacobian with the residuals as its last column.
-  Linearisation(double value, const Eigen::MatrixXd& triangle);
+  void set(double value, const Eigen::MatrixXd& triangle);
 
   bool usable = false;  // FALSE where the model is not finite: the point is refused
   double value = std::numeric_limits<double>::infinity();
@@ -29,6 +28,12 @@ struct Linearisation {
   double remainder = 0;
 
   double residual_norm() const { return std::sqrt(value); }
+  // Of the Jacobian's columns.
+  void column_norms(Eigen::VectorXd& norms) const;
+  // Half the slope of the value.
+  void slope(Eigen::VectorXd& slope) const;
+  // By how much a step would lower the value if the residuals were linear.
+  double promised(const Eigen::VectorXd& step) const;
 };
 
 // Value and gradient at a point.
@@ -93,7 +98,13 @@ class Problem {
   // Counts as one evaluation where derivatives are exact.
   virtual Slope slope(const Eigen::VectorXd& x);
   // For sums of squares. Counts as one evaluation.
-  virtual Linearisation linearise(const Eigen::VectorXd&) { return {}; }
+  Linearisation linearise(const Eigen::VectorXd& x) {
+    Linearisation at;
+    linearise_into(x, at);
+    return at;
+  }
+  // The same in the memory of another one.
+  virtual void linearise_into(const Eigen::VectorXd&, Linearisation& at) { at = Linearisation(); }
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
   virtual bool residual_curvature(const Eigen::VectorXd&, Eigen::MatrixXd&) { return false; }
   // J' times the second derivative of the residuals along a direction; FALSE where it cannot be had.

@@ -2,42 +2,91 @@
 
 #include <algorithm>
 #include <cmath>
-#include <vector>
 
 #include "row_sums.h"
 
 namespace tundrel {
 namespace {
 
-// A column that a reflection changes: `share` times the column that it is made of, `pivot`, is taken from it.
-struct Changed {
-  const double* from;
-  double* to;
-  double share;
+// Columns handled in one pass over the rows, so that what they share is read once.
+constexpr int kColumnsAtOnce = 4;
+
+// products[k] := the product of a column with column k.
+template <int K>
+void multiply(const double* by, const double* const* columns, double* products, int n) {
+  RowSums<K> sums;
+  cover_rows(n, [&](int i, auto width) {
+    const Rows<width.rows> shared = rows_at<width.rows>(by, i);
+#pragma GCC unroll 4
+    for (int k = 0; k < K; ++k) sums.add(k, rows_at<width.rows>(columns[k], i) * shared);
+  });
+  for (int k = 0; k < K; ++k) products[k] = sums.total(k);
+}
+
+// What a reflection does to columns: shares of its pivot are taken from them.
+struct Reflection {
+  const double* pivot;
+  const double* const* from;
+  double* const* to;
+  const double* shares;
+  double* products;  // of what the columns are then with the one that the next reflection is made of
 };
 
-// Changes a column, and returns its product with the one that the next reflection is made of, which may be itself.
-double change(const double* pivot, const double* next, const Changed& c, int n) {
-  return sum_over_rows(
-      n,
-      [&](int i) -> RowGroup {
-        const RowGroup x = rows_at(c.from, i) - c.share * rows_at(pivot, i);
-        Eigen::Map<RowGroup>(c.to + i) = x;
-        return x * rows_at(next, i);
-      },
-      [&](int i) {
-        c.to[i] = c.from[i] - c.share * pivot[i];
-        return c.to[i] * next[i];
-      });
+// Of K columns. The next reflection is made of `leader`, which is the first of them or has been changed before. Two rows at once
+// leave registers for all that is read of more than one column.
+template <int K, bool leads>
+void reflect(const Reflection& r, const double* leader, int n) {
+  RowSums<K, 2> sums;
+  // Copies, since the compiler cannot know that what is written to is none of these.
+  const double *from[K], *pivot = r.pivot;
+  double* to[K];
+  Rows<2> shares[K];
+  for (int k = 0; k < K; ++k) {
+    from[k] = r.from[k];
+    to[k] = r.to[k];
+    shares[k].setConstant(r.shares[k]);
+  }
+  cover_rows<2>(n, [&](int i, auto width) {
+    using Some = Rows<width.rows>;
+    const Some taken = rows_at<width.rows>(pivot, i);
+    Some next;
+    if constexpr (!leads) next = rows_at<width.rows>(leader, i);
+#pragma GCC unroll 4
+    for (int k = 0; k < K; ++k) {
+      const Some changed = rows_at<width.rows>(from[k], i) - shares[k].template head<width.rows>() * taken;
+      rows_at<width.rows>(to[k], i) = changed;
+      if (leads && k == 0) next = changed;
+      sums.add(k, changed * next);
+    }
+  });
+  for (int k = 0; k < K; ++k) r.products[k] = sums.total(k);
+}
+
+// Calls use(first, how many as a type) for m columns, some at a time.
+template <class Use>
+void cover_columns(int m, const Use& use) {
+  int first = 0;
+  for (; first + kColumnsAtOnce <= m; first += kColumnsAtOnce) use(first, std::integral_constant<int, kColumnsAtOnce>());
+  switch (m - first) {
+    case 3: return use(first, std::integral_constant<int, 3>());
+    case 2: return use(first, std::integral_constant<int, 2>());
+    case 1: return use(first, std::integral_constant<int, 1>());
+    default: return;
+  }
 }
 
 }  // namespace
 
 void TriangularFactor::clear(int n_columns, int block_rows) {
-  triangle_.setZero(n_columns, n_columns);
-  reflected_.resize(std::max(block_rows, n_columns), n_columns);
-  shares_.resize(n_columns);
-  products_.resize(n_columns);
+  const int rows = std::max(block_rows, n_columns);
+  if (reflected_.rows() != rows || reflected_.cols() != n_columns) {
+    triangle_.resize(n_columns, n_columns);
+    reflected_.resize(rows, n_columns);
+    places_.resize(n_columns);
+    shares_.resize(n_columns);
+    products_.resize(n_columns);
+  }
+  triangle_.setZero();
 }
 
 // Column by column, a reflection of the diagonal element and the block's column that turns the column to zero. It leaves
@@ -45,30 +94,36 @@ void TriangularFactor::clear(int n_columns, int block_rows) {
 // over a column does what is left to do of one reflection, and finds what the next one needs.
 void TriangularFactor::fold(const double* const* columns, int n) {
   const int m = static_cast<int>(triangle_.cols());
-  for (int k = 0; k < m; ++k) products_[k] = row_product(columns[0], columns[k], n);
+  for (int k = 0; k < m; ++k) places_[k] = reflected_.col(k).data();
+  double* const shares = shares_.data();
+  double* const products = products_.data();
+  cover_columns(m, [&](int first, auto some) { multiply<some()>(columns[0], columns + first, products + first, n); });
   for (int j = 0; j < m; ++j) {
-    const double square = products_[j];
-    shares_.setZero();
+    double* const diagonal = triangle_.data() + j * (m + 1);
+    const double square = products[j];
     if (square != 0) {
-      const double diagonal = triangle_(j, j);
-      const double length = std::copysign(std::sqrt(diagonal * diagonal + square), diagonal);
+      const double length = std::copysign(std::sqrt(*diagonal * *diagonal + square), *diagonal);
       // The reflection is I - v v' / (length * first), v = (first, pivot).
-      const double first = diagonal + length;
+      const double first = *diagonal + length;
       const double divisor = length * first;
-      triangle_(j, j) = -length;
+      *diagonal = -length;
       for (int k = j + 1; k < m; ++k) {
-        shares_[k] = (first * triangle_(j, k) + products_[k]) / divisor;
-        triangle_(j, k) -= shares_[k] * first;
+        double& above = triangle_.data()[k * m + j];
+        shares[k] = (first * above + products[k]) / divisor;
+        above -= shares[k] * first;
       }
+    } else {
+      std::fill(shares + j + 1, shares + m, 0);
     }
-    if (j + 1 == m) return;
-    const double* pivot = j == 0 ? columns[0] : reflected_.col(j).data();
-    const auto changed = [&](int k) {
-      double* to = reflected_.col(k).data();
-      return Changed{j == 0 ? columns[k] : to, to, shares_[k]};
-    };
-    const double* next = reflected_.col(j + 1).data();
-    for (int k = j + 1; k < m; ++k) products_[k] = change(pivot, next, changed(k), n);
+    const double* const* from = j == 0 ? columns : places_.data();
+    cover_columns(m - j - 1, [&](int first, auto some) {
+      const int k = j + 1 + first;
+      const Reflection reflection{from[j], from + k, places_.data() + k, shares + k, products + k};
+      if (first == 0)
+        reflect<some(), true>(reflection, nullptr, n);
+      else
+        reflect<some(), false>(reflection, places_[j + 1], n);
+    });
   }
 }
 

@@ -1,6 +1,7 @@
 // A matrix with many rows, kept only as the triangle of its QR decomposition.
 #pragma once
 #include <Eigen/Core>
+#include <vector>
 
 namespace tundrel {
 
@@ -22,6 +23,7 @@ class TriangularFactor {
 
  private:
   Eigen::MatrixXd triangle_, reflected_;
+  std::vector<double*> places_;  // where the columns of `reflected_` begin
   Eigen::VectorXd shares_, products_;
 };
 

@@ -14,8 +14,9 @@ constexpr double kEnoughFall = 1e-4;
 constexpr double kShortest = 1e-10;
 constexpr int kMostIdle = 2;
 
-Eigen::VectorXd column_scale(const Linearisation& at) {
-  return at.factor.colwise().norm().transpose().unaryExpr([](double s) { return s > 0 ? s : 1.0; });
+// Norms of the columns, or 1 for one that is zero.
+Eigen::VectorXd column_scale(const Eigen::VectorXd& norms) {
+  return norms.unaryExpr([](double s) { return s > 0 ? s : 1.0; });
 }
 
 }  // namespace
@@ -24,9 +25,11 @@ void GaussNewton::accept(Problem& problem, const Eigen::VectorXd& x, Linearisati
   at_ = std::move(at);
   status_.x = x;
   status_.value = at_.value;
-  const std::vector<int> unheld = unheld_parameters(problem, x, at_.factor.transpose() * at_.projected);
-  const LinearStep linear(at_.factor, unheld, column_scale(at_), at_.projected);
-  status_.gradient_norm = relative_offset(linear.reducible(), at_, residual_scale(problem, x, at_));
+  Eigen::VectorXd slope, norms;
+  at_.slope(slope);
+  at_.column_norms(norms);
+  const LinearStep linear(at_.factor, unheld_parameters(problem, x, slope), column_scale(norms), at_.projected);
+  status_.gradient_norm = relative_offset(linear.reducible(), at_, residual_scale(problem, x, norms));
 }
 
 void GaussNewton::start(Problem& problem, const Eigen::VectorXd& x) {
@@ -45,11 +48,14 @@ void GaussNewton::start(Problem& problem, const Eigen::VectorXd& x) {
 
 void GaussNewton::iterate(Problem& problem) {
   if (status_.gradient_norm <= 1e-3) problem.refine();
-  const std::vector<int> unheld = unheld_parameters(problem, status_.x, at_.factor.transpose() * at_.projected);
-  const Eigen::VectorXd scale = column_scale(at_);
-  const Eigen::VectorXd step =
-      bounded_step(problem, status_.x, at_, unheld, scale, std::numeric_limits<double>::infinity());
-  const double promised = at_.projected.squaredNorm() - (at_.projected + at_.factor * step).squaredNorm();
+  Eigen::VectorXd slope, norms;
+  at_.slope(slope);
+  at_.column_norms(norms);
+  const std::vector<int> unheld = unheld_parameters(problem, status_.x, slope);
+  const Eigen::VectorXd scale = column_scale(norms);
+  Eigen::VectorXd step;
+  bounded_step(problem, status_.x, at_, unheld, scale, std::numeric_limits<double>::infinity(), LinearStep(at_.factor, unheld, scale, at_.projected), step);
+  const double promised = at_.promised(step);
   const double size = scale.cwiseProduct(status_.x).norm();
   for (double share = 1; share >= kShortest; share /= 2) {
     const Eigen::VectorXd to = problem.bounds().along(status_.x, step, share);

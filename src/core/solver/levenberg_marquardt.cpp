@@ -28,29 +28,38 @@ constexpr double kCutShort = 1e-6;
 // Values this close are equal but for rounding.
 constexpr double kSameValue = 1e-11;
 
+double scaled_length(const Eigen::VectorXd& scale, const Eigen::VectorXd& x) {
+  double square = 0;
+  for (Eigen::Index i = 0; i < x.size(); ++i) square += scale[i] * x[i] * (scale[i] * x[i]);
+  return std::sqrt(square);
+}
+
 }  // namespace
 
-void LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x, Linearisation at) {
-  there_.scale = here_.scale.cwiseMax(at.factor.colwise().norm().transpose());
-  there_.unheld = unheld_parameters(problem, x, at.factor.transpose() * at.projected);
-  there_.linear.set(at.factor, there_.unheld, there_.scale, at.projected);
-  there_.gradient_norm = relative_offset(there_.linear.reducible(), at, residual_scale(problem, x, at));
-  there_.at = std::move(at);
+void LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x) {
+  there_->at.column_norms(there_->norms);
+  there_->scale.resize(x.size());
+  for (Eigen::Index i = 0; i < x.size(); ++i) there_->scale[i] = std::max(here_->scale[i], there_->norms[i]);
+  there_->at.slope(slope_);
+  find_unheld(problem, x, slope_, there_->unheld);
+  there_->linear.set(there_->at.factor, there_->unheld, there_->scale, there_->at.projected);
+  there_->gradient_norm = relative_offset(there_->linear.reducible(), there_->at, residual_scale(problem, x, there_->norms));
 }
 
 void LevenbergMarquardt::move_there(const Eigen::VectorXd& x) {
-  std::swap(here_, there_);
+  here_.swap(there_);
   status_.x = x;
-  status_.value = here_.at.value;
-  status_.gradient_norm = here_.gradient_norm;
+  status_.value = here_->at.value;
+  status_.gradient_norm = here_->gradient_norm;
 }
 
 void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   status_ = Status();
   status_.action = "start";
   status_.x = x;
-  here_.scale = Eigen::VectorXd::Zero(x.size());
-  Linearisation at = problem.linearise(x);
+  here_->scale = Eigen::VectorXd::Zero(x.size());
+  Linearisation& at = there_->at;
+  problem.linearise_into(x, at);
   if (!at.usable) {
     status_.value = at.value;
     status_.reason = StopReason::failed;
@@ -59,11 +68,11 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   // A column that is still zero says nothing about scale: until it does, the typical size serves.
   const double residual = at.value > 0 ? at.residual_norm() : 1;
   for (int i = 0; i < x.size(); ++i)
-    if (at.factor.col(i).isZero(0)) here_.scale[i] = residual / problem.bounds().typical[i];
-  look(problem, x, std::move(at));
+    if (at.factor.col(i).isZero(0)) here_->scale[i] = residual / problem.bounds().typical[i];
+  look(problem, x);
   move_there(x);
-  const double length = here_.scale.cwiseProduct(x).norm();
-  radius_ = settings_.first_radius * (length > 0 ? length : here_.at.residual_norm());
+  const double length = scaled_length(here_->scale, x);
+  radius_ = settings_.first_radius * (length > 0 ? length : here_->at.residual_norm());
   if (!(radius_ > 0)) radius_ = settings_.first_radius;
   if (status_.gradient_norm <= settings_.tolerance) begin_closing(problem, StopReason::gradient);
 }
@@ -83,34 +92,34 @@ void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
 
 // Bends a step as the model's surface does; not where a bound has cut it short.
 LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen::VectorXd& step) const {
-  const double damping = here_.linear.damping_within(radius_);
-  const Eigen::VectorXd straight = here_.linear.within(radius_);
+  const double damping = here_->linear.damping_within(radius_);
+  const Eigen::VectorXd straight = here_->linear.within(radius_);
   Eigen::VectorXd bend;
-  for (std::size_t k = 0; k < here_.unheld.size(); ++k)
-    if (std::fabs(straight[k] - step[here_.unheld[k]] * here_.scale[here_.unheld[k]]) > kCutShort * straight.norm()) return Bend::none;
+  for (std::size_t k = 0; k < here_->unheld.size(); ++k)
+    if (std::fabs(straight[k] - step[here_->unheld[k]] * here_->scale[here_->unheld[k]]) > kCutShort * straight.norm()) return Bend::none;
   if (!problem.bend_along(status_.x, step, bend)) return Bend::none;
-  Eigen::VectorXd scaled(here_.unheld.size());
-  for (std::size_t k = 0; k < here_.unheld.size(); ++k) scaled[k] = bend[here_.unheld[k]] / here_.scale[here_.unheld[k]];
-  const Eigen::VectorXd acceleration = -0.5 * here_.linear.solve(damping, scaled);
+  Eigen::VectorXd scaled(here_->unheld.size());
+  for (std::size_t k = 0; k < here_->unheld.size(); ++k) scaled[k] = bend[here_->unheld[k]] / here_->scale[here_->unheld[k]];
+  const Eigen::VectorXd acceleration = -0.5 * here_->linear.solve(damping, scaled);
   if (!(2 * acceleration.norm() <= kMostBend * straight.norm())) return Bend::too_much;
   Eigen::VectorXd bent = step;
-  for (std::size_t k = 0; k < here_.unheld.size(); ++k) bent[here_.unheld[k]] += acceleration[k] / here_.scale[here_.unheld[k]];
+  for (std::size_t k = 0; k < here_->unheld.size(); ++k) bent[here_->unheld[k]] += acceleration[k] / here_->scale[here_->unheld[k]];
   if (problem.bounds().reach_along(status_.x, bent) < 1) return Bend::none;
   step = bent;
   return Bend::added;
 }
 
 void LevenbergMarquardt::walk(Problem& problem) {
-  const double size = here_.scale.cwiseProduct(status_.x).norm();
-  Eigen::VectorXd to;
+  const double size = scaled_length(here_->scale, status_.x);
+  Eigen::VectorXd &to = to_, &step = step_;
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
   for (;; radius_ *= kShorter) {
-    to = problem.bounds().along(status_.x, bounded_step(problem, status_.x, here_.at, here_.unheld, here_.scale, radius_, &here_.linear));
-    const Eigen::VectorXd taken = to - status_.x;
-    length = taken.cwiseProduct(here_.scale).norm();
-    predicted =
-        here_.at.projected.squaredNorm() - (here_.at.projected + here_.at.factor * taken).squaredNorm();
+    bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, radius_, here_->linear, step);
+    problem.bounds().go_along(status_.x, step, 1, to);
+    step = to - status_.x;
+    length = scaled_length(here_->scale, step);
+    predicted = here_->at.promised(step);
     if (predicted > 0 || !(length > kEpsilon * size)) break;
   }
   status_.step_norm = size > 0 ? length / size : length;
@@ -123,7 +132,6 @@ void LevenbergMarquardt::walk(Problem& problem) {
 
   Bend bend = Bend::none;
   if (settings_.geodesic) {
-    Eigen::VectorXd step = to - status_.x;
     bend = accelerate(problem, step);
     if (bend == Bend::too_much) {
       status_.action = "step refused: the path bends too much, region smaller";
@@ -131,16 +139,17 @@ void LevenbergMarquardt::walk(Problem& problem) {
       if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
       return;
     }
-    if (bend == Bend::added) to = problem.bounds().along(status_.x, step);
+    if (bend == Bend::added) problem.bounds().go_along(status_.x, step, 1, to);
   }
-  Linearisation trial = problem.linearise(to);
+  const Linearisation& trial = there_->at;
+  problem.linearise_into(to, there_->at);
   if (!trial.usable) {
     status_.action = "point refused: no finite value, region smaller";
     radius_ = kShorter * std::min(radius_, length);
     if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
     return;
   }
-  const double before = here_.at.value;
+  const double before = here_->at.value;
   const double reduction = before - trial.value;
   const double ratio = reduction / predicted;
   if (ratio < kPoor)
@@ -148,7 +157,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
-    look(problem, to, std::move(trial));
+    look(problem, to);
     move_there(to);
     status_.action = bend == Bend::added ? "bent step accepted"
                      : ratio < kPoor   ? "step accepted, region smaller"
@@ -170,22 +179,22 @@ void LevenbergMarquardt::walk(Problem& problem) {
 
 bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
   if (closing_ == Closing::gauss_newton) {
-    step = bounded_step(problem, status_.x, here_.at, here_.unheld, here_.scale, kInfinity, &here_.linear);
+    bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, kInfinity, here_->linear, step);
     return true;
   }
   Eigen::MatrixXd curvature;
   if (!problem.residual_curvature(status_.x, curvature)) return false;
-  Eigen::VectorXd unheld_scale(here_.unheld.size());
-  Eigen::MatrixXd extra(here_.unheld.size(), here_.unheld.size());
-  for (std::size_t i = 0; i < here_.unheld.size(); ++i)
-    for (std::size_t j = 0; j < here_.unheld.size(); ++j)
-      extra(i, j) = curvature(here_.unheld[i], here_.unheld[j]) / (here_.scale[here_.unheld[i]] * here_.scale[here_.unheld[j]]);
+  Eigen::VectorXd unheld_scale(here_->unheld.size());
+  Eigen::MatrixXd extra(here_->unheld.size(), here_->unheld.size());
+  for (std::size_t i = 0; i < here_->unheld.size(); ++i)
+    for (std::size_t j = 0; j < here_->unheld.size(); ++j)
+      extra(i, j) = curvature(here_->unheld[i], here_->unheld[j]) / (here_->scale[here_->unheld[i]] * here_->scale[here_->unheld[j]]);
   Eigen::VectorXd part;
-  if (!here_.linear.with_curvature(extra, part)) return false;
+  if (!here_->linear.with_curvature(extra, part)) return false;
   step = Eigen::VectorXd::Zero(status_.x.size());
-  for (std::size_t k = 0; k < here_.unheld.size(); ++k) {
-    const int i = here_.unheld[k];
-    step[i] = part[k] / here_.scale[i];
+  for (std::size_t k = 0; k < here_->unheld.size(); ++k) {
+    const int i = here_->unheld[k];
+    step[i] = part[k] / here_->scale[i];
     if (step[i] < problem.bounds().reach_down(i, status_.x[i]) ||
         step[i] > problem.bounds().reach_up(i, status_.x[i]))
       return false;
@@ -196,7 +205,7 @@ bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
 // Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
 void LevenbergMarquardt::close(Problem& problem) {
   problem.refine();  // again, for a solver that was stored while closing
-  Eigen::VectorXd step;
+  Eigen::VectorXd &step = step_, &to = to_;
   bool better = false, fast = false;
   if (closing_step(problem, step)) {
     if ((step.array().abs() <= kNothingLeft * status_.x.array().abs()).all()) {
@@ -204,14 +213,16 @@ void LevenbergMarquardt::close(Problem& problem) {
       status_.reason = claim_;
       return;
     }
-    const Eigen::VectorXd to = problem.bounds().along(status_.x, step);
-    const double size = here_.scale.cwiseProduct(status_.x).norm();
-    const double length = (to - status_.x).cwiseProduct(here_.scale).norm();
-    Linearisation trial = length > 0 ? problem.linearise(to) : Linearisation();
-    const double noise = kEpsilon * residual_scale(problem, status_.x, here_.at);
-    if (trial.usable && trial.value <= here_.at.value * (1 + kSameValue) + noise * noise) {
-      look(problem, to, std::move(trial));
-      const double left = there_.linear.reducible(), before = here_.linear.reducible();
+    problem.bounds().go_along(status_.x, step, 1, to);
+    step = to - status_.x;
+    const double size = scaled_length(here_->scale, status_.x);
+    const double length = scaled_length(here_->scale, step);
+    const Linearisation& trial = there_->at;
+    if (length > 0) problem.linearise_into(to, there_->at);
+    const double noise = kEpsilon * residual_scale(problem, status_.x, here_->norms);
+    if (length > 0 && trial.usable && trial.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
+      look(problem, to);
+      const double left = there_->linear.reducible(), before = here_->linear.reducible();
       better = left < before;
       fast = left < kFastShare * before;
       if (better) {
@@ -232,19 +243,21 @@ void LevenbergMarquardt::close(Problem& problem) {
 
 void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", here_.at.usable);
-  v.field("factor", here_.at.factor);
-  v.field("projected", here_.at.projected);
-  v.field("remainder", here_.at.remainder);
-  v.field("scale", here_.scale);
+  v.whole("usable", here_->at.usable);
+  v.field("factor", here_->at.factor);
+  v.field("projected", here_->at.projected);
+  v.field("remainder", here_->at.remainder);
+  v.field("scale", here_->scale);
   v.field("radius", radius_);
   v.whole("closing", closing_);
   v.whole("claim", claim_);
   v.whole("slow_steps", slow_steps_);
-  visit_places(v, "unheld", here_.unheld);
-  here_.at.value = status_.value;
-  here_.gradient_norm = status_.gradient_norm;
-  if (here_.at.usable) here_.linear.set(here_.at.factor, here_.unheld, here_.scale, here_.at.projected);
+  visit_places(v, "unheld", here_->unheld);
+  here_->at.value = status_.value;
+  here_->gradient_norm = status_.gradient_norm;
+  if (!here_->at.usable) return;
+  here_->at.column_norms(here_->norms);
+  here_->linear.set(here_->at.factor, here_->unheld, here_->scale, here_->at.projected);
 }
 
 }  // namespace tundrel

@@ -1,5 +1,6 @@
 // Levenberg-Marquardt for sums of squares, as a trust-region method with bounds.
 #pragma once
+#include <memory>
 #include <vector>
 
 #include "linear_step.h"
@@ -40,19 +41,22 @@ class LevenbergMarquardt : public Solver {
   // What is known at a point. All but the linearisation and the scale follows from these.
   struct Place {
     Linearisation at;
-    Eigen::VectorXd scale;  // largest norms of the Jacobian's columns so far
+    Eigen::VectorXd norms;  // of the Jacobian's columns
+    Eigen::VectorXd scale;  // the largest of them so far
     std::vector<int> unheld;
     LinearStep linear;
     double gradient_norm = 0;
   };
-  // Fills `there_`; and goes there.
-  void look(Problem& problem, const Eigen::VectorXd& x, Linearisation at);
+  // Completes `there_` from its linearisation; and goes there.
+  void look(Problem& problem, const Eigen::VectorXd& x);
   void move_there(const Eigen::VectorXd& x);
   void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;
   Status status_;
-  Place here_, there_;  // the latter keeps no state, but its memory
+  // The latter keeps no state, but its memory; as do the next.
+  std::unique_ptr<Place> here_ = std::make_unique<Place>(), there_ = std::make_unique<Place>();
+  Eigen::VectorXd to_, step_, slope_;
   double radius_ = 0;
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for

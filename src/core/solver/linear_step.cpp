@@ -1,7 +1,6 @@
 #include "linear_step.h"
 
 #include <Eigen/Cholesky>
-#include <Eigen/Jacobi>
 #include <Eigen/SVD>
 #include <cmath>
 #include <limits>
@@ -17,44 +16,35 @@ constexpr double kRadiusShare = 0.05;
 constexpr int kSmall = 8;
 using SmallMatrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
 
-using SmallVector = Eigen::Matrix<double, Eigen::Dynamic, 1, Eigen::ColMajor, kSmall, 1>;
-
 // Below this condition number a matrix is clearly not singular.
 constexpr double kClearlyRegular = 1e8;
-
-// right := the inverse of an upper triangle times it; and the same with the triangle transposed.
-template <class Triangle, class Vector>
-void substitute(const Triangle& r, Vector& right) {
-  for (Eigen::Index i = right.size(); i-- > 0;) {
-    double x = right[i];
-    for (Eigen::Index k = i + 1; k < right.size(); ++k) x -= r(i, k) * right[k];
-    right[i] = x / r(i, i);
-  }
-}
-
-template <class Triangle, class Vector>
-void substitute_transposed(const Triangle& r, Vector& right) {
-  for (Eigen::Index i = 0; i < right.size(); ++i) {
-    double x = right[i];
-    for (Eigen::Index k = 0; k < i; ++k) x -= r(k, i) * right[k];
-    right[i] = x / r(i, i);
-  }
-}
 
 // The undamped step where the matrix is a small triangle, as linearise() gives it, and clearly regular: its condition
 // number is at most the product of the Frobenius norms of triangle and inverse. FALSE where singular values have to tell.
 bool solve_triangle(const Eigen::MatrixXd& matrix, const Eigen::VectorXd& b, Eigen::VectorXd& step) {
   const Eigen::Index n = matrix.cols();
-  if (n > kSmall || matrix.rows() != n || !matrix.isUpperTriangular(0)) return false;
-  double inverse_square = 0;
+  if (n > kSmall || matrix.rows() != n) return false;
+  double square = 0, inverse_square = 0;
   for (Eigen::Index j = 0; j < n; ++j) {
-    SmallVector column = SmallVector::Unit(j + 1, j);
-    substitute(matrix, column);
-    inverse_square += column.squaredNorm();
+    for (Eigen::Index i = j + 1; i < n; ++i)
+      if (matrix(i, j) != 0) return false;
+    // Column j of the inverse, from its end.
+    double column[kSmall];
+    for (Eigen::Index i = j; i >= 0; --i) {
+      double x = i == j ? 1 : 0;
+      for (Eigen::Index k = i + 1; k <= j; ++k) x -= matrix(i, k) * column[k];
+      column[i] = x / matrix(i, i);
+      square += matrix(i, j) * matrix(i, j);
+      inverse_square += column[i] * column[i];
+    }
   }
-  if (!(matrix.squaredNorm() * inverse_square < kClearlyRegular * kClearlyRegular)) return false;
-  step = -b;
-  substitute(matrix, step);
+  if (!(square * inverse_square < kClearlyRegular * kClearlyRegular)) return false;
+  step.resize(n);
+  for (Eigen::Index i = n - 1; i >= 0; --i) {
+    double x = -b[i];
+    for (Eigen::Index k = i + 1; k < n; ++k) x -= matrix(i, k) * step[k];
+    step[i] = x / matrix(i, i);
+  }
   return true;
 }
 
@@ -69,8 +59,13 @@ void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Ei
 }  // namespace
 
 void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale, const Eigen::VectorXd& b) {
-  a_.resize(matrix.rows(), static_cast<Eigen::Index>(columns.size()));
-  for (Eigen::Index k = 0; k < a_.cols(); ++k) a_.col(k) = matrix.col(columns[k]) / scale[columns[k]];
+  const auto n = static_cast<Eigen::Index>(columns.size());
+  if (a_.rows() != matrix.rows() || a_.cols() != n) a_.resize(matrix.rows(), n);
+  for (Eigen::Index k = 0; k < n; ++k) {
+    const double* from = matrix.data() + columns[k] * matrix.rows();
+    const double share = 1 / scale[columns[k]];
+    for (Eigen::Index i = 0; i < a_.rows(); ++i) a_(i, k) = from[i] * share;
+  }
   b_ = b;
   rank_ = 0;
   reducible_ = 0;
@@ -87,7 +82,8 @@ void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& colu
   const double floor = 10 * static_cast<double>(a_.cols()) * kEpsilon * s[0];
   while (rank_ < s.size() && s[rank_] > floor) ++rank_;
   reducible_ = spectrum().c.head(rank_).norm();
-  undamped_ = damped(0).step;
+  damp(0);
+  undamped_ = damped_.step;
 }
 
 const LinearStep::Spectrum& LinearStep::spectrum() const {
@@ -104,37 +100,35 @@ Eigen::MatrixXd LinearStep::undetermined() const {
   return spectrum().v.rightCols(a_.cols() - rank_);
 }
 
-Eigen::VectorXd LinearStep::within(double radius) const { return best_within(radius).step; }
-
-double LinearStep::damping_within(double radius) const { return best_within(radius).damping; }
-
-LinearStep::Damped LinearStep::damped(double damping) const {
-  if (by_substitution_) return damped_triangle(damping);
+void LinearStep::damp(double damping) const {
+  if (by_substitution_) return damp_triangle(damping);
   const auto& [s_all, c, v] = spectrum();
   const auto s = s_all.head(rank_).array();
   const Eigen::ArrayXd denominator = s.square() + damping;
   const Eigen::VectorXd part = s * c.head(rank_).array() / denominator;
-  return {-(v.leftCols(rank_) * part), damping, (part.array().square() / denominator).sum() / part.norm()};
+  damped_ = {-(v.leftCols(rank_) * part), damping, (part.array().square() / denominator).sum() / part.norm()};
 }
 
 // Each row of the damping, a multiple of a unit vector, is turned to zero by rotations with the triangle's rows.
-LinearStep::Damped LinearStep::damped_triangle(double damping) const {
+void LinearStep::damp_triangle(double damping) const {
   const Eigen::Index n = a_.cols();
-  SmallMatrix r = a_;
-  SmallVector z = b_;
+  double r[kSmall][kSmall], z[kSmall];  // the triangle's rows, and what is on the right of them
+  for (Eigen::Index i = 0; i < n; ++i) {
+    for (Eigen::Index j = i; j < n; ++j) r[i][j] = a_(i, j);
+    z[i] = b_[i];
+  }
   for (Eigen::Index k = 0; damping > 0 && k < n; ++k) {
-    SmallVector row = SmallVector::Zero(n);
+    double row[kSmall] = {};
     row[k] = std::sqrt(damping);
     double right = 0;
     for (Eigen::Index j = k; j < n; ++j) {
-      Eigen::JacobiRotation<double> rotation;
-      double length = 0;
-      rotation.makeGivens(r(j, j), row[j], &length);
-      r(j, j) = length;
-      const double c = rotation.c(), s = -rotation.s();
+      // Squares do not over- or underflow: a triangle for which they would is not taken for clearly regular.
+      const double length = std::copysign(std::sqrt(r[j][j] * r[j][j] + row[j] * row[j]), r[j][j]);
+      const double c = r[j][j] / length, s = row[j] / length;
+      r[j][j] = length;
       for (Eigen::Index i = j + 1; i < n; ++i) {
-        const double upper = r(j, i);
-        r(j, i) = c * upper + s * row[i];
+        const double upper = r[j][i];
+        r[j][i] = c * upper + s * row[i];
         row[i] = c * row[i] - s * upper;
       }
       const double upper = z[j];
@@ -142,12 +136,24 @@ LinearStep::Damped LinearStep::damped_triangle(double damping) const {
       right = c * right - s * upper;
     }
   }
-  Damped out{-z, damping, 0};
-  substitute(r, out.step);
-  SmallVector slope = out.step;
-  substitute_transposed(r, slope);
-  out.fall = slope.squaredNorm() / out.step.norm();
-  return out;
+  damped_.damping = damping;
+  damped_.step.resize(n);
+  double length_square = 0, fall = 0;
+  for (Eigen::Index i = n - 1; i >= 0; --i) {
+    double x = -z[i];
+    for (Eigen::Index k = i + 1; k < n; ++k) x -= r[i][k] * damped_.step[k];
+    damped_.step[i] = x / r[i][i];
+    length_square += damped_.step[i] * damped_.step[i];
+  }
+  // How fast: the square of the inverse triangle, transposed, times the step.
+  double slope[kSmall];
+  for (Eigen::Index i = 0; i < n; ++i) {
+    double x = damped_.step[i];
+    for (Eigen::Index k = 0; k < i; ++k) x -= r[k][i] * slope[k];
+    slope[i] = x / r[i][i];
+    fall += slope[i] * slope[i];
+  }
+  damped_.fall = fall / std::sqrt(length_square);
 }
 
 Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
@@ -155,21 +161,23 @@ Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) 
   return v * ((v.transpose() * right).array() / (spectrum().s.head(rank_).array().square() + damping)).matrix();
 }
 
-LinearStep::Damped LinearStep::best_within(double radius) const {
-  if (rank_ == 0 || undamped_.norm() <= radius) return {undamped_, 0, 0};
+const Eigen::VectorXd& LinearStep::within(double radius) const {
+  if (rank_ == 0 || undamped_.norm() <= radius) return undamped_;
   // Newton's iteration on 1 / |step|, which is nearly linear in the damping, inside a bracket.
-  double low = 0, high = (a_.transpose() * b_).norm() / radius;
-  Damped best = damped(0);
+  double low = 0, high = a_.transpose().lazyProduct(b_).norm() / radius;
+  damp(0);
   for (int i = 0; i < 50; ++i) {
-    const double length = best.step.norm();
+    const double length = damped_.step.norm();
     if (std::fabs(length - radius) <= kRadiusShare * radius) break;
-    (length > radius ? low : high) = best.damping;
-    double damping = best.damping + (length - radius) / radius * length / best.fall;
+    (length > radius ? low : high) = damped_.damping;
+    double damping = damped_.damping + (length - radius) / radius * length / damped_.fall;
     if (!(damping > low && damping < high)) damping = low > 0 ? std::sqrt(low * high) : 1e-3 * high;
-    best = damped(damping);
+    damp(damping);
   }
-  return best;
+  return damped_.step;
 }
+
+double LinearStep::damping_within(double radius) const { return &within(radius) == &undamped_ ? 0 : damped_.damping; }
 
 bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {
   if (rank_ == 0) return false;
@@ -185,24 +193,29 @@ bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& s
   return step.allFinite();
 }
 
-Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
-                             const Linearisation& at, const std::vector<int>& unheld,
-                             const Eigen::VectorXd& scale, double radius, const LinearStep* whole) {
+void bounded_step(const Problem& problem, const Eigen::VectorXd& x, const Linearisation& at, const std::vector<int>& unheld,
+                  const Eigen::VectorXd& scale, double radius, const LinearStep& whole, Eigen::VectorXd& step) {
   const Bounds& bounds = problem.bounds();
-  Eigen::VectorXd step = Eigen::VectorXd::Zero(problem.size());
-  std::vector<int> moving = unheld;
-  // Each pass stops at least one parameter, so that there are no more passes than parameters.
-  while (!moving.empty()) {
-    const bool all = whole != nullptr && moving.size() == unheld.size();
-    LinearStep rest;
-    if (!all) rest.set(at.factor, moving, scale, at.projected + at.factor * step);
-    const LinearStep& linear = all ? *whole : rest;
-    const double left = std::sqrt(std::max(0.0, radius * radius - step.cwiseProduct(scale).squaredNorm()));
-    Eigen::VectorXd part = linear.within(left);
-    for (std::size_t k = 0; k < moving.size(); ++k) part[k] /= scale[moving[k]];
-    if (!bounds.stop_leaving(x, part, moving, step)) break;
+  step.setZero(x.size());
+  if (unheld.empty()) return;
+  const Eigen::VectorXd& free = whole.within(radius);
+  bool inside = true;
+  for (std::size_t k = 0; k < unheld.size(); ++k) {
+    const int i = unheld[k];
+    step[i] = free[k] / scale[i];
+    inside = inside && step[i] >= bounds.reach_down(i, x[i]) && step[i] <= bounds.reach_up(i, x[i]);
   }
-  return step;
+  if (inside) return;
+  step.setZero();
+  std::vector<int> moving = unheld;
+  Eigen::VectorXd part = free;
+  // Each pass stops at least one parameter, so that there are no more passes than parameters.
+  while (true) {
+    for (std::size_t k = 0; k < moving.size(); ++k) part[k] /= scale[moving[k]];
+    if (!bounds.stop_leaving(x, part, moving, step) || moving.empty()) return;
+    const LinearStep rest(at.factor, moving, scale, at.projected + at.factor * step);
+    part = rest.within(std::sqrt(std::max(0.0, radius * radius - step.cwiseProduct(scale).squaredNorm())));
+  }
 }
 
 }  // namespace tundrel

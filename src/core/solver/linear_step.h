@@ -26,8 +26,8 @@ class LinearStep {
   double reducible() const { return reducible_; }
   // The shortest of the best steps.
   const Eigen::VectorXd& undamped() const { return undamped_; }
-  // The best step of at most this length (More and Sorensen, 1983).
-  Eigen::VectorXd within(double radius) const;
+  // The best step of at most this length (More and Sorensen, 1983); stays until the next one is asked for.
+  const Eigen::VectorXd& within(double radius) const;
   // The damping of that step, and the answer of (A'A + damping) p = right.
   double damping_within(double radius) const;
   Eigen::VectorXd solve(double damping, const Eigen::VectorXd& right) const;
@@ -47,9 +47,8 @@ class LinearStep {
     Eigen::VectorXd step;
     double damping = 0, fall = 0;
   };
-  Damped damped(double damping) const;
-  Damped damped_triangle(double damping) const;
-  Damped best_within(double radius) const;
+  void damp(double damping) const;
+  void damp_triangle(double damping) const;
 
   Eigen::MatrixXd a_;
   Eigen::VectorXd b_, undamped_;
@@ -57,13 +56,13 @@ class LinearStep {
   int rank_ = 0;
   bool by_substitution_ = false;
   mutable Spectrum spectrum_;
+  mutable Damped damped_;  // what was found last
 };
 
 // A step in all parameters that keeps within bounds: parameters that would leave theirs stop there
-// and the others are chosen again. `unheld` may move; `scale` makes parameters comparable.
-// An infinite radius asks for the undamped step. `whole` is the step's problem in all of `unheld`, where it is there.
-Eigen::VectorXd bounded_step(const Problem& problem, const Eigen::VectorXd& x,
-                             const Linearisation& at, const std::vector<int>& unheld,
-                             const Eigen::VectorXd& scale, double radius, const LinearStep* whole = nullptr);
+// and the others are chosen again. `unheld` may move; `scale` makes parameters comparable; `whole` is
+// the step's problem in all of `unheld`. An infinite radius asks for the undamped step.
+void bounded_step(const Problem& problem, const Eigen::VectorXd& x, const Linearisation& at, const std::vector<int>& unheld,
+                  const Eigen::VectorXd& scale, double radius, const LinearStep& whole, Eigen::VectorXd& step);
 
 }  // namespace tundrel

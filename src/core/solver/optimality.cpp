@@ -1,23 +1,29 @@
 #include "optimality.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace tundrel {
 
+void find_unheld(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& slope, std::vector<int>& list) {
+  const Bounds& bounds = problem.bounds();
+  list.resize(x.size());
+  int n = 0;
+  for (int i = 0; i < x.size(); ++i)
+    if (!bounds.holds(i, x[i], slope[i])) list[n++] = i;
+  list.resize(n);
+}
+
 std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& slope) {
   std::vector<int> list;
-  list.reserve(problem.size());
-  for (int i = 0; i < problem.size(); ++i)
-    if (!problem.bounds().holds(i, x[i], slope[i])) list.push_back(i);
+  find_unheld(problem, x, slope, list);
   return list;
 }
 
-double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Linearisation& at) {
+double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms) {
+  const Eigen::VectorXd& typical = problem.bounds().typical;
   double scale = problem.response_norm();
-  for (int i = 0; i < x.size(); ++i) {
-    const double size = std::max(std::fabs(x[i]), problem.bounds().typical[i]);
-    scale = std::max(scale, at.factor.col(i).norm() * size);
-  }
+  for (int i = 0; i < x.size(); ++i) scale = std::max(scale, norms[i] * std::max(std::fabs(x[i]), typical[i]));
   return scale;
 }
 

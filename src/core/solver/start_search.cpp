@@ -33,12 +33,13 @@ Start walked_on(Problem& problem, const Start& from, int iterations) {
 Eigen::VectorXd eliminate_linear(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& linear) {
   const Linearisation at = problem.linearise(x);
   if (!at.usable || linear.empty()) return x;
-  Eigen::VectorXd scale = at.factor.colwise().norm().transpose();
+  Eigen::VectorXd scale;
+  at.column_norms(scale);
   std::vector<int> felt;
   for (int i : linear)
     if (scale[i] > 0) felt.push_back(i);
-  const Eigen::VectorXd step =
-      bounded_step(problem, x, at, felt, scale, std::numeric_limits<double>::infinity());
+  Eigen::VectorXd step;
+  bounded_step(problem, x, at, felt, scale, std::numeric_limits<double>::infinity(), LinearStep(at.factor, felt, scale, at.projected), step);
   Eigen::VectorXd to = x;
   for (int i : felt) to[i] = problem.bounds().moved(i, x[i], step[i]);
   return to;

@@ -35,13 +35,15 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   if (!at.usable) return result;
   result.value = at.value;
   result.factor = at.factor;
-  result.slope = 2 * at.factor.transpose() * at.projected;
+  at.slope(result.slope);
+  result.slope *= 2;
   const Bounds& bounds = problem.bounds();
-  const double scale = residual_scale(problem, x, at);
+  Eigen::VectorXd norms;
+  at.column_norms(norms);
+  const double scale = residual_scale(problem, x, norms);
   const double residual = std::max(at.residual_norm(), 1e-10 * scale);
   std::vector<int> alive;
   alive.reserve(problem.size());
-  Eigen::VectorXd norms = at.factor.colwise().norm().transpose();
   for (int i : unheld_parameters(problem, x, result.slope)) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
     if (norms[i] * size <= kDeadShare * residual)
@@ -55,8 +57,8 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   result.n_alive = static_cast<int>(alive.size());
   result.rank = linear.rank();
   result.gradient_norm = relative_offset(linear.reducible(), at, scale);
-  const Eigen::VectorXd step =
-      bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity(), &linear);
+  Eigen::VectorXd step;
+  bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity(), linear, step);
   const bool settled = all_settled(problem, x, alive, step, result.runaway);
   conclude(problem, x, alive, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
   return result;
