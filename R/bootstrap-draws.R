@@ -78,7 +78,13 @@ numbered_draws <- function(draw, n, replicates) {
   of_seed <- function(numbers) {
     before <- (numbers[1] - 1) %/% of_a_seed
     drawn <- with_seed(seeds[before + 1], draw(max(numbers) - before * of_a_seed))
-    matrix(drawn, n)[, numbers - before * of_a_seed]
+    if (length(numbers) * n == length(drawn)) drawn else matrix(drawn, n)[, numbers - before * of_a_seed]
   }
-  function(which) matrix(unlist(lapply(split(which, (which - 1) %/% of_a_seed), of_seed), use.names = FALSE), nrow = n)
+  function(which) matrix(unlist(lapply(in_parts(which, of_a_seed), of_seed)), nrow = n)
+}
+
+# Numbers that follow each other, in parts that end at multiples of `size`; split() makes text of all numbers even where there is one part.
+in_parts <- function(numbers, size) {
+  part <- (numbers - 1) %/% size
+  if (part[1] == part[length(part)]) list(numbers) else unname(split(numbers, part))
 }

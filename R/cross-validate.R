@@ -28,7 +28,7 @@ cross_validated <- function(run, prepared, left_out, weighted, threads) {
     if (size <= length(run$estimate)) next
     which <- which(lengths(kept) == size)
     rows <- matrix(unlist(kept[which]), nrow = size)
-    found <- refit_all(run, list(rows = function(k) rows[, k, drop = FALSE]), length(which), threads)
+    found <- refit_all(run, prepared, list(rows = function(k) rows[, k, drop = FALSE]), length(which), threads)
     found$x[, !found$good] <- NA
     refitted[, which] <- found$x
   }

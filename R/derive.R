@@ -27,6 +27,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
     refuse("model", c("Every quantity needs a name.", "i" = "As in {.code derive(run, half_life = log(2) / k)}."))
   }
   warn_unconverged(run)
+  run <- with_preparation(run)
   judged <- with_information(run, rlang::arg_match(information))
   quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = rlang::current_env()))
   table <- uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)

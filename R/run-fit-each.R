@@ -184,7 +184,8 @@ walk_one_by_one <- function(shell, starts, which) {
       next
     }
     found$x[, i] <- run$estimate
-    found$start[, i] <- run$start
+    # a run that goes on from one by another criterion names that one's answer: from there it would not be the same again
+    if (anyNA(found$start[, i])) found$start[, i] <- run$start
     if (length(run$factor) == nrow(found$factor)) found$factor[, i] <- run$factor
     for (name in c("converged", "iterations", "evaluations", "refused", "gradient_norm", "n")) found[[name]][i] <- run[[name]]
     found$value[i] <- in_users_sign(shell$problem, run$value)

@@ -153,6 +153,12 @@ prepared_to_walk <- function(run) {
   if (global) with_box(prepared, run$box, run$eliminated) else prepared
 }
 
+# The same run with that kept, for those who ask again and again; not where R computes, since functions keep count of their calls.
+with_preparation <- function(run) {
+  if (is.null(run$problem$own)) run$prepared <- prepared_to_walk(run)
+  run
+}
+
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
   prepared <- prepared_to_walk(run)

@@ -1,7 +1,11 @@
 # R's own generics on a run do what an R user expects.
 
 # The prepared problem of a run; runs keep the problem, not copies of its columns.
-prepared_of <- function(run) prepare_problem(run$problem)
+prepared_of <- function(run) {
+  # that of a robust criterion has the scale its run began with
+  if (is.null(run$prepared) || run$problem$criterion$kind == "robust") return(prepare_problem(run$problem))
+  in_all_parameters(run$prepared)
+}
 
 # Values for all rows of the measurements, NA where a row took no part.
 spread_rows <- function(values, prepared, run) {

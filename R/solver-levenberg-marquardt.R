@@ -1,11 +1,17 @@
 #' Levenberg-Marquardt
 #'
 #' For least squares. A trust region in parameters that are scaled by the Jacobian's columns; each
-#' step solves the linearised problem through a singular value decomposition of its triangular
-#' factor, so that nearly collinear parameters do no harm. Bounds by an active set: a parameter that
+#' step solves the linearised problem by its triangular factor or, where parameters are nearly
+#' collinear, through a singular value decomposition, so that these do no harm. Bounds by an active set: a parameter that
 #' rests on its bound while the value falls outwards is held there; open bounds are approached but
-#' not touched. When a test on step or value is met, undamped Gauss-Newton steps and, where those are
-#' slow, Newton steps with exact second derivatives follow until they stop improving.
+#' not touched.
+#'
+#' Near the answer, once the relative offset (Bates and Watts, 1981) is below 0.001, steps are Newton's with exact second
+#' derivatives, for models of at most eight free parameters that have these. When a test on step or value
+#' is met, closing steps follow until they stop improving: Gauss-Newton's and, where those are slow, Newton's.
+#'
+#' On the way the triangular factor comes from products of the Jacobian's columns, as long as these are clearly not collinear;
+#' else, and for closing steps and what is reported, from orthogonal transformations.
 #'
 #' @param first_radius \[numeric(1)] Size of the first trust region, in lengths of the scaled start;
 #'   above 0. Smaller is more cautious.
@@ -17,7 +23,8 @@
 #' @references Levenberg (1944) Quarterly of Applied Mathematics 2, 164-168. Marquardt (1963) Journal
 #'   of SIAM 11, 431-441. Moré (1978) Lecture Notes in Mathematics 630, 105-116. Moré and Sorensen
 #'   (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572. Transtrum and Sethna (2012)
-#'   Improvements to the Levenberg-Marquardt algorithm for nonlinear least-squares minimization, arXiv:1201.5885.
+#'   Improvements to the Levenberg-Marquardt algorithm for nonlinear least-squares minimization, arXiv:1201.5885. Bates and
+#'   Watts (1981) A relative offset orthogonality convergence criterion for nonlinear least squares, Technometrics 23, 179-183.
 #' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0, or a
 #'   `geodesic` that is not `TRUE` or `FALSE`.
 #' @export

@@ -7,7 +7,7 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
   seed <- seed_or_drawn(seed, call)
   prepared <- prepared_of(run)
   draw <- with_seed(seed, resampling_draws(run, prepared, resample, replicates, call))
-  found <- refit_all(run, draw, replicates, threads)
+  found <- refit_all(run, prepared, draw, replicates, threads)
   good <- found$good
   out <- list(
     refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(!good), replicates = replicates, seed = seed,
@@ -20,10 +20,10 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
 # At most this many numbers are drawn, and fitted to, at once.
 numbers_at_once <- 4e6
 
-refit_all <- function(run, draw, replicates, threads) {
-  refit <- refitter(run, draw, threads)
+refit_all <- function(run, prepared, draw, replicates, threads) {
+  refit <- refitter(run, prepared, draw, threads)
   at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n)))
-  parts <- lapply(split(seq_len(replicates), (seq_len(replicates) - 1) %/% at_once), refit)
+  parts <- lapply(in_parts(seq_len(replicates), at_once), refit)
   x <- do.call(cbind, lapply(parts, `[[`, "x"))
   # measurements that leave more open than those of the run say nothing: such a fit stays where it began
   determined <- unlist(lapply(parts, `[[`, "open")) <= run$undetermined + length(run$unfelt)
@@ -31,12 +31,12 @@ refit_all <- function(run, draw, replicates, threads) {
 }
 
 # Refits of some of the draws: in the core, or where R evaluates through the plan of the future package.
-refitter <- function(run, draw, threads) {
+refitter <- function(run, prepared, draw, threads) {
   solver <- as_solver(NULL, run$problem, joint_conditions(run$problem, run$status))
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- run_budget(run$problem, held_evaluations, Inf, Inf, NULL)
   if (!is.null(run$problem$own)) return(own_refitter(run, draw, solver$name, settings, budget))
-  prepared <- if (is.null(draw$values)) prepare_problem(run$problem) else prepare_problem(run$problem, readings = numeric(run$n))
+  if (!is.null(draw$values)) prepared <- prepare_problem(run$problem, readings = numeric(run$n))
   prepared <- in_all_parameters(with_sizes(prepared, run))
   nothing <- matrix(0, run$n, 0)
   storage.mode(nothing) <- "integer"
@@ -84,8 +84,8 @@ jackknife <- function(run, prepared, threads) {
   kept <- split(seq_len(n), block)
   # blocks that differ in size by one row are made alike by leaving the last row of the larger ones in
   size <- min(lengths(kept))
-  rows <- vapply(kept, function(out) setdiff(seq_len(n), out[seq_len(size)]), integer(n - size))
-  found <- refit_all(run, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
+  rows <- vapply(kept, function(out) seq_len(n)[-out[seq_len(size)]], integer(n - size))
+  found <- refit_all(run, prepared, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
   all_values(run$status, t(found$x[, found$good, drop = FALSE]))
 }
 
@@ -129,6 +129,7 @@ corrected_shares <- function(shares, values, quantity, drawn, freedom) {
 
 # An expression of parameters for each row of a matrix of their values.
 values_in_rows <- function(expression, values) {
+  if (is.symbol(expression) && as.character(expression) %in% colnames(values)) return(values[, as.character(expression)])
   collector <- node_collector(colnames(values), character())
   root <- collector$add(expression)
   core_evaluate(collector$nodes(), root, lapply(seq_len(ncol(values)), function(k) values[, k]), nrow(values), numeric())

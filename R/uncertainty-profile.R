@@ -15,15 +15,18 @@ parameter_quantities <- function(run, names = NULL) {
       rests = if (free) run$at_bound[[name]] else "", fixed = name %in% names(run$status$fixed),
       size = if (free) sizes[[name]] else abs(values[[name]])
     )
-    if (free) c(quantity, hold = hold_parameters(run, name)) else if (quantity$fixed) quantity else c(quantity, hold = hold_derived(run, quantity$expression))
+    c(quantity, hold = if (free) when_asked(hold_parameters(run, name)) else if (!quantity$fixed) hold_derived(run, quantity$expression))
   })
 }
 
 # Criteria with kinks have no solver for equalities between parameters.
 hold_derived <- function(run, expression) {
   if (criterion_form(run$problem) == "kinked") return(NULL)
-  hold_expression(run, expression)
+  when_asked(hold_expression(run, expression))
 }
+
+# A function that is made when it is called first: only profiles hold anything.
+when_asked <- function(made) function(at, from) made(at, from)
 
 # Both sides of a quantity's profile.
 profile_of <- function(run, quantity, target) {

@@ -109,7 +109,8 @@ strong_pairs <- function(run) {
   # what a tie or a condition makes one is no finding
   correlation <- correlation[rownames(correlation) %in% run$status$free, colnames(correlation) %in% run$status$free, drop = FALSE]
   hits <- which(upper.tri(correlation) & abs(correlation) > near_collinear & abs(correlation) < 1 - 1e-9, arr.ind = TRUE)
-  tibble(first = rownames(correlation)[hits[, 1]], second = colnames(correlation)[hits[, 2]], correlation = correlation[hits])
+  first <- rownames(correlation)[hits[, 1]]
+  tibble::new_tibble(list(first = first, second = colnames(correlation)[hits[, 2]], correlation = correlation[hits]), nrow = length(first))
 }
 
 # "a, b and c"

@@ -59,6 +59,7 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   check_run(run)
   check_uncertainty(by, level, replicates, threads)
   warn_unconverged(run)
+  run <- with_preparation(run)
   judged <- with_information(run, rlang::arg_match(information))
   uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
 }

@@ -13,35 +13,26 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->threads = threads;
   const std::vector<long> places(first.begin(), first.end());
-  const std::vector<RunResult> runs = fit_groups(*core_problem, solver_maker_from_r(solver_name, settings), matrix_from_r(starts), matrix_from_r(typical),
-                                                 columns_from_r(problem["columns"], problem["rows"]), places, budget_from_r(budget));
+  const FitTable fits = fit_groups(*core_problem, solver_maker_from_r(solver_name, settings), matrix_from_r(starts), matrix_from_r(typical),
+                                   columns_from_r(problem["columns"], problem["rows"]), places, budget_from_r(budget));
   take_interrupt();
-  const int n = static_cast<int>(runs.size());
-  const int p = starts.nrow();
-  Rcpp::NumericMatrix x(p, n), factor(p * p, n);
-  Rcpp::NumericVector value(n), iterations(n), evaluations(n), refused(n), gradient_norm(n);
-  Rcpp::LogicalVector converged(n);
+  const int n = fits.size();
+  Rcpp::NumericVector iterations(n), evaluations(n), refused(n);
   Rcpp::CharacterVector reason(n);
-  Rcpp::IntegerVector open(n);
-  std::fill(factor.begin(), factor.end(), NA_REAL);
   for (int k = 0; k < n; ++k) {
-    const RunResult& run = runs[k];
-    const Verification& v = run.verification;
-    std::copy(run.x.data(), run.x.data() + run.x.size(), x.column(k).begin());
-    if (v.factor.size() == p * p) std::copy(v.factor.data(), v.factor.data() + p * p, factor.column(k).begin());
-    value[k] = run.value;
-    converged[k] = run.converged;
-    reason[k] = name_of(run.reason);
-    iterations[k] = static_cast<double>(run.progress.iterations);
-    evaluations[k] = static_cast<double>(run.progress.evaluations);
-    refused[k] = static_cast<double>(run.progress.refused);
-    gradient_norm[k] = v.gradient_norm;
-    open[k] = static_cast<int>(v.dead.size()) + v.n_alive - v.rank;
+    reason[k] = name_of(fits.reason[k]);
+    iterations[k] = static_cast<double>(fits.progress[k].iterations);
+    evaluations[k] = static_cast<double>(fits.progress[k].evaluations);
+    refused[k] = static_cast<double>(fits.progress[k].refused);
   }
+  Rcpp::NumericMatrix factor = matrix_to_r(fits.factor);
+  for (double& x : factor)
+    if (std::isnan(x)) x = NA_REAL;
   using Rcpp::_;
-  return Rcpp::List::create(_["x"] = x, _["factor"] = factor, _["value"] = value, _["converged"] = converged, _["reason"] = reason,
-                            _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused, _["gradient_norm"] = gradient_norm,
-                            _["open"] = open);
+  return Rcpp::List::create(_["x"] = matrix_to_r(fits.x), _["factor"] = factor, _["value"] = vector_to_r(fits.value),
+                            _["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()), _["reason"] = reason,
+                            _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused,
+                            _["gradient_norm"] = vector_to_r(fits.gradient_norm), _["open"] = Rcpp::IntegerVector(fits.open.begin(), fits.open.end()));
 }
 
 // One fit over all groups, some of whose parameters (`shared`, counted from 1) are the same for all.

@@ -16,20 +16,10 @@ Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name,
   resampling.rows = Eigen::Map<const Eigen::MatrixXi>(rows.begin(), rows.nrow(), rows.ncol()).array() - 1;
   resampling.values = matrix_from_r(values);
   resampling.replaced = replaced - 1;
-  const std::vector<RunResult> runs = refits(*core_problem, solver_maker_from_r(solver_name, settings), vector_from_r(start),
-                                             columns_from_r(problem["columns"], problem["rows"]), resampling, budget_from_r(budget));
+  const FitTable fits = refits(*core_problem, solver_maker_from_r(solver_name, settings), vector_from_r(start),
+                               columns_from_r(problem["columns"], problem["rows"]), resampling, budget_from_r(budget));
   if (take_interrupt()) throw Rcpp::internal::InterruptedException();
-  const int n = static_cast<int>(runs.size());
-  Rcpp::NumericMatrix x(static_cast<int>(start.size()), n);
-  Rcpp::NumericVector value(n);
-  Rcpp::LogicalVector converged(n);
-  Rcpp::IntegerVector open(n);
-  for (int k = 0; k < n; ++k) {
-    std::copy(runs[k].x.data(), runs[k].x.data() + runs[k].x.size(), x.column(k).begin());
-    value[k] = runs[k].value;
-    converged[k] = runs[k].converged;
-    const Verification& v = runs[k].verification;
-    open[k] = static_cast<int>(v.dead.size()) + v.n_alive - v.rank;
-  }
-  return Rcpp::List::create(Rcpp::_["x"] = x, Rcpp::_["value"] = value, Rcpp::_["converged"] = converged, Rcpp::_["open"] = open);
+  return Rcpp::List::create(Rcpp::_["x"] = matrix_to_r(fits.x), Rcpp::_["value"] = vector_to_r(fits.value),
+                            Rcpp::_["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()),
+                            Rcpp::_["open"] = Rcpp::IntegerVector(fits.open.begin(), fits.open.end()));
 }

@@ -95,3 +95,31 @@ TEST_CASE("derivatives of log gamma meet known values") {
   CHECK(polygamma(3, 1) == Approx(std::pow(pi, 4) / 15).epsilon(1e-15));
   CHECK(std::isnan(polygamma(0, -3)));
 }
+
+TEST_CASE("a sign that goes to the factor which is the same for all rows changes no bit, and what else uses the product still does") {
+  Graph g;
+  const int x = g.column(0), a = g.parameter(0);
+  const int product = g.apply(Op::multiply, a, x), turned = g.apply(Op::negate, product);
+  std::vector<double> rows;
+  for (int i = 0; i < 29; ++i) rows.push_back(std::sin(i) / 3);
+  const double parameter = 0.7;
+  const Columns columns{{rows.data()}, 29};
+  std::vector<double> out(29);
+  Program(g, {g.apply(Op::exp, turned)}).run_all(&parameter, columns, out.data());
+  for (int i = 0; i < 29; ++i) CHECK(out[i] == Approx(std::exp(-(0.7 * rows[i]))).epsilon(1e-15));
+  Program(g, {turned}).run_all(&parameter, columns, out.data());
+  for (int i = 0; i < 29; ++i) CHECK(out[i] == -(0.7 * rows[i]));
+  Program(g, {g.apply(Op::add, turned, g.apply(Op::sqrt, g.apply(Op::multiply, product, product)))}).run_all(&parameter, columns, out.data());
+  for (int i = 0; i < 29; ++i) CHECK(out[i] == -(0.7 * rows[i]) + std::fabs(0.7 * rows[i]));
+}
+
+TEST_CASE("equal rows have equal results wherever they stand in a block") {
+  Graph g;
+  const int root = g.apply(Op::exp, g.column(0));
+  for (int n : {1, 2, 3, 5, 6, 7, 257}) {
+    const std::vector<double> rows(n, 0.3);
+    std::vector<double> out(n);
+    Program(g, {root}).run_all(nullptr, {{rows.data()}, n}, out.data());
+    for (int i = 1; i < n; ++i) CHECK(out[i] == out[0]);
+  }
+}

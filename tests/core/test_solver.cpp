@@ -114,6 +114,24 @@ TEST_CASE("a step within a radius has that length, and is no longer where there 
     CHECK(step.within(share * whole).norm() == Approx(share * whole).epsilon(0.06));
 }
 
+TEST_CASE("a triangle's step with curvature solves the equations that it stands for, or there is none") {
+  const Eigen::MatrixXd whole = (Eigen::MatrixXd(3, 3) << 2, -1, 4, 0, 1e-3, 0.5, 0, 0, 3).finished();
+  const Eigen::VectorXd scale = vec({2, 1e-2, 5}), b = vec({1, -2, 0.5});
+  for (const std::vector<int>& columns : {std::vector<int>{0, 1, 2}, std::vector<int>{0, 2}, std::vector<int>{1}}) {
+    const auto n = static_cast<Eigen::Index>(columns.size());
+    Eigen::MatrixXd a(3, n);
+    for (Eigen::Index k = 0; k < n; ++k) a.col(k) = whole.col(columns[k]) / scale[columns[k]];
+    const Eigen::MatrixXd half = Eigen::MatrixXd::Random(n, n), square = a.transpose() * a;
+    const Eigen::MatrixXd extra = 0.1 * square.diagonal().minCoeff() * (half + half.transpose());
+    const LinearStep step(whole, columns, scale, b);
+    Eigen::VectorXd p;
+    if (step.with_curvature(1e-6 * extra, p)) CHECK(((square + 1e-6 * extra) * p + a.transpose() * b).norm() < 1e-8 * (a.transpose() * b).norm());
+    CHECK(step.with_curvature(square, p));
+    CHECK((2 * square * p + a.transpose() * b).norm() < 1e-8 * (a.transpose() * b).norm());
+    CHECK_FALSE(step.with_curvature(-2 * square, p));
+  }
+}
+
 TEST_CASE("the step of a triangle within a radius is damped as the normal equations say, some columns left out or not") {
   const Eigen::MatrixXd whole = (Eigen::MatrixXd(3, 3) << 2, -1, 4, 0, 1e-3, 0.5, 0, 0, 3).finished();
   const Eigen::VectorXd scale = vec({2, 1e-2, 5}), b = vec({1, -2, 0.5});

@@ -10,6 +10,7 @@
 #include "solver/nelder_mead.h"
 #include "solver/newton.h"
 #include "solver/run_loop.h"
+#include "solver/settings.h"
 #include "solver/snapshot.h"
 
 using namespace tundrel;
@@ -77,4 +78,51 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
     CHECK(stopped.reason == straight.reason);
     CHECK(stopped.converged);
   }
+}
+
+TEST_CASE("a solver that begins again walks as one that never walked before") {
+  const DecayData first(40), second(55);
+  const auto number = [](const char* key) {
+    const std::string name = key;
+    return name == "tolerance" ? 1e-10 : name == "first_radius" ? 1.0 : name == "rate" ? 1e-3 : name == "memory" ? 5.0 : name == "size" ? 0.1 : 0.0;
+  };
+  for (const char* name : {"levenberg_marquardt", "gauss_newton", "newton", "bfgs", "lbfgs", "conjugate_gradient", "nelder_mead", "powell",
+                           "gradient_descent"}) {
+    SolverSettings settings;
+    settings.number = number;
+    Budget budget;
+    budget.iterations = 60;
+    const auto used = make_solver(name, settings);
+    // to an end, and from where there is nothing to be had
+    run(*decay_problem(first, no_bounds(2)), *used, vec({1, 1}), budget);
+    run(*decay_problem(first, no_bounds(2)), *used, vec({1, -1e6}), budget);
+    const RunResult again = run(*decay_problem(second, no_bounds(2)), *used, vec({2, 0.2}), budget);
+    const RunResult fresh = run(*decay_problem(second, no_bounds(2)), *make_solver(name, settings), vec({2, 0.2}), budget);
+    INFO(name);
+    CHECK(again.x == fresh.x);
+    CHECK(again.reason == fresh.reason);
+    CHECK(again.progress.iterations == fresh.progress.iterations);
+    CHECK(again.progress.evaluations == fresh.progress.evaluations);
+  }
+}
+
+TEST_CASE("near the answer Levenberg-Marquardt converges as Newton does, where residuals are large, too") {
+  // a decay fitted to what is none: the residuals are as large as the readings
+  DecayData data(50);
+  for (int i = 0; i < 50; ++i) data.y[i] += 1.5 * std::sin(1.3 * data.x[i]);
+  const auto problem = decay_problem(data, no_bounds(2));
+  LevenbergMarquardt solver{LevenbergMarquardt::Settings()};
+  const RunResult result = run(*problem, solver, vec({3, 1}), Budget());
+  REQUIRE(result.converged);
+  int newton = 0;
+  for (std::size_t k = 1; k < result.trace.size(); ++k) {
+    const TraceRow &before = result.trace[k - 1], &row = result.trace[k];
+    if (std::string(row.action) != "Newton step accepted") continue;
+    ++newton;
+    CHECK(before.gradient_norm <= 1e-3);
+    CHECK(row.gradient_norm <= 1e3 * before.gradient_norm * before.gradient_norm + 1e-14);
+  }
+  CHECK(newton >= 1);
+  const Linearisation at = problem->linearise(result.x);
+  CHECK((at.factor.transpose() * at.projected).norm() < 1e-13 * at.factor.norm() * at.residual_norm());
 }

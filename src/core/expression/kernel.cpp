@@ -22,12 +22,12 @@ struct Number {
 
 template <class Operation>
 void map_rows(const double* a, double* out, int n, const Operation& operation) {
-  cover_rows(n, [=](int i, auto width) { rows_at<width.rows>(out, i) = operation(rows_at<width.rows>(a, i)); });
+  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE { rows_at<width.rows>(out, i) = operation(rows_at<width.rows>(a, i)); });
 }
 
 template <class Operation, class A, class B>
 void map_rows(const A& a, const B& b, double* out, int n, const Operation& operation) {
-  cover_rows(n, [=](int i, auto width) { rows_at<width.rows>(out, i) = operation(a.template rows<width.rows>(i), b.template rows<width.rows>(i)); });
+  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE { rows_at<width.rows>(out, i) = operation(a.template rows<width.rows>(i), b.template rows<width.rows>(i)); });
 }
 
 // An operation of two arguments, either of which may be one number for all rows.
@@ -59,7 +59,7 @@ void exp_block(const double* a, double* out, int n) {
   const double* source = a;
   // The sum of squares tells at once of most blocks, and of none that has a missing number in it.
   RowGroup squares = RowGroup::Zero();
-  cover_rows(n, [&](int i, auto width) { squares.head<width.rows>() += rows_at<width.rows>(a, i).square(); });
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE { squares.head<width.rows>() += rows_at<width.rows>(a, i).square(); });
   const bool safe = squares.sum() <= kSafeExponent * kSafeExponent || (Eigen::Map<const Eigen::ArrayXd>(a, n).abs() <= kSafeExponent).all();
   if (!safe && a == out) {
     std::copy(a, a + n, kept);

@@ -35,7 +35,7 @@ const OperationInfo kTable[] = {
     {Op::pnorm, "pnorm", 1, 0},    {Op::dnorm, "dnorm", 1, 0},
     {Op::plogis, "plogis", 1, 0},  {Op::qlogis, "qlogis", 1, 0},
     {Op::bessel_j, "besselJ0", 1, 0}, {Op::bessel_j, "besselJ1", 1, 1},
- {Op::voigt, "voigt", 2, 0},
+    {Op::voigt, "voigt", 2, 0},
     {Op::min, "pmin", 2, 0},       {Op::max, "pmax", 2, 0},
 };
 

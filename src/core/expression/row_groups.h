@@ -2,6 +2,9 @@
 #pragma once
 #include <Eigen/Core>
 
+// What is done to a few rows is too short to be called. For the compilers that R is built with; of a lambda, after its parameters.
+#define TUNDREL_INLINE __attribute__((always_inline))
+
 namespace tundrel {
 
 template <int n>
@@ -29,7 +32,7 @@ struct Width {
 
 // Calls use(first row, how many as a type) until all n rows are covered, `most` at once.
 template <int most = kRowsAtOnce, class Use>
-void cover_rows(int n, const Use& use) {
+TUNDREL_INLINE inline void cover_rows(int n, const Use& use) {
   static_assert(most == 2 || most == 4, "what is left over is covered by two and by one");
   int i = 0;
   for (; i + most <= n; i += most) use(i, Width<most>());

@@ -1,30 +1,18 @@
 #include "group_fits.h"
 
-#include "../threads.h"
-
 namespace tundrel {
 
-std::vector<RunResult> fit_groups(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts, const Eigen::MatrixXd& typical,
-                                  const Columns& measured, const std::vector<long>& first, const Budget& budget) {
-  const int n = static_cast<int>(first.size()) - 1;
-  const int workers = std::max(1, std::min(problem.threads, n));
-  std::vector<std::unique_ptr<Problem>> own;
-  for (int k = 0; k < workers; ++k) own.push_back(problem.clone());
-  if (!own[0] || !own[0]->read(measured)) return {};
-  std::vector<RunResult> results(n);
-  share_out(n, workers, [&](int thread, int job) {
-    Problem& mine = *own[thread];
-    Columns rows = measured;
-    for (const double*& column : rows.data) column += first[job];
-    rows.rows = first[job + 1] - first[job];
+FitTable fit_groups(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts, const Eigen::MatrixXd& typical,
+                    const Columns& measured, const std::vector<long>& first, const Budget& budget) {
+  std::vector<Columns> tables(std::max(1, problem.threads), measured);
+  return many_fits(problem, make, static_cast<int>(first.size()) - 1, measured, budget, [&](Problem& mine, int thread, int k) {
+    Columns& rows = tables[thread];
+    for (std::size_t c = 0; c < rows.data.size(); ++c) rows.data[c] = measured.data[c] + first[k];
+    rows.rows = first[k + 1] - first[k];
     mine.read(rows);
-    mine.evaluations = mine.refused = 0;
-    mine.refined = false;
-    mine.expect(typical.col(job));
-    const auto solver = make();
-    results[job] = run(mine, *solver, starts.col(job), budget, Keep::nothing);
+    mine.expect(typical.col(k));
+    return starts.col(k);
   });
-  return results;
 }
 
 }  // namespace tundrel

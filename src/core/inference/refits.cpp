@@ -1,7 +1,5 @@
 #include "refits.h"
 
-#include "../threads.h"
-
 namespace tundrel {
 namespace {
 
@@ -32,24 +30,13 @@ class Resampled {
 
 }  // namespace
 
-std::vector<RunResult> refits(Problem& problem, const SolverMaker& make, const Eigen::VectorXd& start, const Columns& measured,
-                              const Resampling& resampling, const Budget& budget) {
-  const int n = resampling.size();
-  const int workers = std::max(1, std::min(problem.threads, n));
-  std::vector<std::unique_ptr<Problem>> own;
-  std::vector<Resampled> data(workers, Resampled(measured, resampling));
-  for (int k = 0; k < workers; ++k) own.push_back(problem.clone());
-  if (!own[0] || !own[0]->read(measured)) return {};
-  std::vector<RunResult> results(n);
-  share_out(n, workers, [&](int thread, int job) {
-    Problem& mine = *own[thread];
-    mine.read(data[thread].columns(job));
-    mine.evaluations = mine.refused = 0;
-    mine.refined = false;
-    const auto solver = make();
-    results[job] = run(mine, *solver, start, budget, Keep::nothing);
+FitTable refits(Problem& problem, const SolverMaker& make, const Eigen::VectorXd& start, const Columns& measured,
+                const Resampling& resampling, const Budget& budget) {
+  std::vector<Resampled> data(std::max(1, problem.threads), Resampled(measured, resampling));
+  return many_fits(problem, make, resampling.size(), measured, budget, [&](Problem& mine, int thread, int k) {
+    mine.read(data[thread].columns(k));
+    return start;
   });
-  return results;
 }
 
 }  // namespace tundrel

@@ -1,10 +1,6 @@
 // Fits of the same model to other measurements, as resampling asks for them.
 #pragma once
-#include <Eigen/Core>
-#include <vector>
-
-#include "../expression/program.h"
-#include "../solver/many_starts.h"
+#include "many_fits.h"
 
 namespace tundrel {
 
@@ -18,9 +14,8 @@ struct Resampling {
   int size() const { return static_cast<int>(std::max(rows.cols(), values.cols())); }
 };
 
-// A walk from `start` for each of them; the same whatever the number of the problem's threads. Where the problem takes
-// no other measurements there are none.
-std::vector<RunResult> refits(Problem& problem, const SolverMaker& make, const Eigen::VectorXd& start, const Columns& measured,
-                              const Resampling& resampling, const Budget& budget);
+// A walk from `start` for each of them.
+FitTable refits(Problem& problem, const SolverMaker& make, const Eigen::VectorXd& start, const Columns& measured,
+                const Resampling& resampling, const Budget& budget);
 
 }  // namespace tundrel

@@ -1,6 +1,7 @@
 #include "least_squares_problem.h"
 
 #include <algorithm>
+#include <limits>
 #include <utility>
 #include <vector>
 
@@ -60,47 +61,113 @@ double LeastSquaresProblem::response_norm() {
 
 void LeastSquaresProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
   ++evaluations;
-  if (!looked_ || latest_ != x) linearise_afresh(x);
-  at.set(latest_value_, factors_[0].triangle());
+  if (!looked_ || latest_ != x || (refined && !by_reflections_)) look_at(x);
+  at.set(latest_value_, triangle_);
   if (!at.usable) ++refused;
 }
 
-void LeastSquaresProblem::linearise_afresh(const Eigen::VectorXd& x) {
-  const int p = size();
-  const Segments segments(columns_.rows);
-  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
-  looked_ = false;
-  sums_.setZero(segments.count);
-  factors_.resize(segments.count, TriangularFactor(0, 0));
-  for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
-  sweep_.run(*this, jacobian_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    if (!std::isfinite(sums_[s])) return;
-    sums_[s] += row_product(work.output(p), work.output(p), n);
-    factors_[s].fold(work.outputs(), n);
-  });
-  for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
+void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
+  looked_ = curvature_known_ = false;
+  if (curvature_expected) make_curvature_programs();
+  by_reflections_ = refined || !look_by_products(x);
+  if (by_reflections_) look_by_reflections(x);
   looked_ = true;
   latest_ = x;
   latest_value_ = sums_.sum();
 }
 
-bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
+// Calls fold(segment, where the columns of Jacobian and residual begin, rows) for each block, and finds curvature where it is expected.
+template <class Fold>
+void LeastSquaresProblem::sweep_columns(const Eigen::VectorXd& x, const Segments& segments, const Fold& fold) {
   const int p = size();
-  if (!curvature_program_) {
-    std::vector<int> outputs{residual_};
-    for (int node : hessian_nodes(graph_, residual_, p)) outputs.push_back(node);
-    curvature_program_ = std::make_shared<const Program>(graph_, outputs);
-  }
-  const int n_pairs = p * (p + 1) / 2;
-  const Segments segments(columns_.rows);
-  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_pairs, segments.count);
-  sweep_.run(*this, *curvature_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    for (int k = 0; k < n_pairs; ++k) sums(k, s) += row_product(work.output(0), work.output(k + 1), n);
+  const bool curvature = curvature_expected;
+  sums_.setZero(segments.count);
+  curvature_sums_.setZero(curvature ? curved_.size() : 0, segments.count);
+  const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
+  sweep_.run(*this, program, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
+    if (!std::isfinite(sums_[s])) return;
+    fold(s, work.outputs(), n);
+    if (curvature) add_curvature(work, p, s, n);
   });
-  curvature.resize(p, p);
-  int k = 0;
-  for (int i = 0; i < p; ++i)
-    for (int j = 0; j <= i; ++j, ++k) curvature(i, j) = curvature(j, i) = sums.row(k).sum();
+  if (curvature) finish_curvature();
+}
+
+// FALSE where products of columns do not tell columns apart well enough: so they will not from then on, either.
+bool LeastSquaresProblem::look_by_products(const Eigen::VectorXd& x) {
+  const Segments segments(columns_.rows);
+  normals_.resize(segments.count);
+  for (NormalFactor& normal : normals_) normal.clear(size() + 1);
+  sweep_columns(x, segments, [&](int s, const double* const* columns, int n) {
+    normals_[s].add(columns, n);
+    sums_[s] = normals_[s].square();
+  });
+  for (int s = 1; s < segments.count; ++s) normals_[0].add(normals_[s]);
+  if (normals_[0].triangle(triangle_)) return true;
+  if (normals_[0].is_finite()) {
+    refine();
+    return false;
+  }
+  triangle_.setConstant(std::numeric_limits<double>::quiet_NaN());
+  return true;
+}
+
+void LeastSquaresProblem::look_by_reflections(const Eigen::VectorXd& x) {
+  const int p = size();
+  const Segments segments(columns_.rows);
+  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  factors_.resize(segments.count, TriangularFactor(0, 0));
+  for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
+  sweep_columns(x, segments, [&](int s, const double* const* columns, int n) {
+    sums_[s] += row_product(columns[p], columns[p], n);
+    factors_[s].fold(columns, n);
+  });
+  for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
+  triangle_ = factors_[0].triangle();
+}
+
+void LeastSquaresProblem::make_curvature_programs() {
+  if (curvature_program_) return;
+  std::vector<int> first = gradient_nodes(graph_, residual_, size()), second{residual_};
+  const std::vector<int> all = hessian_nodes(graph_, residual_, size());
+  for (int k = 0; k < static_cast<int>(all.size()); ++k) {
+    if (graph_.is_constant(all[k], 0)) continue;
+    curved_.push_back(k);
+    second.push_back(all[k]);
+  }
+  curvature_program_ = std::make_shared<const Program>(graph_, second);
+  first.insert(first.end(), second.begin(), second.end());
+  look_and_curvature_program_ = std::make_shared<const Program>(graph_, first);
+}
+
+// Of a block: output `residual` of the program, and the second derivatives after it.
+void LeastSquaresProblem::add_curvature(const Program::Workspace& work, int residual, int segment, int n) {
+  for (int k = 0; k < static_cast<int>(curved_.size()); ++k)
+    curvature_sums_(k, segment) += row_product(work.output(residual), work.output(residual + 1 + k), n);
+}
+
+void LeastSquaresProblem::finish_curvature() {
+  const int p = size();
+  curvature_.setZero(p, p);
+  for (std::size_t k = 0; k < curved_.size(); ++k) {
+    int i = 0, j = curved_[k];
+    while (j > i) j -= ++i;
+    curvature_(i, j) = curvature_(j, i) = curvature_sums_.row(static_cast<Eigen::Index>(k)).sum();
+  }
+  curvature_known_ = true;
+}
+
+bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
+  if (!looked_ || !curvature_known_ || latest_ != x) {
+    make_curvature_programs();
+    const Segments segments(columns_.rows);
+    curvature_known_ = false;
+    curvature_sums_.setZero(curved_.size(), segments.count);
+    sweep_.run(*this, *curvature_program_, x, columns_, segments,
+               [&](const Program::Workspace& work, int s, long, int n) { add_curvature(work, 0, s, n); });
+    finish_curvature();
+    curvature_known_ = looked_ && latest_ == x;
+  }
+  curvature = curvature_;
   return curvature.allFinite();
 }
 

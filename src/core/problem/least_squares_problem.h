@@ -3,6 +3,7 @@
 #include <memory>
 
 #include "../expression/program.h"
+#include "normal_factor.h"
 #include "problem.h"
 #include "sweep.h"
 #include "triangular_factor.h"
@@ -34,7 +35,16 @@ class LeastSquaresProblem : public Problem {
   std::vector<int> linear_parameters() override;
 
  private:
-  void linearise_afresh(const Eigen::VectorXd& x);
+  // Finds value and triangle, and the curvature with them where it is expected: by products of columns as long as rough derivatives
+  // will do and these are as good as any, else by reflections.
+  void look_at(const Eigen::VectorXd& x);
+  bool look_by_products(const Eigen::VectorXd& x);
+  void look_by_reflections(const Eigen::VectorXd& x);
+  template <class Fold>
+  void sweep_columns(const Eigen::VectorXd& x, const Segments& segments, const Fold& fold);
+  void make_curvature_programs();
+  void add_curvature(const Program::Workspace& work, int residual, int segment, int n);
+  void finish_curvature();
   // Sum over rows of the square of the program's first output.
   double sum_of_squares(const Program& program, const Eigen::VectorXd& x);
 
@@ -43,15 +53,20 @@ class LeastSquaresProblem : public Problem {
   Columns columns_;
   Bounds bounds_;
   Program value_program_, jacobian_program_, response_program_;
-  std::shared_ptr<const Program> curvature_program_, bend_program_;  // made when first asked for
+  // Made when first asked for: of residual and second derivatives, the same after the first derivatives, and of both kinds of these.
+  std::shared_ptr<const Program> curvature_program_, look_and_curvature_program_, bend_program_;
+  std::vector<int> curved_;  // which second derivatives are not zero everywhere: places in their list
   double response_norm_ = -1;
   Sweep sweep_;
   Eigen::VectorXd sums_;  // of the segments; kept, as the next, for its memory
   std::vector<TriangularFactor> factors_;
-  // Where factors_[0] and the value were found, if they were: who verifies an answer looks at the last point once more.
-  bool looked_ = false;
+  std::vector<NormalFactor> normals_;
+  // What was found last, and where: who verifies an answer, or takes Newton's step, asks for it once more.
+  bool looked_ = false, by_reflections_ = false, curvature_known_ = false;
   Eigen::VectorXd latest_;
   double latest_value_ = 0;
+  Eigen::MatrixXd triangle_;  // of the Jacobian with the residuals as its last column
+  Eigen::MatrixXd curvature_, curvature_sums_;
 };
 
 }  // namespace tundrel

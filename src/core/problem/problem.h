@@ -135,6 +135,8 @@ class Problem {
   virtual std::vector<int> linear_parameters() { return {}; }
   // Asks for the most accurate derivatives from now on: the walk is nearly over.
   void refine() { refined = true; }
+  // Says whether residual_curvature() is going to be asked for where linearise() is: at one go both cost little more than one.
+  void expect_curvature(bool expected) { curvature_expected = expected; }
 
   // Conditions between parameters, or none.
   std::shared_ptr<const JointConditions> joint;
@@ -154,6 +156,7 @@ class Problem {
   std::chrono::steady_clock::time_point deadline = std::chrono::steady_clock::time_point::max();
 
   bool refined = false;
+  bool curvature_expected = false;
   long evaluations = 0;
   long refused = 0;  // evaluations that gave no finite number
 

@@ -24,13 +24,13 @@ class RowSums {
 
 inline double row_sum(const double* a, int n) {
   RowSums<1> sum;
-  cover_rows(n, [&](int i, auto width) { sum.add(0, rows_at<width.rows>(a, i)); });
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE { sum.add(0, rows_at<width.rows>(a, i)); });
   return sum.total(0);
 }
 
 inline double row_product(const double* a, const double* b, int n) {
   RowSums<1> sum;
-  cover_rows(n, [&](int i, auto width) { sum.add(0, rows_at<width.rows>(a, i) * rows_at<width.rows>(b, i)); });
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE { sum.add(0, rows_at<width.rows>(a, i) * rows_at<width.rows>(b, i)); });
   return sum.total(0);
 }
 

@@ -25,6 +25,11 @@ constexpr double kNothingLeft = 1e-14;
 constexpr double kMostBend = 0.75;
 // A step that differs by more than this share from the one without bounds was cut short.
 constexpr double kCutShort = 1e-6;
+// From this relative offset on, steps know how the residuals curve: then Newton's steps converge faster than any other...
+constexpr double kNear = 1e-3;
+// ... at a cost that is small for no more parameters than this, and smaller if it is told of one step before.
+constexpr double kNearlyNear = 0.03;
+constexpr int kFewParameters = 8;
 // Values this close are equal but for rounding.
 constexpr double kSameValue = 1e-11;
 
@@ -54,10 +59,15 @@ void LevenbergMarquardt::move_there(const Eigen::VectorXd& x) {
 }
 
 void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
+  problem.expect_curvature(false);
   status_ = Status();
   status_.action = "start";
   status_.x = x;
-  here_->scale = Eigen::VectorXd::Zero(x.size());
+  closing_ = Closing::no;
+  claim_ = StopReason::none;
+  slow_steps_ = 0;
+  here_->at.usable = false;
+  here_->scale.setZero(x.size());
   Linearisation& at = there_->at;
   problem.linearise_into(x, at);
   if (!at.usable) {
@@ -78,10 +88,15 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
 }
 
 void LevenbergMarquardt::iterate(Problem& problem) {
+  problem.expect_curvature(curves(kNearlyNear));
   if (closing_ == Closing::no)
     walk(problem);
   else
     close(problem);
+}
+
+bool LevenbergMarquardt::curves(double offset) const {
+  return !settings_.geodesic && status_.x.size() <= kFewParameters && status_.gradient_norm <= offset;
 }
 
 void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
@@ -110,14 +125,28 @@ LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen:
 }
 
 void LevenbergMarquardt::walk(Problem& problem) {
-  const double size = scaled_length(here_->scale, status_.x);
+  const Eigen::VectorXd& x = status_.x;
+  const double size = scaled_length(here_->scale, x);
   Eigen::VectorXd &to = to_, &step = step_;
   double length = 0, predicted = 0;
+  double bending = 0;
+  const bool newton = curves(kNear) && newton_step(problem, step, bending) && scaled_length(here_->scale, step) <= radius_;
+  if (newton) {
+    problem.bounds().go_along(x, step, 1, to);
+    length = scaled_length(here_->scale, step);
+    predicted = here_->at.promised(step) - bending;
+    // The rest is for closing steps, where a value is not asked for what it cannot tell.
+    if (predicted <= settings_.tolerance * here_->at.value) {
+      begin_closing(problem, StopReason::value);
+      closing_ = Closing::newton;
+      return close_with(problem, step);
+    }
+  }
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
-  for (;; radius_ *= kShorter) {
-    bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, radius_, here_->linear, step);
-    problem.bounds().go_along(status_.x, step, 1, to);
-    step = to - status_.x;
+  for (; !newton; radius_ *= kShorter) {
+    bounded_step(problem, x, here_->at, here_->unheld, here_->scale, radius_, here_->linear, step);
+    problem.bounds().go_along(x, step, 1, to);
+    step = to - x;
     length = scaled_length(here_->scale, step);
     predicted = here_->at.promised(step);
     if (predicted > 0 || !(length > kEpsilon * size)) break;
@@ -139,7 +168,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
       if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
       return;
     }
-    if (bend == Bend::added) problem.bounds().go_along(status_.x, step, 1, to);
+    if (bend == Bend::added) problem.bounds().go_along(x, step, 1, to);
   }
   const Linearisation& trial = there_->at;
   problem.linearise_into(to, there_->at);
@@ -159,10 +188,11 @@ void LevenbergMarquardt::walk(Problem& problem) {
   if (ratio >= kAccepted) {
     look(problem, to);
     move_there(to);
-    status_.action = bend == Bend::added ? "bent step accepted"
-                     : ratio < kPoor   ? "step accepted, region smaller"
-                     : ratio > kGood ? "step accepted, region larger"
-                                     : "step accepted";
+    status_.action = newton                ? "Newton step accepted"
+                     : bend == Bend::added ? "bent step accepted"
+                     : ratio < kPoor       ? "step accepted, region smaller"
+                     : ratio > kGood       ? "step accepted, region larger"
+                                           : "step accepted";
   } else {
     status_.action = "step refused, region smaller";
   }
@@ -177,60 +207,73 @@ void LevenbergMarquardt::walk(Problem& problem) {
     begin_closing(problem, StopReason::step);
 }
 
+// Newton's step, where the second derivatives of the residuals can be had and it keeps within bounds; `bending` is what these
+// add to the square of the linear model along it.
+bool LevenbergMarquardt::newton_step(Problem& problem, Eigen::VectorXd& step, double& bending) {
+  const std::vector<int>& unheld = here_->unheld;
+  if (!problem.residual_curvature(status_.x, curvature_)) return false;
+  const auto n = static_cast<Eigen::Index>(unheld.size());
+  extra_.resize(n, n);
+  for (Eigen::Index j = 0; j < n; ++j)
+    for (Eigen::Index i = 0; i < n; ++i) extra_(i, j) = curvature_(unheld[i], unheld[j]) / (here_->scale[unheld[i]] * here_->scale[unheld[j]]);
+  if (!here_->linear.with_curvature(extra_, part_)) return false;
+  bending = 0;
+  for (Eigen::Index j = 0; j < n; ++j)
+    for (Eigen::Index i = 0; i < n; ++i) bending += part_[i] * extra_(i, j) * part_[j];
+  step.setZero(status_.x.size());
+  for (Eigen::Index k = 0; k < n; ++k) {
+    const int i = unheld[k];
+    step[i] = part_[k] / here_->scale[i];
+    if (step[i] < problem.bounds().reach_down(i, status_.x[i]) || step[i] > problem.bounds().reach_up(i, status_.x[i])) return false;
+  }
+  return true;
+}
+
 bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
-  if (closing_ == Closing::gauss_newton) {
-    bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, kInfinity, here_->linear, step);
-    return true;
+  if (closing_ == Closing::newton) {
+    double bending = 0;
+    return newton_step(problem, step, bending);
   }
-  Eigen::MatrixXd curvature;
-  if (!problem.residual_curvature(status_.x, curvature)) return false;
-  Eigen::VectorXd unheld_scale(here_->unheld.size());
-  Eigen::MatrixXd extra(here_->unheld.size(), here_->unheld.size());
-  for (std::size_t i = 0; i < here_->unheld.size(); ++i)
-    for (std::size_t j = 0; j < here_->unheld.size(); ++j)
-      extra(i, j) = curvature(here_->unheld[i], here_->unheld[j]) / (here_->scale[here_->unheld[i]] * here_->scale[here_->unheld[j]]);
-  Eigen::VectorXd part;
-  if (!here_->linear.with_curvature(extra, part)) return false;
-  step = Eigen::VectorXd::Zero(status_.x.size());
-  for (std::size_t k = 0; k < here_->unheld.size(); ++k) {
-    const int i = here_->unheld[k];
-    step[i] = part[k] / here_->scale[i];
-    if (step[i] < problem.bounds().reach_down(i, status_.x[i]) ||
-        step[i] > problem.bounds().reach_up(i, status_.x[i]))
-      return false;
-  }
+  bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, kInfinity, here_->linear, step);
   return true;
 }
 
 // Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
 void LevenbergMarquardt::close(Problem& problem) {
   problem.refine();  // again, for a solver that was stored while closing
-  Eigen::VectorXd &step = step_, &to = to_;
+  if (closing_step(problem, step_))
+    close_with(problem, step_);
+  else
+    end_closing_step(false, false);
+}
+
+void LevenbergMarquardt::close_with(Problem& problem, const Eigen::VectorXd& wanted) {
+  const Eigen::VectorXd& x = status_.x;
+  if ((wanted.array().abs() <= kNothingLeft * x.array().abs()).all()) {
+    status_.action = "no further step";
+    status_.reason = claim_;
+    return;
+  }
+  problem.bounds().go_along(x, wanted, 1, to_);
+  step_ = to_ - x;
+  const double size = scaled_length(here_->scale, x), length = scaled_length(here_->scale, step_);
   bool better = false, fast = false;
-  if (closing_step(problem, step)) {
-    if ((step.array().abs() <= kNothingLeft * status_.x.array().abs()).all()) {
-      status_.action = "no further step";
-      status_.reason = claim_;
-      return;
-    }
-    problem.bounds().go_along(status_.x, step, 1, to);
-    step = to - status_.x;
-    const double size = scaled_length(here_->scale, status_.x);
-    const double length = scaled_length(here_->scale, step);
-    const Linearisation& trial = there_->at;
-    if (length > 0) problem.linearise_into(to, there_->at);
-    const double noise = kEpsilon * residual_scale(problem, status_.x, here_->norms);
-    if (length > 0 && trial.usable && trial.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
-      look(problem, to);
-      const double left = there_->linear.reducible(), before = here_->linear.reducible();
-      better = left < before;
-      fast = left < kFastShare * before;
-      if (better) {
-        move_there(to);
-        status_.step_norm = size > 0 ? length / size : length;
-      }
+  if (length > 0) problem.linearise_into(to_, there_->at);
+  const double noise = kEpsilon * residual_scale(problem, x, here_->norms);
+  if (length > 0 && there_->at.usable && there_->at.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
+    look(problem, to_);
+    const double left = there_->linear.reducible(), before = here_->linear.reducible();
+    better = left < before;
+    fast = left < kFastShare * before;
+    if (better) {
+      move_there(to_);
+      status_.step_norm = size > 0 ? length / size : length;
     }
   }
+  end_closing_step(better, fast);
+}
+
+void LevenbergMarquardt::end_closing_step(bool better, bool fast) {
   status_.action = !better                            ? "closing step refused"
                    : closing_ == Closing::gauss_newton ? "closing step, Gauss-Newton"
                                                       : "closing step, Newton";

@@ -34,9 +34,14 @@ class LevenbergMarquardt : public Solver {
 
   enum class Bend { none, added, too_much };
 
+  // TRUE where this near to the answer steps know how the residuals curve.
+  bool curves(double offset) const;
   void walk(Problem& problem);
   Bend accelerate(Problem& problem, Eigen::VectorXd& step) const;
   void close(Problem& problem);
+  void close_with(Problem& problem, const Eigen::VectorXd& wanted);
+  void end_closing_step(bool better, bool fast);
+  bool newton_step(Problem& problem, Eigen::VectorXd& step, double& bending);
   bool closing_step(Problem& problem, Eigen::VectorXd& step);
   // What is known at a point. All but the linearisation and the scale follows from these.
   struct Place {
@@ -56,7 +61,8 @@ class LevenbergMarquardt : public Solver {
   Status status_;
   // The latter keeps no state, but its memory; as do the next.
   std::unique_ptr<Place> here_ = std::make_unique<Place>(), there_ = std::make_unique<Place>();
-  Eigen::VectorXd to_, step_, slope_;
+  Eigen::VectorXd to_, step_, slope_, part_;
+  Eigen::MatrixXd curvature_, extra_;
   double radius_ = 0;
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for

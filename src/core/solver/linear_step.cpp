@@ -12,41 +12,8 @@ constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // The radius is met to this share; closer is not worth its cost.
 constexpr double kRadiusShare = 0.05;
 
-// Up to this size a matrix has its place on the stack: in many small fits, finding memory would cost more than the sums.
-constexpr int kSmall = 8;
-using SmallMatrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
-
 // Below this condition number a matrix is clearly not singular.
 constexpr double kClearlyRegular = 1e8;
-
-// The undamped step where the matrix is a small triangle, as linearise() gives it, and clearly regular: its condition
-// number is at most the product of the Frobenius norms of triangle and inverse. FALSE where singular values have to tell.
-bool solve_triangle(const Eigen::MatrixXd& matrix, const Eigen::VectorXd& b, Eigen::VectorXd& step) {
-  const Eigen::Index n = matrix.cols();
-  if (n > kSmall || matrix.rows() != n) return false;
-  double square = 0, inverse_square = 0;
-  for (Eigen::Index j = 0; j < n; ++j) {
-    for (Eigen::Index i = j + 1; i < n; ++i)
-      if (matrix(i, j) != 0) return false;
-    // Column j of the inverse, from its end.
-    double column[kSmall];
-    for (Eigen::Index i = j; i >= 0; --i) {
-      double x = i == j ? 1 : 0;
-      for (Eigen::Index k = i + 1; k <= j; ++k) x -= matrix(i, k) * column[k];
-      column[i] = x / matrix(i, i);
-      square += matrix(i, j) * matrix(i, j);
-      inverse_square += column[i] * column[i];
-    }
-  }
-  if (!(square * inverse_square < kClearlyRegular * kClearlyRegular)) return false;
-  step.resize(n);
-  for (Eigen::Index i = n - 1; i >= 0; --i) {
-    double x = -b[i];
-    for (Eigen::Index k = i + 1; k < n; ++k) x -= matrix(i, k) * step[k];
-    step[i] = x / matrix(i, i);
-  }
-  return true;
-}
 
 template <class Matrix>
 void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Eigen::MatrixXd& v, Eigen::VectorXd& c) {
@@ -59,45 +26,84 @@ void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Ei
 }  // namespace
 
 void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale, const Eigen::VectorXd& b) {
-  const auto n = static_cast<Eigen::Index>(columns.size());
-  if (a_.rows() != matrix.rows() || a_.cols() != n) a_.resize(matrix.rows(), n);
-  for (Eigen::Index k = 0; k < n; ++k) {
-    const double* from = matrix.data() + columns[k] * matrix.rows();
-    const double share = 1 / scale[columns[k]];
-    for (Eigen::Index i = 0; i < a_.rows(); ++i) a_(i, k) = from[i] * share;
-  }
+  n_ = static_cast<int>(columns.size());
   b_ = b;
   rank_ = 0;
   reducible_ = 0;
   spectrum_.s.resize(0);
-  by_substitution_ = a_.cols() > 0 && solve_triangle(a_, b_, undamped_);
+  undamped_.resize(n_);
+  by_substitution_ = n_ > 0 && take_triangle(matrix, columns, scale);
+  if (n_ == 0) return;
   if (by_substitution_) {
-    rank_ = static_cast<int>(a_.cols());
-    reducible_ = b_.norm();
+    rank_ = n_;
+    for (int i = n_ - 1; i >= 0; --i) {
+      double x = -b_[i];
+      for (int k = i + 1; k < n_; ++k) x -= triangle_[i][k] * undamped_[k];
+      undamped_[i] = x * diagonal_[i];
+      reducible_ += b_[i] * b_[i];
+    }
+    reducible_ = std::sqrt(reducible_);
     return;
   }
-  undamped_.resize(a_.cols());
-  if (a_.cols() == 0) return;
+  a_.resize(matrix.rows(), n_);
+  for (int k = 0; k < n_; ++k) a_.col(k) = matrix.col(columns[k]) / scale[columns[k]];
   const Eigen::VectorXd& s = spectrum().s;
-  const double floor = 10 * static_cast<double>(a_.cols()) * kEpsilon * s[0];
+  const double floor = 10 * n_ * kEpsilon * s[0];
   while (rank_ < s.size() && s[rank_] > floor) ++rank_;
   reducible_ = spectrum().c.head(rank_).norm();
   damp(0);
   undamped_ = damped_.step;
 }
 
+// FALSE unless A is a small triangle, as linearise() gives it, and clearly regular: its condition number is at most the product of
+// the Frobenius norms of triangle and inverse.
+bool LinearStep::take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale) {
+  if (n_ > kSmall || matrix.rows() != n_) return false;
+  double square = 0, inverse_square = 0;
+  for (int j = 0; j < n_; ++j) {
+    const double* from = matrix.data() + columns[j] * matrix.rows();
+    for (int i = j + 1; i < n_; ++i)
+      if (from[i] != 0) return false;
+    const double share = 1 / scale[columns[j]];
+    for (int i = 0; i <= j; ++i) {
+      triangle_[i][j] = from[i] * share;
+      square += triangle_[i][j] * triangle_[i][j];
+    }
+    diagonal_[j] = 1 / triangle_[j][j];
+    // Column j of the inverse, from its end.
+    double column[kSmall];
+    column[j] = diagonal_[j];
+    inverse_square += column[j] * column[j];
+    for (int i = j - 1; i >= 0; --i) {
+      double x = 0;
+      for (int k = i + 1; k <= j; ++k) x -= triangle_[i][k] * column[k];
+      column[i] = x * diagonal_[i];
+      inverse_square += column[i] * column[i];
+    }
+  }
+  return square * inverse_square < kClearlyRegular * kClearlyRegular;
+}
+
+// Of what is no triangle, or not clearly regular; or, for undetermined directions and second derivatives of large problems, of any.
 const LinearStep::Spectrum& LinearStep::spectrum() const {
   if (spectrum_.s.size() > 0) return spectrum_;
-  if (a_.rows() <= kSmall && a_.cols() <= kSmall)
-    decompose<SmallMatrix>(a_, b_, spectrum_.s, spectrum_.v, spectrum_.c);
+  Eigen::MatrixXd a = a_;
+  if (by_substitution_) {
+    a.setZero(n_, n_);
+    for (int j = 0; j < n_; ++j)
+      for (int i = 0; i <= j; ++i) a(i, j) = triangle_[i][j];
+  }
+  using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
+  if (a.rows() <= kSmall && n_ <= kSmall)
+    decompose<Small>(a, b_, spectrum_.s, spectrum_.v, spectrum_.c);
   else
-    decompose<Eigen::MatrixXd>(a_, b_, spectrum_.s, spectrum_.v, spectrum_.c);
+    decompose<Eigen::MatrixXd>(a, b_, spectrum_.s, spectrum_.v, spectrum_.c);
   return spectrum_;
 }
 
 Eigen::MatrixXd LinearStep::undetermined() const {
-  if (rank_ == a_.cols()) return Eigen::MatrixXd(rank_, 0);
-  return spectrum().v.rightCols(a_.cols() - rank_);
+  if (rank_ == n_) return Eigen::MatrixXd(rank_, 0);
+  return spectrum().v.rightCols(n_ - rank_);
 }
 
 void LinearStep::damp(double damping) const {
@@ -111,22 +117,23 @@ void LinearStep::damp(double damping) const {
 
 // Each row of the damping, a multiple of a unit vector, is turned to zero by rotations with the triangle's rows.
 void LinearStep::damp_triangle(double damping) const {
-  const Eigen::Index n = a_.cols();
-  double r[kSmall][kSmall], z[kSmall];  // the triangle's rows, and what is on the right of them
-  for (Eigen::Index i = 0; i < n; ++i) {
-    for (Eigen::Index j = i; j < n; ++j) r[i][j] = a_(i, j);
+  double r[kSmall][kSmall], one_over[kSmall], z[kSmall];  // the triangle's rows, one over its diagonal, and what is on the right
+  for (int i = 0; i < n_; ++i) {
+    for (int j = i; j < n_; ++j) r[i][j] = triangle_[i][j];
+    one_over[i] = diagonal_[i];
     z[i] = b_[i];
   }
-  for (Eigen::Index k = 0; damping > 0 && k < n; ++k) {
+  for (int k = 0; damping > 0 && k < n_; ++k) {
     double row[kSmall] = {};
     row[k] = std::sqrt(damping);
     double right = 0;
-    for (Eigen::Index j = k; j < n; ++j) {
+    for (int j = k; j < n_; ++j) {
       // Squares do not over- or underflow: a triangle for which they would is not taken for clearly regular.
-      const double length = std::copysign(std::sqrt(r[j][j] * r[j][j] + row[j] * row[j]), r[j][j]);
-      const double c = r[j][j] / length, s = row[j] / length;
+      const double length = std::sqrt(r[j][j] * r[j][j] + row[j] * row[j]);
+      one_over[j] = 1 / length;
+      const double c = r[j][j] * one_over[j], s = row[j] * one_over[j];
       r[j][j] = length;
-      for (Eigen::Index i = j + 1; i < n; ++i) {
+      for (int i = j + 1; i < n_; ++i) {
         const double upper = r[j][i];
         r[j][i] = c * upper + s * row[i];
         row[i] = c * row[i] - s * upper;
@@ -137,34 +144,30 @@ void LinearStep::damp_triangle(double damping) const {
     }
   }
   damped_.damping = damping;
-  damped_.step.resize(n);
+  damped_.step.resize(n_);
+  double* const step = damped_.step.data();
   double length_square = 0, fall = 0;
-  for (Eigen::Index i = n - 1; i >= 0; --i) {
+  for (int i = n_ - 1; i >= 0; --i) {
     double x = -z[i];
-    for (Eigen::Index k = i + 1; k < n; ++k) x -= r[i][k] * damped_.step[k];
-    damped_.step[i] = x / r[i][i];
-    length_square += damped_.step[i] * damped_.step[i];
+    for (int k = i + 1; k < n_; ++k) x -= r[i][k] * step[k];
+    step[i] = x * one_over[i];
+    length_square += step[i] * step[i];
   }
   // How fast: the square of the inverse triangle, transposed, times the step.
   double slope[kSmall];
-  for (Eigen::Index i = 0; i < n; ++i) {
-    double x = damped_.step[i];
-    for (Eigen::Index k = 0; k < i; ++k) x -= r[k][i] * slope[k];
-    slope[i] = x / r[i][i];
+  for (int i = 0; i < n_; ++i) {
+    double x = step[i];
+    for (int k = 0; k < i; ++k) x -= r[k][i] * slope[k];
+    slope[i] = x * one_over[i];
     fall += slope[i] * slope[i];
   }
   damped_.fall = fall / std::sqrt(length_square);
 }
 
-Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
-  const auto v = spectrum().v.leftCols(rank_);
-  return v * ((v.transpose() * right).array() / (spectrum().s.head(rank_).array().square() + damping)).matrix();
-}
-
 const Eigen::VectorXd& LinearStep::within(double radius) const {
   if (rank_ == 0 || undamped_.norm() <= radius) return undamped_;
   // Newton's iteration on 1 / |step|, which is nearly linear in the damping, inside a bracket.
-  double low = 0, high = a_.transpose().lazyProduct(b_).norm() / radius;
+  double low = 0, high = slope_norm() / radius;
   damp(0);
   for (int i = 0; i < 50; ++i) {
     const double length = damped_.step.norm();
@@ -177,12 +180,30 @@ const Eigen::VectorXd& LinearStep::within(double radius) const {
   return damped_.step;
 }
 
+// Of A'b.
+double LinearStep::slope_norm() const {
+  if (!by_substitution_) return (a_.transpose() * b_).norm();
+  double square = 0;
+  for (int j = 0; j < n_; ++j) {
+    double x = 0;
+    for (int i = 0; i <= j; ++i) x += triangle_[i][j] * b_[i];
+    square += x * x;
+  }
+  return std::sqrt(square);
+}
+
 double LinearStep::damping_within(double radius) const { return &within(radius) == &undamped_ ? 0 : damped_.damping; }
 
+Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
+  const auto v = spectrum().v.leftCols(rank_);
+  return v * ((v.transpose() * right).array() / (spectrum().s.head(rank_).array().square() + damping)).matrix();
+}
+
+// In coordinates t = R p of the triangle, or t = s V'p of the singular values, the model is t'(I + K)t / 2 + c't: its
+// conditioning is that of the Jacobian and not of its square.
 bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {
   if (rank_ == 0) return false;
-  // In coordinates t = s V'p the model is t'(I + K)t / 2 + c't: its conditioning is that of the
-  // Jacobian and not of its square.
+  if (by_substitution_) return curve_triangle(extra, step);
   const auto& [s, c, v] = spectrum();
   const Eigen::MatrixXd w = v.leftCols(rank_) * s.head(rank_).cwiseInverse().asDiagonal();
   const Eigen::MatrixXd model =
@@ -190,6 +211,50 @@ bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& s
   const Eigen::LLT<Eigen::MatrixXd> cholesky(model);
   if (cholesky.info() != Eigen::Success) return false;
   step = -(w * cholesky.solve(c.head(rank_)));
+  return step.allFinite();
+}
+
+bool LinearStep::curve_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {
+  // K is the inverse triangle, transposed, times the curvature times the inverse triangle: substitution in the columns, then in the rows,
+  // of which only those up to the diagonal are needed.
+  double k[kSmall][kSmall];
+  for (int j = 0; j < n_; ++j)
+    for (int i = 0; i < n_; ++i) {
+      double x = extra(i, j);
+      for (int m = 0; m < i; ++m) x -= triangle_[m][i] * k[m][j];
+      k[i][j] = x * diagonal_[i];
+    }
+  for (int i = 0; i < n_; ++i)
+    for (int j = 0; j <= i; ++j) {
+      double x = k[i][j];
+      for (int m = 0; m < j; ++m) x -= triangle_[m][j] * k[i][m];
+      k[i][j] = x * diagonal_[j];
+    }
+  // The Cholesky factor of I + K in its place, with one over its diagonal; and the answer for t in the step's.
+  step.resize(n_);
+  for (int i = 0; i < n_; ++i) {
+    double z = -b_[i];
+    for (int j = 0; j < i; ++j) {
+      double x = k[i][j];
+      for (int m = 0; m < j; ++m) x -= k[i][m] * k[j][m];
+      k[i][j] = x * k[j][j];
+      z -= k[i][j] * step[j];
+    }
+    double x = 1 + k[i][i];
+    for (int m = 0; m < i; ++m) x -= k[i][m] * k[i][m];
+    if (!(x > 0)) return false;
+    k[i][i] = 1 / std::sqrt(x);
+    step[i] = z * k[i][i];
+  }
+  for (int i = n_ - 1; i >= 0; --i) {
+    for (int j = i + 1; j < n_; ++j) step[i] -= k[j][i] * step[j];
+    step[i] *= k[i][i];
+  }
+  // Back to p.
+  for (int i = n_ - 1; i >= 0; --i) {
+    for (int j = i + 1; j < n_; ++j) step[i] -= triangle_[i][j] * step[j];
+    step[i] *= diagonal_[i];
+  }
   return step.allFinite();
 }
 

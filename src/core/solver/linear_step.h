@@ -48,13 +48,20 @@ class LinearStep {
     double damping = 0, fall = 0;
   };
   void damp(double damping) const;
+  double slope_norm() const;
   void damp_triangle(double damping) const;
+  bool curve_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
+  bool take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale);
 
-  Eigen::MatrixXd a_;
+  // Up to this size a triangle has its place on its own: in many small fits, finding memory would cost more than the sums.
+  static constexpr int kSmall = 8;
+
+  bool by_substitution_ = false;
+  int n_ = 0, rank_ = 0;
+  double triangle_[kSmall][kSmall], diagonal_[kSmall];  // where by substitution: A's rows, and one over its diagonal
+  Eigen::MatrixXd a_;                                   // else A
   Eigen::VectorXd b_, undamped_;
   double reducible_ = 0;
-  int rank_ = 0;
-  bool by_substitution_ = false;
   mutable Spectrum spectrum_;
   mutable Damped damped_;  // what was found last
 };

@@ -55,6 +55,12 @@ Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector
   return out;
 }
 
+std::vector<std::unique_ptr<Solver>> one_each(const SolverMaker& make, int workers) {
+  std::vector<std::unique_ptr<Solver>> solvers;
+  for (int k = 0; k < workers; ++k) solvers.push_back(make());
+  return solvers;
+}
+
 std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts,
                                  const Eigen::MatrixXd& typical, const Budget& budget) {
   const int n = static_cast<int>(starts.cols());
@@ -64,14 +70,14 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
     if (copy) own.push_back(std::move(copy));
   }
   const int workers = std::max<int>(1, static_cast<int>(own.size()));
+  const auto solvers = one_each(make, workers);
   std::vector<RunResult> results(n);
   share_out(n, workers, [&](int thread, int job) {
     Problem& mine = own.empty() ? problem : *own[thread];
     mine.evaluations = mine.refused = 0;
     mine.refined = false;
     mine.expect(typical.col(job));
-    const auto solver = make();
-    results[job] = run(mine, *solver, starts.col(job), budget);
+    results[job] = run(mine, *solvers[thread], starts.col(job), budget);
   });
   return results;
 }

@@ -22,6 +22,9 @@ Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector
 
 using SolverMaker = std::function<std::unique_ptr<Solver>()>;
 
+// A solver for each worker, who uses it again and again.
+std::vector<std::unique_ptr<Solver>> one_each(const SolverMaker& make, int workers);
+
 // Walks from each column of `starts`, where parameters have the sizes in `typical`. Each walk is the one that it
 // would be alone, whatever the number of threads.
 std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts,

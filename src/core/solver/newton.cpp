@@ -55,6 +55,9 @@ void Newton::start(Problem& problem, const Eigen::VectorXd& x) {
   status_ = Status();
   status_.action = "start";
   status_.x = x;
+  convex_ = closing_ = false;
+  claim_ = StopReason::none;
+  slow_steps_ = 0;
   Expansion at = problem.expand(x);
   if (!at.usable) {
     status_.value = at.value;

@@ -60,6 +60,7 @@ inline void visit_status(StateVisitor& visitor, Status& status) {
 class Solver {
  public:
   virtual ~Solver() = default;
+  // Begins a walk; of an earlier one nothing is left but memory.
   virtual void start(Problem& problem, const Eigen::VectorXd& x) = 0;
   // One iteration; not called once status().reason is set.
   virtual void iterate(Problem& problem) = 0;
