@@ -45,7 +45,8 @@ groups_of <- function(problem) {
 
 # The problem of one group, which has no groups any more.
 group_problem <- function(problem, rows, start = NULL) {
-  problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
+  # a long table whose groups follow each other is all there already
+  if (!identical(rows, seq_len(nrow(problem$measurements)))) problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
   attr(problem$measurements, "units") <- problem$units
   problem$by <- NULL
   if (!is.null(start)) problem$start[names(start)] <- start

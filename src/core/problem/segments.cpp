@@ -17,6 +17,8 @@ Segments::Segments(long rows)
       count(static_cast<int>(std::clamp(blocks_of(rows) / kLeastBlocks, 1L, kMostSegments))) {}
 
 long Segments::blocks_before(int segment) const {
+  if (segment == 0) return 0;
+  if (segment == count) return rows;
   return std::min(rows, blocks_of(rows) * segment / count * kBlockRows);
 }
 
