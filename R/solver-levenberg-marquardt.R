@@ -10,9 +10,6 @@
 #' derivatives, for models of at most eight free parameters that have these. When a test on step or value
 #' is met, closing steps follow until they stop improving: Gauss-Newton's and, where those are slow, Newton's.
 #'
-#' On the way the triangular factor comes from products of the Jacobian's columns, as long as these are clearly not collinear;
-#' else, and for closing steps and what is reported, from orthogonal transformations.
-#'
 #' @param first_radius \[numeric(1)] Size of the first trust region, in lengths of the scaled start;
 #'   above 0. Smaller is more cautious.
 #' @param geodesic \[logical(1)] Add geodesic acceleration: each step bends with the model's surface, by its exact

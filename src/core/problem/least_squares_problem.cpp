@@ -1,7 +1,6 @@
 #include "least_squares_problem.h"
 
 #include <algorithm>
-#include <limits>
 #include <utility>
 #include <vector>
 
@@ -61,68 +60,34 @@ double LeastSquaresProblem::response_norm() {
 
 void LeastSquaresProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
   ++evaluations;
-  if (!looked_ || latest_ != x || (refined && !by_reflections_)) look_at(x);
-  at.set(latest_value_, triangle_);
+  if (!looked_ || latest_ != x) look_at(x);
+  at.set(latest_value_, factors_[0].triangle());
   if (!at.usable) ++refused;
 }
 
 void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
-  looked_ = curvature_known_ = false;
-  if (curvature_expected) make_curvature_programs();
-  by_reflections_ = refined || !look_by_products(x);
-  if (by_reflections_) look_by_reflections(x);
-  looked_ = true;
-  latest_ = x;
-  latest_value_ = sums_.sum();
-}
-
-// Calls fold(segment, where the columns of Jacobian and residual begin, rows) for each block, and finds curvature where it is expected.
-template <class Fold>
-void LeastSquaresProblem::sweep_columns(const Eigen::VectorXd& x, const Segments& segments, const Fold& fold) {
-  const int p = size();
-  const bool curvature = curvature_expected;
-  sums_.setZero(segments.count);
-  curvature_sums_.setZero(curvature ? curved_.size() : 0, segments.count);
-  const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
-  sweep_.run(*this, program, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    if (!std::isfinite(sums_[s])) return;
-    fold(s, work.outputs(), n);
-    if (curvature) add_curvature(work, p, s, n);
-  });
-  if (curvature) finish_curvature();
-}
-
-// FALSE where products of columns do not tell columns apart well enough: so they will not from then on, either.
-bool LeastSquaresProblem::look_by_products(const Eigen::VectorXd& x) {
-  const Segments segments(columns_.rows);
-  normals_.resize(segments.count);
-  for (NormalFactor& normal : normals_) normal.clear(size() + 1);
-  sweep_columns(x, segments, [&](int s, const double* const* columns, int n) {
-    normals_[s].add(columns, n);
-    sums_[s] = normals_[s].square();
-  });
-  for (int s = 1; s < segments.count; ++s) normals_[0].add(normals_[s]);
-  if (normals_[0].triangle(triangle_)) return true;
-  if (normals_[0].is_finite()) {
-    refine();
-    return false;
-  }
-  triangle_.setConstant(std::numeric_limits<double>::quiet_NaN());
-  return true;
-}
-
-void LeastSquaresProblem::look_by_reflections(const Eigen::VectorXd& x) {
   const int p = size();
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  const bool curvature = curvature_expected;
+  looked_ = curvature_known_ = false;
+  if (curvature) make_curvature_programs();
+  sums_.setZero(segments.count);
+  curvature_sums_.setZero(curvature ? curved_.size() : 0, segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
-  sweep_columns(x, segments, [&](int s, const double* const* columns, int n) {
-    sums_[s] += row_product(columns[p], columns[p], n);
-    factors_[s].fold(columns, n);
+  const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
+  sweep_.run(*this, program, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
+    if (!std::isfinite(sums_[s])) return;
+    sums_[s] += row_product(work.output(p), work.output(p), n);
+    factors_[s].fold(work.outputs(), n);
+    if (curvature) add_curvature(work, p, s, n);
   });
   for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
-  triangle_ = factors_[0].triangle();
+  looked_ = true;
+  latest_ = x;
+  latest_value_ = sums_.sum();
+  if (curvature) finish_curvature();
 }
 
 void LeastSquaresProblem::make_curvature_programs() {

@@ -3,7 +3,6 @@
 #include <memory>
 
 #include "../expression/program.h"
-#include "normal_factor.h"
 #include "problem.h"
 #include "sweep.h"
 #include "triangular_factor.h"
@@ -35,13 +34,8 @@ class LeastSquaresProblem : public Problem {
   std::vector<int> linear_parameters() override;
 
  private:
-  // Finds value and triangle, and the curvature with them where it is expected: by products of columns as long as rough derivatives
-  // will do and these are as good as any, else by reflections.
+  // Finds value and triangle, and the curvature with them where it is expected.
   void look_at(const Eigen::VectorXd& x);
-  bool look_by_products(const Eigen::VectorXd& x);
-  void look_by_reflections(const Eigen::VectorXd& x);
-  template <class Fold>
-  void sweep_columns(const Eigen::VectorXd& x, const Segments& segments, const Fold& fold);
   void make_curvature_programs();
   void add_curvature(const Program::Workspace& work, int residual, int segment, int n);
   void finish_curvature();
@@ -60,12 +54,10 @@ class LeastSquaresProblem : public Problem {
   Sweep sweep_;
   Eigen::VectorXd sums_;  // of the segments; kept, as the next, for its memory
   std::vector<TriangularFactor> factors_;
-  std::vector<NormalFactor> normals_;
   // What was found last, and where: who verifies an answer, or takes Newton's step, asks for it once more.
-  bool looked_ = false, by_reflections_ = false, curvature_known_ = false;
+  bool looked_ = false, curvature_known_ = false;
   Eigen::VectorXd latest_;
   double latest_value_ = 0;
-  Eigen::MatrixXd triangle_;  // of the Jacobian with the residuals as its last column
   Eigen::MatrixXd curvature_, curvature_sums_;
 };
 

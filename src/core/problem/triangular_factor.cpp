@@ -2,11 +2,40 @@
 
 #include <algorithm>
 #include <cmath>
+#include <type_traits>
 
-#include "column_products.h"
+#include "row_sums.h"
 
 namespace tundrel {
 namespace {
+
+// Columns handled in one pass over the rows, so that what they share is read once.
+constexpr int kColumnsAtOnce = 4;
+
+// Calls use(first, how many as a type) for m columns, some at a time.
+template <class Use>
+void cover_columns(int m, const Use& use) {
+  int first = 0;
+  for (; first + kColumnsAtOnce <= m; first += kColumnsAtOnce) use(first, std::integral_constant<int, kColumnsAtOnce>());
+  switch (m - first) {
+    case 3: return use(first, std::integral_constant<int, 3>());
+    case 2: return use(first, std::integral_constant<int, 2>());
+    case 1: return use(first, std::integral_constant<int, 1>());
+    default: return;
+  }
+}
+
+// products[k] := the product of a column with column k.
+template <int K>
+void multiply(const double* by, const double* const* columns, double* products, int n) {
+  RowSums<K> sums;
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE {
+    const Rows<width.rows> shared = rows_at<width.rows>(by, i);
+#pragma GCC unroll 4
+    for (int k = 0; k < K; ++k) sums.add(k, rows_at<width.rows>(columns[k], i) * shared);
+  });
+  for (int k = 0; k < K; ++k) products[k] = sums.total(k);
+}
 
 // What a reflection does to columns: shares of its pivot are taken from them.
 struct Reflection {
@@ -69,7 +98,7 @@ void TriangularFactor::fold(const double* const* columns, int n) {
   for (int k = 0; k < m; ++k) places_[k] = reflected_.col(k).data();
   double* const shares = shares_.data();
   double* const products = products_.data();
-  multiply_columns(columns[0], columns, m, products, n);
+  cover_columns(m, [&](int first, auto some) { multiply<some()>(columns[0], columns + first, products + first, n); });
   for (int j = 0; j < m; ++j) {
     double* const diagonal = triangle_.data() + j * (m + 1);
     const double square = products[j];

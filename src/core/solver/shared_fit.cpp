@@ -181,7 +181,6 @@ class ArrowFit {
     rows.rows = first_[k + 1] - first_[k];
     mine.read(rows);
     mine.expect(typical_.col(k));
-    mine.refine();  // in all groups alike, whoever else the thread has served
     return mine;
   }
 

@@ -31,10 +31,7 @@ Start walked_on(Problem& problem, const Start& from, int iterations) {
 }  // namespace
 
 Eigen::VectorXd eliminate_linear(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& linear) {
-  // What one point makes necessary is no matter of the next one's, which another thread may have.
-  const bool refined = problem.refined;
   const Linearisation at = problem.linearise(x);
-  problem.refined = refined;
   if (!at.usable || linear.empty()) return x;
   Eigen::VectorXd scale;
   at.column_norms(scale);
