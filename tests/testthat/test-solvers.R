@@ -87,6 +87,31 @@ test_that("rates too small, right and too large are told apart, with advice", {
   expect_true(with_rate(large$advised_rate)$converged)
 })
 
+test_that("near the answer steps are Newton's, where second derivatives are exact and parameters few", {
+  x <- seq(0, 6, length.out = 40)
+  # far from a decay, so that Gauss-Newton steps alone would be slow
+  data <- data.frame(x, y = 3 * exp(-0.7 * x) + 0.5 + 0.2 * sin(2 * x))
+  begun <- function(problem, ...) start_from(problem, a = 2, k = 1, rest = 0, ...)
+  of_newton <- c("Newton step accepted", "closing step, Newton")
+  run <- fit_local(begun(pose(data, y ~ a * exp(-k * x) + rest)))
+  trace <- trace_table(run)
+  near <- which(trace$action %in% of_newton)
+  expect_true("Newton step accepted" %in% trace$action)
+  expect_true(all(trace$gradient_norm[near - 1] <= 1e-3))
+  expect_true(all(trace$gradient_norm[near] <= 100 * trace$gradient_norm[near - 1]^2 + 1e-14))
+
+  decay <- function(x, a, k, rest) a * exp(-k * x) + rest
+  own <- fit_local(begun(pose(data, y ~ decay(x, a, k, rest))))
+  expect_false(any(of_newton %in% trace_table(own)$action))
+  expect_equal(own$estimate, run$estimate, tolerance = 1e-6)
+  expect_lt(run$iterations, own$iterations)
+
+  waves <- y ~ a * exp(-k * x) + rest + b1 * sin(x) + b2 * sin(3 * x) + b3 * sin(5 * x) + b4 * cos(x) + b5 * cos(3 * x) + b6 * cos(5 * x)
+  many <- fit_local(begun(pose(data, waves), b1 = 0, b2 = 0, b3 = 0, b4 = 0, b5 = 0, b6 = 0))
+  expect_true(many$converged)
+  expect_false("Newton step accepted" %in% trace_table(many)$action)
+})
+
 test_that("geodesic acceleration reaches the same answers, in fewer iterations down a curved valley", {
   shorter <- 0
   for (name in c("dental_b", "pasture", "enzyme", "mobility", "two_decays", "three_decays")) {
