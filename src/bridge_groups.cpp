@@ -25,11 +25,8 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
     evaluations[k] = static_cast<double>(fits.progress[k].evaluations);
     refused[k] = static_cast<double>(fits.progress[k].refused);
   }
-  Rcpp::NumericMatrix factor = matrix_to_r(fits.factor);
-  for (double& x : factor)
-    if (std::isnan(x)) x = NA_REAL;
   using Rcpp::_;
-  return Rcpp::List::create(_["x"] = matrix_to_r(fits.x), _["factor"] = factor, _["value"] = vector_to_r(fits.value),
+  return Rcpp::List::create(_["x"] = matrix_to_r(fits.x), _["factor"] = matrix_to_r(fits.factor), _["value"] = vector_to_r(fits.value),
                             _["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()), _["reason"] = reason,
                             _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused,
                             _["gradient_norm"] = vector_to_r(fits.gradient_norm), _["open"] = Rcpp::IntegerVector(fits.open.begin(), fits.open.end()));

@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <limits>
 
 #include "fixture.h"
 #include "problem/function_problem.h"
@@ -61,6 +62,16 @@ TEST_CASE("every call of the function is counted as an evaluation") {
   CHECK(function.evaluations == 1);
   function.linearise(vec({1, 1}));
   CHECK(function.evaluations == 4);
+}
+
+TEST_CASE("a point without finite values leaves nothing of the one before") {
+  const DecayData data(20);
+  FunctionProblem function = decay_function(data, no_bounds(2));
+  Linearisation at = function.linearise(vec({1, 1}));
+  REQUIRE(at.usable);
+  function.linearise_into(vec({1, -1e6}), at);
+  CHECK_FALSE(at.usable);
+  CHECK(at.value == std::numeric_limits<double>::infinity());
 }
 
 TEST_CASE("a function is fitted to the same answer as its compiled form") {

@@ -60,7 +60,7 @@ TEST_CASE("covariance adaptation learns a narrow valley, whichever way it lies")
   double evaluations[2];
   for (bool turned : {false, true}) {
     const auto problem = posed(Ellipsoid(6, turned), 6, -4, 5);
-    CmaEs solver({0, 0.3, 1, 0}, {3});
+    CovarianceAdaptation solver({0, 0.3, 1, 0}, {3});
     const RunResult result = searched(*problem, solver, 40000);
     INFO((turned ? "turned" : "along the axes"));
     CHECK((result.x.array() - 1).abs().maxCoeff() < 1e-6);
@@ -79,7 +79,7 @@ TEST_CASE("covariance adaptation sees ranks only: a monotone change of the value
   const Ellipsoid plain(3, true);
   const auto a = posed(plain, 3, -4, 5);
   const auto b = posed([&](const Eigen::VectorXd& x) { return 7 + std::log1p(plain(x)); }, 3, -4, 5);
-  CmaEs one({0, 0.3, 4, 9}, {5}), other({0, 0.3, 4, 9}, {5});
+  CovarianceAdaptation one({0, 0.3, 4, 9}, {5}), other({0, 0.3, 4, 9}, {5});
   one.start(*a, vec({0, 0, 0}));
   other.start(*b, vec({0, 0, 0}));
   for (int round = 0; round < 60; ++round) {
@@ -93,7 +93,7 @@ TEST_CASE("an optimum on a side, or in a corner, of the box is reached") {
   const auto slope = [](const Eigen::VectorXd& x) { return x[0] + 2 * x[1] * x[1]; };
   for (int kind = 0; kind < 2; ++kind) {
     const auto problem = posed(slope, 2, -3, 4);
-    CmaEs cma({0, 0.3, 2, 9}, {1});
+    CovarianceAdaptation cma({0, 0.3, 2, 9}, {1});
     DifferentialEvolution evolution({0, 2}, {1});
     Solver& solver = kind == 0 ? static_cast<Solver&>(cma) : evolution;
     const RunResult result = searched(*problem, solver, 20000);
@@ -104,7 +104,7 @@ TEST_CASE("an optimum on a side, or in a corner, of the box is reached") {
 
 TEST_CASE("a larger population follows each search that has ended") {
   const auto problem = posed([](const Eigen::VectorXd& x) { return x.squaredNorm(); }, 2, -4, 5);
-  CmaEs solver({0, 0.3, 3, 9}, {1});
+  CovarianceAdaptation solver({0, 0.3, 3, 9}, {1});
   solver.start(*problem, vec({1, 1}));
   std::set<long> sizes;
   while (solver.status().reason == StopReason::none) {
@@ -184,7 +184,7 @@ TEST_CASE("points without a finite value are refused, counted and never the best
         return std::pow(x[0] - 0.1, 2) + x[1] * x[1];
       },
       2, -4, 5);
-  CmaEs solver({0, 0.3, 2, 9}, {4});
+  CovarianceAdaptation solver({0, 0.3, 2, 9}, {4});
   const RunResult result = searched(*problem, solver, 20000);
   CHECK(result.x[0] == Approx(0.1).margin(1e-4));
   CHECK(result.progress.refused == refused);

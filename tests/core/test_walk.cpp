@@ -1,6 +1,7 @@
 // What a walk promises when it is stopped.
 #include <catch2/catch.hpp>
 #include <functional>
+#include <limits>
 
 #include "fixture.h"
 #include "problem/halted.h"
@@ -84,10 +85,10 @@ TEST_CASE("a solver that begins again walks as one that never walked before") {
   const DecayData first(40), second(55);
   const auto number = [](const char* key) {
     const std::string name = key;
-    return name == "tolerance" ? 1e-10 : name == "first_radius" ? 1.0 : name == "rate" ? 1e-3 : name == "memory" ? 5.0 : name == "size" ? 0.1 : 0.0;
+    return name == "tolerance" ? 1e-10 : name == "first_radius" ? 1.0 : name == "rate" ? 1e-3 : name == "memory" ? 5.0 : name == "size" ? 0.1 : name == "momentum" ? 0.9 : 0.0;
   };
   for (const char* name : {"levenberg_marquardt", "gauss_newton", "newton", "bfgs", "lbfgs", "conjugate_gradient", "nelder_mead", "powell",
-                           "gradient_descent"}) {
+                           "sqp", "gradient_descent"}) {
     SolverSettings settings;
     settings.number = number;
     Budget budget;
@@ -95,7 +96,9 @@ TEST_CASE("a solver that begins again walks as one that never walked before") {
     const auto used = make_solver(name, settings);
     // to an end, and from where there is nothing to be had
     run(*decay_problem(first, no_bounds(2)), *used, vec({1, 1}), budget);
-    run(*decay_problem(first, no_bounds(2)), *used, vec({1, -1e6}), budget);
+    const RunResult nowhere = run(*decay_problem(first, no_bounds(2)), *used, vec({1, -1e6}), budget);
+    CHECK(nowhere.reason == StopReason::failed);
+    CHECK(nowhere.value == std::numeric_limits<double>::infinity());
     const RunResult again = run(*decay_problem(second, no_bounds(2)), *used, vec({2, 0.2}), budget);
     const RunResult fresh = run(*decay_problem(second, no_bounds(2)), *make_solver(name, settings), vec({2, 0.2}), budget);
     INFO(name);

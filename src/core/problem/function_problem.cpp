@@ -19,7 +19,7 @@ Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
 double FunctionProblem::value(const Eigen::VectorXd& x) { return evaluate(x).squaredNorm(); }
 
 void FunctionProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
-  at.usable = false;
+  at = Linearisation();
   const int p = size();
   const Eigen::VectorXd at_x = evaluate(x);
   if (!at_x.allFinite()) return;

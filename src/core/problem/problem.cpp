@@ -57,7 +57,10 @@ Slope Problem::slope(const Eigen::VectorXd& x) {
   if (form() == Form::squares) {
     const Linearisation at = linearise(x);
     if (!at.usable) return {};
-    return {true, at.value, 2 * at.factor.transpose() * at.projected};
+    Slope out{true, at.value, {}};
+    at.slope(out.gradient);
+    out.gradient *= 2;
+    return out;
   }
   const Expansion at = expand(x);
   return {at.usable, at.value, at.gradient};
@@ -65,13 +68,15 @@ Slope Problem::slope(const Eigen::VectorXd& x) {
 
 Expansion Problem::expand(const Eigen::VectorXd& x) {
   Expansion out;
+  expect_curvature(true);
   const Linearisation at = linearise(x);
   if (!at.usable) return out;
   Eigen::MatrixXd curvature;
   if (!residual_curvature(x, curvature)) curvature = Eigen::MatrixXd::Zero(size(), size());
   out.usable = true;
   out.value = at.value;
-  out.gradient = 2 * at.factor.transpose() * at.projected;
+  at.slope(out.gradient);
+  out.gradient *= 2;
   out.hessian = 2 * (at.factor.transpose() * at.factor + curvature);
   return out;
 }

@@ -16,7 +16,7 @@ constexpr double kShortStep = 1e-9, kLevel = 1e-12, kMostConditioning = 1e14, kG
 
 }  // namespace
 
-void CmaEs::set_weights() {
+void CovarianceAdaptation::set_weights() {
   const int n = size(), lambda = population_, mu = lambda / 2;
   weights_.resize(mu);
   for (int i = 0; i < mu; ++i) weights_[i] = std::log((lambda + 1) / 2.0) - std::log(i + 1.0);
@@ -30,7 +30,7 @@ void CmaEs::set_weights() {
   expected_ = std::sqrt(static_cast<double>(n)) * (1 - 1 / (4.0 * n) + 1 / (21.0 * n * n));
 }
 
-void CmaEs::begin(const Eigen::VectorXd& unit) {
+void CovarianceAdaptation::begin(const Eigen::VectorXd& unit) {
   const int n = static_cast<int>(unit.size());
   if (population_ == 0)
     population_ = settings_.population > 0 ? settings_.population : 4 + static_cast<int>(3 * std::log(n));
@@ -46,7 +46,7 @@ void CmaEs::begin(const Eigen::VectorXd& unit) {
   search_value_ = search_miss_ = kWorst;
 }
 
-Eigen::MatrixXd CmaEs::draw_round() {
+Eigen::MatrixXd CovarianceAdaptation::draw_round() {
   Eigen::MatrixXd units(size(), population_);
   for (int k = 0; k < population_; ++k) {
     Eigen::VectorXd x;
@@ -60,7 +60,7 @@ Eigen::MatrixXd CmaEs::draw_round() {
   return units;
 }
 
-void CmaEs::learn(const Eigen::MatrixXd& units, const std::vector<int>& order) {
+void CovarianceAdaptation::learn(const Eigen::MatrixXd& units, const std::vector<int>& order) {
   const int n = size(), mu = static_cast<int>(weights_.size());
   const Eigen::VectorXd before = mean_;
   mean_.setZero();
@@ -81,14 +81,14 @@ void CmaEs::learn(const Eigen::MatrixXd& units, const std::vector<int>& order) {
   decompose();
 }
 
-void CmaEs::decompose() {
+void CovarianceAdaptation::decompose() {
   covariance_ = (0.5 * (covariance_ + covariance_.transpose())).eval();
   const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(covariance_);
   axes_ = eigen.eigenvectors();
   widths_ = eigen.eigenvalues().cwiseMax(std::numeric_limits<double>::min()).cwiseSqrt();
 }
 
-const char* CmaEs::over(const std::vector<Merit>& merits, const std::vector<int>& order) {
+const char* CovarianceAdaptation::over(const std::vector<Merit>& merits, const std::vector<int>& order) {
   const int n = size();
   const int kept = 10 + static_cast<int>(std::ceil(30.0 * n / population_));
   Eigen::VectorXd longer(std::min<Eigen::Index>(history_.size() + 1, 20 + 2 * kept));
@@ -119,7 +119,7 @@ const char* CmaEs::over(const std::vector<Merit>& merits, const std::vector<int>
   return nullptr;
 }
 
-void CmaEs::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void CovarianceAdaptation::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const std::vector<int> order = ranked(merits);
   if (first_search_ && round_ == 0) restarts_.set_range(merits);
   if (merits[order[0]].better_than({search_value_, search_miss_}, allowed())) {
@@ -137,7 +137,7 @@ void CmaEs::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& 
   renew();
 }
 
-void CmaEs::renew() {
+void CovarianceAdaptation::renew() {
   restarts_.ended(search_best_, search_value_, best_, status_.value);
   if (restarts_.agree(settings_.agreeing)) {
     status_.reason = StopReason::value;
@@ -155,14 +155,14 @@ void CmaEs::renew() {
   begin(anew);
 }
 
-Eigen::MatrixXd CmaEs::spread() const {
+Eigen::MatrixXd CovarianceAdaptation::spread() const {
   Eigen::MatrixXd out(size(), size() + 1);
   out.col(0) = mean_;
   out.rightCols(size()) = step_ * axes_ * widths_.asDiagonal();
   return out;
 }
 
-void CmaEs::visit_more(StateVisitor& v) {
+void CovarianceAdaptation::visit_more(StateVisitor& v) {
   v.field("mean", mean_);
   v.field("path_c", path_c_);
   v.field("path_s", path_s_);

@@ -10,7 +10,7 @@ namespace tundrel {
 // length. Points outside the box are drawn again, then taken to its sides. A search that has ended by one of the usual
 // tests begins anew with twice the population (Auger and Hansen, 2005, IEEE CEC 1769-1776), until as many as asked for
 // have come to the same best point.
-class CmaEs : public PopulationSolver {
+class CovarianceAdaptation : public PopulationSolver {
  public:
   struct Settings {
     int population = 0;     // of the first search; 0: by the number of parameters
@@ -19,7 +19,7 @@ class CmaEs : public PopulationSolver {
     int restarts = 9;       // at most
   };
 
-  CmaEs(Settings settings, Common common) : PopulationSolver(common), settings_(settings) {}
+  CovarianceAdaptation(Settings settings, Common common) : PopulationSolver(common), settings_(settings) {}
 
   Eigen::MatrixXd spread() const override;
 

@@ -139,7 +139,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
     if (predicted <= settings_.tolerance * here_->at.value) {
       begin_closing(problem, StopReason::value);
       closing_ = Closing::newton;
-      return close_with(problem, step);
+      return take_closing_step(problem);
     }
   }
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
@@ -229,32 +229,26 @@ bool LevenbergMarquardt::newton_step(Problem& problem, Eigen::VectorXd& step, do
   return true;
 }
 
-bool LevenbergMarquardt::closing_step(Problem& problem, Eigen::VectorXd& step) {
-  if (closing_ == Closing::newton) {
-    double bending = 0;
-    return newton_step(problem, step, bending);
-  }
-  bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, kInfinity, here_->linear, step);
-  return true;
-}
-
 // Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
 void LevenbergMarquardt::close(Problem& problem) {
   problem.refine();  // again, for a solver that was stored while closing
-  if (closing_step(problem, step_))
-    close_with(problem, step_);
-  else
-    end_closing_step(false, false);
+  double bending = 0;
+  if (closing_ == Closing::gauss_newton)
+    bounded_step(problem, status_.x, here_->at, here_->unheld, here_->scale, kInfinity, here_->linear, step_);
+  else if (!newton_step(problem, step_, bending))
+    return end_closing_step(false, false);
+  take_closing_step(problem);
 }
 
-void LevenbergMarquardt::close_with(Problem& problem, const Eigen::VectorXd& wanted) {
+// The one in `step_`, if it leads closer.
+void LevenbergMarquardt::take_closing_step(Problem& problem) {
   const Eigen::VectorXd& x = status_.x;
-  if ((wanted.array().abs() <= kNothingLeft * x.array().abs()).all()) {
+  if ((step_.array().abs() <= kNothingLeft * x.array().abs()).all()) {
     status_.action = "no further step";
     status_.reason = claim_;
     return;
   }
-  problem.bounds().go_along(x, wanted, 1, to_);
+  problem.bounds().go_along(x, step_, 1, to_);
   step_ = to_ - x;
   const double size = scaled_length(here_->scale, x), length = scaled_length(here_->scale, step_);
   bool better = false, fast = false;

@@ -39,10 +39,9 @@ class LevenbergMarquardt : public Solver {
   void walk(Problem& problem);
   Bend accelerate(Problem& problem, Eigen::VectorXd& step) const;
   void close(Problem& problem);
-  void close_with(Problem& problem, const Eigen::VectorXd& wanted);
+  void take_closing_step(Problem& problem);
   void end_closing_step(bool better, bool fast);
   bool newton_step(Problem& problem, Eigen::VectorXd& step, double& bending);
-  bool closing_step(Problem& problem, Eigen::VectorXd& step);
   // What is known at a point. All but the linearisation and the scale follows from these.
   struct Place {
     Linearisation at;

@@ -7,9 +7,9 @@
 
 namespace tundrel {
 
-// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters: A has some columns of a matrix, each divided by its scale. Where A is a small triangle far from singular,
-// steps come from back substitution, damped ones after rotating the damping in (More, 1978). Else the singular values of A
-// make every radius cheap and leave out directions that the data do not determine.
+// The problem: minimise |A p + b| over |p| <= radius, in scaled parameters: A has some columns of a matrix, each divided by its
+// scale. Where A is a small triangle far from singular, steps come from back substitution, damped ones after rotating the damping
+// in (More, 1978). Else the singular values of A make every radius cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
   LinearStep() = default;
@@ -49,9 +49,10 @@ class LinearStep {
   };
   void damp(double damping) const;
   double slope_norm() const;
+  // Where by substitution.
+  bool take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale);
   void damp_triangle(double damping) const;
   bool curve_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
-  bool take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale);
 
   // Up to this size a triangle has its place on its own: in many small fits, finding memory would cost more than the sums.
   static constexpr int kSmall = 8;

@@ -49,7 +49,8 @@ std::unique_ptr<PopulationSolver> make_population_solver(const std::string& name
   const auto whole = [&](const char* key) { return static_cast<int>(s.number(key)); };
   const PopulationSolver::Common common{s.number("seed")};
   if (name == "cma_es")
-    return std::make_unique<CmaEs>(CmaEs::Settings{whole("population"), s.number("spread"), whole("agreeing"), whole("restarts")}, common);
+    return std::make_unique<CovarianceAdaptation>(
+        CovarianceAdaptation::Settings{whole("population"), s.number("spread"), whole("agreeing"), whole("restarts")}, common);
   if (name == "differential_evolution")
     return std::make_unique<DifferentialEvolution>(DifferentialEvolution::Settings{whole("population"), whole("agreeing")}, common);
   if (name == "annealing")
