@@ -43,7 +43,7 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
 group_titles <- function(fits) do.call(paste, c(unname(lapply(fits$groups$keys, as.character)), sep = ", "))
 
 group_points <- function(fits, k, title) {
-  problem <- group_problem(fits$problem, fits$groups$rows[[k]])
+  problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   rows <- seq_len(nrow(problem$measurements))
   column <- column_of(problem$measurements, problem$model$predictors)
   tibble(group = title, x = as.double(column), y = evaluate_on_rows(problem$model$response, problem, rows))
@@ -52,7 +52,7 @@ group_points <- function(fits, k, title) {
 # 120 places along the group's own stretch of the predictor.
 group_curve <- function(fits, k, title) {
   if (anyNA(fits$x[, k])) return(NULL)
-  problem <- group_problem(fits$problem, fits$groups$rows[[k]])
+  problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   predictor <- problem$model$predictors
   column <- as.double(column_of(problem$measurements, predictor))
   x <- seq(min(column, na.rm = TRUE), max(column, na.rm = TRUE), length.out = 120)

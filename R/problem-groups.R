@@ -35,18 +35,34 @@ refuse_groups <- function(problem, call = rlang::caller_env()) {
   refuse("solver", c("This problem has groups, by {.field {problem$by}}.", "i" = "Fit each of them with {.fn fit_each}."), call = call)
 }
 
-# The groups in the order in which they first appear: their keys, and the rows of each. Rows without a key are in none.
+# The groups in the order in which they first appear: their keys, and rows in this order, those of group k from first[k] + 1 up to
+# first[k + 1]. Rows without a key are in none.
 groups_of <- function(problem) {
   keys <- tibble::as_tibble(unclass_measurements(problem$measurements)[problem$by])
-  found <- vctrs::vec_group_loc(keys)
-  whole <- stats::complete.cases(found$key)
-  list(keys = found$key[whole, ], rows = found$loc[whole], without = as.integer(unlist(found$loc[!whole])))
+  # rows of a group mostly follow each other: then keys are looked up once a run of rows, and no row moves
+  run <- vctrs::vec_identify_runs(keys)
+  sizes <- tabulate(run, attr(run, "n"))
+  key_of_run <- vctrs::vec_slice(keys, cumsum(sizes))
+  group <- vctrs::vec_group_id(key_of_run)
+  keys <- vctrs::vec_unique(key_of_run)
+  whole <- stats::complete.cases(keys)
+  order <- seq_along(run)
+  without <- integer()
+  if (is.unsorted(group) || !all(whole)) {
+    group <- as.integer(group)[run]
+    without <- which(!whole[group])
+    order <- order(ifelse(whole, seq_along(whole), NA)[group], na.last = NA)
+    sizes <- tabulate(group, length(whole))[whole]
+  }
+  list(keys = keys[whole, ], order = order, first = c(0, cumsum(sizes)), without = without)
 }
+
+rows_of_group <- function(groups, k) groups$order[seq_len(groups$first[k + 1] - groups$first[k]) + groups$first[k]]
 
 # The problem of one group, which has no groups any more.
 group_problem <- function(problem, rows, start = NULL) {
-  # a long table whose groups follow each other is all there already
-  if (!identical(rows, seq_len(nrow(problem$measurements)))) problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
+  # a long table whose groups follow each other is all there already: rows are named once each
+  if (length(rows) < nrow(problem$measurements) || is.unsorted(rows)) problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
   attr(problem$measurements, "units") <- problem$units
   problem$by <- NULL
   if (!is.null(start)) problem$start[names(start)] <- start

@@ -45,7 +45,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
   budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)
   groups <- groups_of(problem)
-  whole <- group_problem(problem, unlist(groups$rows, use.names = FALSE))
+  whole <- group_problem(problem, groups$order)
   joint <- joint_conditions(whole, parameter_status(whole))
   solver <- as_solver(solver, whole, joint)
   if (solver$scope == "global") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Groups are fitted by local ones."))
@@ -57,10 +57,9 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   new_fits(shell, found)
 }
 
-# A column of starting values for each group.
-group_starts <- function(problem, groups, start, call = rlang::caller_env()) {
+# A column of starting values for each group, or for some of them.
+group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$keys)), call = rlang::caller_env()) {
   free <- parameter_status(problem)$free
-  n <- length(groups$rows)
   if (is.data.frame(start)) return(starts_from_table(problem, groups, start, free, call))
   if (!rlang::is_string(start) || !start %in% c("stated", "suggested")) {
     refuse("solver", c("{.arg start} must be {.val stated}, {.val suggested} or a table.", "x" = "It is {.obj_type_friendly {start}}."), call = call)
@@ -68,17 +67,18 @@ group_starts <- function(problem, groups, start, call = rlang::caller_env()) {
   if (start == "stated") {
     stated <- problem$start[free]
     if (anyNA(stated)) stated <- starts_of_criterion(problem, groups, call)
-    return(matrix(stated, length(free), n, dimnames = list(free, NULL)))
+    return(matrix(stated, length(free), length(which), dimnames = list(free, NULL)))
   }
   one <- function(rows) {
     tryCatch(unlist(suggest_start(group_problem(problem, rows), n = 1)[1, free]), tundrel_error = function(e) rep(NA_real_, length(free)))
   }
-  matrix(unlist(lapply_planned(groups$rows, one)), length(free), n, dimnames = list(free, NULL))
+  rows <- lapply(which, function(k) rows_of_group(groups, k))
+  matrix(unlist(lapply_planned(rows, one)), length(free), length(which), dimnames = list(free, NULL))
 }
 
 # A likelihood's own parameters may be left to their natural start, taken here over all groups together.
 starts_of_criterion <- function(problem, groups, call) {
-  whole <- group_problem(problem, unlist(groups$rows, use.names = FALSE))
+  whole <- group_problem(problem, groups$order)
   prepared <- prepare_problem(whole, call)
   resolve_start(whole, prepared, call)
 }
@@ -106,10 +106,8 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
   check_serves(shell$solver, whole, prepared, joint_conditions(whole, prepared$status))
   arguments <- walk_arguments(c(shell, list(start = prepared$start)), prepared)
-  # rows of a group follow each other; of some, none may be usable
-  group <- rep(seq_along(shell$groups$rows), lengths(shell$groups$rows))[prepared$used]
-  usable <- tabulate(group, length(shell$groups$rows))
-  first <- c(0, cumsum(usable))
+  first <- first_usable(shell$groups, prepared)
+  usable <- diff(first)
   good <- usable[which] >= nrow(starts)
   if (anyNA(starts)) good <- good & colSums(is.na(starts))[which] == 0
   walked <- which[good]
@@ -132,6 +130,9 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   found$trouble[good & found$reason == "failed"] <- "the model gives no finite number at the start"
   found
 }
+
+# Rows of a group follow each other, and those that are usable, too; of some groups, none may be.
+first_usable <- function(groups, prepared) findInterval(groups$first, prepared$used)
 
 # What is found of each start, a column each; once where all are the same.
 by_distinct_start <- function(starts, find) {
@@ -196,9 +197,8 @@ walk_one_by_one <- function(shell, starts, which) {
 }
 
 run_of_group <- function(shell, k, start) {
-  rows <- shell$groups$rows[[k]]
   budget <- ifelse(is.na(shell$budget$evaluations), Inf, shell$budget$evaluations)
-  fit_local(group_problem(shell$problem, rows, start), shell$solver, tolerance = shell$tolerance, max_evaluations = budget)
+  fit_local(group_problem(shell$problem, rows_of_group(shell$groups, k), start), shell$solver, tolerance = shell$tolerance, max_evaluations = budget)
 }
 
 # Groups that did not converge, once more from the middle of those that did; and those that still do not, from what their own
@@ -207,13 +207,10 @@ tried_again <- function(shell, whole, found, threads) {
   if (all(found$converged) || any(found$reason == "interrupted")) return(found)
   if (sum(found$converged) >= 3) {
     middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
-    found <- tried_from(shell, whole, found, threads, function(groups) matrix(middle, nrow(found$x), length(groups)))
+    found <- tried_from(shell, whole, found, threads, function(which) matrix(middle, nrow(found$x), length(which)))
   }
   if (!is.null(whole$own$fun)) return(found)
-  tried_from(shell, whole, found, threads, function(groups) {
-    suggested <- list(keys = shell$groups$keys[groups, ], rows = shell$groups$rows[groups])
-    group_starts(shell$problem, suggested, "suggested")
-  })
+  tried_from(shell, whole, found, threads, function(which) group_starts(shell$problem, shell$groups, "suggested", which))
 }
 
 tried_from <- function(shell, whole, found, threads, starts_of) {

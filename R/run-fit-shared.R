@@ -5,8 +5,8 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
   if (anyNA(starts)) refuse("solver", c("Every group needs a start for parameters to be shared.", "i" = "State it with {.fn start_from}."), call = call)
   whole$start[rownames(starts)] <- starts[, 1]
   prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
-  group <- rep(seq_along(shell$groups$rows), lengths(shell$groups$rows))[prepared$used]
-  usable <- tabulate(group, length(shell$groups$rows))
+  first <- first_usable(shell$groups, prepared)
+  usable <- diff(first)
   empty <- which(usable == 0)
   if (length(empty)) {
     refuse("measurements", c("No usable row is left of {group_labels(shell$groups$keys)[empty]}.", "i" = "Leave {cli::qty(empty)}{?it/them} out."), call = call)
@@ -14,7 +14,7 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
   starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
   inside <- by_distinct_start(starts, function(start) moved_inside(start, prepared))
   typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
-  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, c(0, cumsum(usable)), shell$tolerance, shell$budget,
+  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, first, shell$tolerance, shell$budget,
     as.integer(threads))
   if (raw$reason == "failed") {
     refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
