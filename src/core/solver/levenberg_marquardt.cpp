@@ -12,9 +12,9 @@ namespace {
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
 // Share of the predicted reduction that a step must bring, and those that change the radius.
-constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
+constexpr double kAccepted = 1e-4, kPoor = 0.1, kGood = 0.75;
 // By how much the radius shrinks.
-constexpr double kShorter = 0.25;
+constexpr double kShorter = 0.5;
 // Closing steps go on while each leaves less than this share of the reducible residual...
 constexpr double kFastShare = 0.25;
 // ... or, this many times, at least some less.
@@ -96,7 +96,7 @@ void LevenbergMarquardt::iterate(Problem& problem) {
 }
 
 bool LevenbergMarquardt::curves(double offset) const {
-  return !settings_.geodesic && status_.x.size() <= kFewParameters && status_.gradient_norm <= offset;
+  return status_.x.size() <= kFewParameters && status_.gradient_norm <= offset;
 }
 
 void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
@@ -160,7 +160,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   }
 
   Bend bend = Bend::none;
-  if (settings_.geodesic) {
+  if (settings_.geodesic && !newton) {
     bend = accelerate(problem, step);
     if (bend == Bend::too_much) {
       status_.action = "step refused: the path bends too much, region smaller";
