@@ -22,7 +22,7 @@ print.tundrel_run <- function(x, ...) {
 # Where the budget of a global run went.
 cat_stages <- function(run) {
   if (length(run$stages$stage) == 0) return(invisible())
-  told <- paste0(run$stages$stage, " ", format(run$stages$evaluations, big.mark = ",", trim = TRUE), " evaluations to ", format_number(run$stages$value, 6))
+  told <- paste0(run$stages$stage, " ", vapply(run$stages$evaluations, count_of, "", "evaluation"), " to ", format_number(run$stages$value, 6))
   cat(strwrap(paste0("Spent: ", paste(told, collapse = "; "), ". Seed ", format(run$seed, scientific = FALSE), "."), exdent = 2), sep = "\n")
 }
 
