@@ -34,6 +34,76 @@ TEST_CASE("what is found at a point is given again, until other measurements are
   CHECK(problem->linearise(x).value != first.value);
 }
 
+TEST_CASE("a copy has memory of its own, and is the same to the last bit when what it was copied from has gone") {
+  for (int rows : {30, 700}) {
+    const DecayData data(rows);
+    auto first = decay_problem(data, no_bounds(2));
+    const Eigen::VectorXd x = vec({4, 0.3}), elsewhere = vec({2, 0.7});
+    const auto looked = [](Problem& problem, const Eigen::VectorXd& at) {
+      Eigen::MatrixXd curvature;
+      problem.expect_curvature(true);
+      const Linearisation found = problem.linearise(at);
+      REQUIRE(problem.residual_curvature(at, curvature));
+      problem.expect_curvature(false);
+      Eigen::VectorXd all(13);
+      all << problem.linearise(at + at).value, found.value, problem.value(at), found.projected, Eigen::Map<const Eigen::VectorXd>(found.factor.data(), 4),
+          Eigen::Map<const Eigen::VectorXd>(curvature.data(), 4);
+      return all;
+    };
+    const Eigen::VectorXd expected = looked(*first, x);
+    looked(*first, elsewhere);
+    const auto second = first->clone();
+    // both go on by turns, then the copy alone
+    CHECK(looked(*first, x) == expected);
+    CHECK(looked(*second, x) == expected);
+    looked(*first, elsewhere);
+    first.reset();
+    CHECK(looked(*second, x) == expected);
+  }
+}
+
+TEST_CASE("the value beside the triangle is the sum of squares, of any size") {
+  for (int rows : {2, 30, 256, 257, 5000})
+    for (double size : {1e-150, 1.0, 1e140}) {
+      DecayData data(rows);
+      for (double& y : data.y) y *= size;
+      const auto problem = decay_problem(data, no_bounds(2));
+      const Eigen::VectorXd x = vec({3 * size, 0.5});
+      const Linearisation at = problem->linearise(x);
+      double sum = 0;
+      for (int i = 0; i < rows; ++i) {
+        const double residual = x[0] * std::exp(-x[1] * data.x[i]) - data.y[i];
+        sum += residual * residual;
+      }
+      INFO(rows << " rows of size " << size);
+      CHECK(at.usable);
+      CHECK(at.value == Approx(sum).epsilon(1e-13));
+      CHECK(problem->value(x) == Approx(at.value).epsilon(1e-13));
+      CHECK(at.projected.squaredNorm() + at.remainder * at.remainder == Approx(at.value).epsilon(1e-13));
+    }
+}
+
+TEST_CASE("whatever column has a number that is not finite, the point is refused") {
+  // f = a + b sqrt(c x): of a negative c there is no value, and at zero no slope; others are finite, and their squares are not
+  Graph g;
+  const int x = g.column(0), y = g.column(1), a = g.parameter(0), b = g.parameter(1), c = g.parameter(2);
+  const int root = g.apply(Op::multiply, b, g.apply(Op::sqrt, g.apply(Op::multiply, c, x)));
+  const int residual = least_squares_residual(g, y, g.apply(Op::add, a, root), -1, false);
+  const std::vector<double> rows{0.5, 1, 2, 3, 4}, readings{1, 2, 3, 4, 5};
+  LeastSquaresProblem problem(std::move(g), residual, y, {{rows.data(), readings.data()}, 5}, no_bounds(3), 1);
+  CHECK(problem.linearise(vec({1, 1, 1})).usable);
+  CHECK(problem.refused == 0);
+  for (const Eigen::VectorXd& at : {vec({1, 1, -1}), vec({1, 1, 0}), vec({1, 1e200, 1}), vec({1e160, 1, 1}), vec({1, 1, NAN})}) {
+    const Linearisation found = problem.linearise(at);
+    INFO(at.transpose());
+    CHECK_FALSE(found.usable);
+    CHECK(found.value == std::numeric_limits<double>::infinity());
+  }
+  CHECK(problem.refused == 5);
+  // and nothing of it is left
+  CHECK(problem.linearise(vec({1, 1, 1})).usable);
+}
+
 TEST_CASE("curvature found with the first derivatives is to the last bit the one found alone, on any number of threads") {
   for (int rows : {31, 5000})
     for (int threads : {1, 3}) {

@@ -109,6 +109,24 @@ TEST_CASE("a solver that begins again walks as one that never walked before") {
   }
 }
 
+TEST_CASE("a walk of which nothing is kept is the same one, keeps to its time, and tells how long it took") {
+  const DecayData data(40);
+  const auto settings = LevenbergMarquardt::Settings();
+  LevenbergMarquardt one(settings), other(settings);
+  const RunResult kept = run(*decay_problem(data, no_bounds(2)), one, vec({1, 1}), Budget());
+  const RunResult bare = run(*decay_problem(data, no_bounds(2)), other, vec({1, 1}), Budget(), Keep::nothing);
+  CHECK(bare.trace.empty());
+  CHECK(bare.x == kept.x);
+  CHECK(bare.progress.evaluations == kept.progress.evaluations);
+  CHECK(bare.progress.seconds > 0);
+  CHECK(kept.trace.back().seconds > kept.trace.front().seconds);
+  Budget none;
+  none.seconds = 0;
+  const RunResult stopped = run(*decay_problem(data, no_bounds(2)), other, vec({1, 1}), none, Keep::nothing);
+  CHECK(stopped.reason == StopReason::seconds);
+  CHECK(stopped.progress.evaluations == 1);
+}
+
 TEST_CASE("near the answer Levenberg-Marquardt converges as Newton does, where residuals are large, too") {
   // a decay fitted to what is none: the residuals are as large as the readings
   DecayData data(50);

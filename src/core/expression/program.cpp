@@ -1,6 +1,7 @@
 #include "program.h"
 
 #include <algorithm>
+#include <atomic>
 
 namespace tundrel {
 namespace {
@@ -15,6 +16,8 @@ std::vector<int> arguments_of(const Node& n) {
 }  // namespace
 
 Program::Program(const Graph& graph, const std::vector<int>& outputs) {
+  static std::atomic<long> made{0};
+  number_ = ++made;
   std::vector<Node> nodes;
   for (int i = 0; i < graph.size(); ++i) nodes.push_back(graph[i]);
   std::vector<bool> needed(nodes.size(), false);
@@ -96,9 +99,21 @@ Program::Program(const Graph& graph, const std::vector<int>& outputs) {
   for (int o : outputs) outputs_.push_back(place_out[o]);
 }
 
-void Program::prepare(const double* parameters, long rows, Workspace& w) const {
-  w.length_ = static_cast<int>(std::min<long>(kBlockRows, rows));
+void Program::lay_out(Workspace& w, int length) const {
+  w.laid_out_for_ = number_;
+  w.length_ = length;
   w.scalars_.resize(scalars_.size());
+  w.slots_.resize(static_cast<std::size_t>(n_slots_) * length);
+  const std::size_t first_slot = scalars_.size() + n_columns_;
+  w.places_.resize(first_slot + n_slots_);
+  for (std::size_t i = 0; i < scalars_.size(); ++i) w.places_[i] = w.scalars_.data() + i;
+  for (int k = 0; k < n_slots_; ++k) w.places_[first_slot + k] = w.slot(k);
+  w.outputs_.resize(outputs_.size());
+}
+
+void Program::prepare(const double* parameters, long rows, Workspace& w) const {
+  const int length = static_cast<int>(std::min<long>(kBlockRows, rows));
+  if (w.laid_out_for_ != number_ || w.length_ != length) lay_out(w, length);
   double* values = w.scalars_.data();
   const auto value = [&](int i) { return i < 0 ? 0.0 : values[i]; };
   for (std::size_t i = 0; i < scalars_.size(); ++i) {
@@ -107,13 +122,7 @@ void Program::prepare(const double* parameters, long rows, Workspace& w) const {
                 : s.op == Op::constant ? s.value
                                        : evaluate_scalar(s.op, s.value, value(s.a), value(s.b), value(s.c));
   }
-  w.slots_.resize(static_cast<std::size_t>(n_slots_) * w.length_);
-  for (const auto& pair : broadcast_) std::fill_n(w.slot(pair.second), w.length_, values[pair.first]);
-  const std::size_t first_slot = scalars_.size() + n_columns_;
-  w.places_.resize(first_slot + n_slots_);
-  for (std::size_t i = 0; i < scalars_.size(); ++i) w.places_[i] = values + i;
-  for (int k = 0; k < n_slots_; ++k) w.places_[first_slot + k] = w.slot(k);
-  w.outputs_.resize(outputs_.size());
+  for (const auto& pair : broadcast_) std::fill_n(w.slot(pair.second), length, values[pair.first]);
 }
 
 void Program::run_block(Workspace& w, const Columns& columns, long first, int n) const {

@@ -18,6 +18,11 @@ class Program {
   // Buffers of one run; each thread has its own.
   class Workspace {
    public:
+    Workspace() = default;
+    // Places are in a workspace's own memory: they cannot be copied.
+    Workspace(Workspace&&) = default;
+    Workspace& operator=(Workspace&&) = default;
+
     // The values of output `k` for the rows of the last block.
     const double* output(int k) const { return outputs_[k]; }
     const double* const* outputs() const { return outputs_.data(); }
@@ -26,7 +31,8 @@ class Program {
     friend class Program;
     double* slot(int i) { return slots_.data() + static_cast<std::size_t>(i) * length_; }
 
-    int length_ = 0;  // rows of a block: kBlockRows, or all rows of a small table
+    long laid_out_for_ = 0;  // number of the program
+    int length_ = 0;         // rows of a block: kBlockRows, or all rows of a small table
     std::vector<double> scalars_, slots_;
     std::vector<const double*> places_, outputs_;
   };
@@ -44,6 +50,8 @@ class Program {
   void run_all(const double* parameters, const Columns& columns, double* out) const;
 
  private:
+  void lay_out(Workspace& workspace, int length) const;
+
   // Where operands lie: scalars first, then slots, then columns.
   struct Operand {
     int place = 0;
@@ -61,6 +69,7 @@ class Program {
     int a, b, c, index;
   };
 
+  long number_ = 0;  // no other program has it but copies
   std::vector<ScalarStep> scalars_;           // what is evaluated once a run, in order
   std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block of an output
   std::vector<Instruction> instructions_;

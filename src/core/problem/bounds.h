@@ -26,10 +26,10 @@ struct Bounds {
     return (upper[i] - x) * (upper_open[i] ? kOpenShare : 1);
   }
   bool rests_low(int i, double x) const {
-    return lower_open[i] ? x - lower[i] <= kRestingShare * typical[i] : x <= lower[i];
+    return x - lower[i] <= kRestingShare * typical[i] && (lower_open[i] || x <= lower[i]);
   }
   bool rests_high(int i, double x) const {
-    return upper_open[i] ? upper[i] - x <= kRestingShare * typical[i] : x >= upper[i];
+    return upper[i] - x <= kRestingShare * typical[i] && (upper_open[i] || x >= upper[i]);
   }
   // A parameter held by its bound: it rests there and the value falls only outwards.
   bool holds(int i, double x, double slope) const {

@@ -72,21 +72,19 @@ void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
   const bool curvature = curvature_expected;
   looked_ = curvature_known_ = false;
   if (curvature) make_curvature_programs();
-  sums_.setZero(segments.count);
   curvature_sums_.setZero(curvature ? curved_.size() : 0, segments.count);
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
   const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
   sweep_.run(*this, program, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    if (!std::isfinite(sums_[s])) return;
-    sums_[s] += row_product(work.output(p), work.output(p), n);
     factors_[s].fold(work.outputs(), n);
     if (curvature) add_curvature(work, p, s, n);
   });
   for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
   looked_ = true;
   latest_ = x;
-  latest_value_ = sums_.sum();
+  // The residuals are the last column, whose length the reflections have kept.
+  latest_value_ = factors_[0].triangle().col(p).squaredNorm();
   if (curvature) finish_curvature();
 }
 

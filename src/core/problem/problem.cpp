@@ -8,13 +8,12 @@
 namespace tundrel {
 
 void Linearisation::set(double value, const Eigen::MatrixXd& triangle) {
-  // Differences of a number and itself are zero unless it is not finite.
-  double none = value - value;
-  for (Eigen::Index i = 0; i < triangle.size(); ++i) none += triangle.data()[i] - triangle.data()[i];
-  usable = none == 0;
+  const Eigen::Index p = triangle.cols() - 1;
+  // What is not finite in a column has reached its diagonal element, as the whole column's length does.
+  usable = std::isfinite(value);
+  for (Eigen::Index j = 0; j < p; ++j) usable = usable && std::isfinite(triangle(j, j));
   this->value = usable ? value : std::numeric_limits<double>::infinity();
   if (!usable) return;
-  const Eigen::Index p = triangle.cols() - 1;
   if (factor.rows() != p || factor.cols() != p) factor.resize(p, p);
   projected.resize(p);
   for (Eigen::Index j = 0; j < p; ++j) {

@@ -15,6 +15,11 @@ namespace tundrel {
 // Keeps the memory of its last run: where tables are small and runs many, finding memory would cost more than the sums.
 class Sweep {
  public:
+  Sweep() = default;
+  // A copy finds memory of its own.
+  Sweep(const Sweep&) {}
+  Sweep& operator=(const Sweep&) { return *this; }
+
   // Long enough for the user to want to stop it in the middle; then it throws Halted.
   static bool is_long(const Segments& segments) { return segments.count > 1; }
 

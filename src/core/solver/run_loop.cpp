@@ -34,7 +34,7 @@ double Walk::elapsed() const {
 }
 
 void Walk::count() {
-  progress_.seconds = elapsed();
+  if (timed_) progress_.seconds = elapsed();
   progress_.evaluations = problem_.evaluations;
   progress_.refused = problem_.refused;
   progress_.refined = problem_.refined;
@@ -75,6 +75,8 @@ void Walk::take_over(const Progress& progress) {
 void Walk::advance(const Budget& budget) {
   began_ = std::chrono::steady_clock::now();
   before_ = progress_.seconds;
+  timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
+  problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
   const long first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
@@ -92,7 +94,6 @@ void Walk::advance(const Budget& budget) {
       progress_.reason = StopReason::seconds;
     if (progress_.reason != StopReason::none) break;
     if (static_cast<double>(progress_.iterations - first) >= budget.pause_iterations || progress_.seconds - before_ >= budget.pause_seconds) break;
-    problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
     if (!iterate()) continue;
     if (solver_.under_way()) {
       count();

@@ -79,6 +79,7 @@ class Walk {
   Solver& solver_;
   Keep keep_;
   bool go_on_ = true;
+  bool timed_ = true;  // somebody wants to know when each iteration ended: asking a clock takes longer than a small problem's sums
   Progress progress_;
   std::chrono::steady_clock::time_point began_;  // of the present stretch
   double before_ = 0;                            // seconds used in earlier ones
