@@ -42,58 +42,64 @@ open_after <- 6
 # Walks outwards from `centre` to `limit` until the root reaches `target`. Gives the `end`, how it ended (`how`: "reached",
 # "limit", "open", "lost", "better"), all points on the way, and what was noticed.
 profile_side <- function(root, centre, x, side, target, step, limit, size) {
-  points <- list(list(at = centre, root = 0, x = x))
-  noticed <- character()
-  last <- points[[1]]
-  finish <- function(end, how, ...) list(end = end, how = how, side = side, points = points, noticed = unique(noticed), ...)
-  keep <- function(at, found) {
-    here <- list(at = at, root = found$root, x = found$x)
-    points <<- c(points, list(here))
-    here
-  }
+  trail <- rlang::env(points = list(list(at = centre, root = 0, x = x)), noticed = character())
+  ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
+  last <- trail$points[[1]]
   refused <- 0
   for (k in seq_len(most_steps)) {
-    # a limit that is far away is neared by shares of the way: the end may lie anywhere on it
-    left <- abs(limit - last$at)
-    if (is.finite(left) && left > size) step <- min(step, 0.9 * left)
-    at <- last$at + side * step
-    at_limit <- side * (at - limit) >= 0
-    if (at_limit) at <- limit
-    found <- root(at, carried_on(points, at))
+    at <- place_outwards(last$at, side, step, limit, size)
+    found <- root(at, carried_on(trail$points, at))
     if (is.null(found)) {
       # the model may fail so far out: the way there is halved
       refused <- refused + 1
-      if (refused > 30 || at == last$at) return(finish(last$at, "lost"))
+      if (refused > 30 || at == last$at) return(ended(last$at, "lost"))
       step <- abs(at - last$at) / 4
       next
     }
-    if (found$rise < better_rise) return(finish(at, "better", better = list(x = found$x, at = at)))
+    if (found$root >= target) found <- lowest_there(root, at, x, found, target, trail)
+    if (found$rise < better_rise) return(ended(at, "better", better = list(x = found$x, at = at)))
     before <- last
-    last <- keep(at, found)
+    last <- keep_point(trail, at, found)
     if (last$root >= target) {
-      # the other parameters may have been carried along to an optimum that is not the lowest there
-      cold <- root(at, x)
-      if (!is.null(cold) && cold$rise < last$root^2 - 0.01 * max(1, target)) {
-        noticed <- c(noticed, "several minima")
-        if (cold$rise < better_rise) return(finish(at, "better", better = list(x = cold$x, at = at)))
-        points <- points[-length(points)]
-        last <- keep(at, cold)
-      }
+      end <- crossing(root, before, last, target, trail)
+      return(if (is.na(end)) ended(before$at, "lost") else ended(end, "reached"))
     }
-    if (last$root >= target) {
-      end <- crossing(root, before, last, target, keep)
-      return(if (is.na(end)) finish(before$at, "lost") else finish(end, "reached"))
-    }
-    if (last$root < before$root - 0.05 * target) noticed <- c(noticed, "turns back")
-    if (at_limit) return(finish(limit, "limit"))
-    if (is_open(points, target)) return(finish(side * Inf, "open"))
-    # where the root would reach its target if it went on as it does
-    pace <- (last$root - before$root) / abs(last$at - before$at)
-    needed <- if (pace > 0) 1.05 * (target - last$root) / pace else Inf
-    step <- min(max(needed, step / outward_factor), outward_factor * abs(last$at - centre))
+    if (last$root < before$root - 0.05 * target) trail$noticed <- c(trail$noticed, "turns back")
+    if (at == limit) return(ended(limit, "limit"))
+    if (is_open(trail$points, target)) return(ended(side * Inf, "open"))
+    step <- step_outwards(before, last, centre, target, step)
     if (!is.finite(last$at + side * step)) break
   }
-  finish(side * Inf, "open")
+  ended(side * Inf, "open")
+}
+
+keep_point <- function(trail, at, found) {
+  here <- list(at = at, root = found$root, x = found$x)
+  trail$points <- c(trail$points, list(here))
+  here
+}
+
+# A limit that is far away is neared by shares of the way: the end may lie anywhere on it.
+place_outwards <- function(from, side, step, limit, size) {
+  left <- abs(limit - from)
+  if (is.finite(left) && left > size) step <- min(step, 0.9 * left)
+  at <- from + side * step
+  if (side * (at - limit) >= 0) limit else at
+}
+
+# The other parameters may have been carried along to an optimum that is not the lowest there: from the answer's, too.
+lowest_there <- function(root, at, x, found, target, trail) {
+  cold <- root(at, x)
+  if (is.null(cold) || cold$rise >= found$root^2 - 0.01 * max(1, target)) return(found)
+  trail$noticed <- c(trail$noticed, "several minima")
+  cold
+}
+
+# To where the root would reach its target if it went on as it does.
+step_outwards <- function(before, last, centre, target, step) {
+  pace <- (last$root - before$root) / abs(last$at - before$at)
+  needed <- if (pace > 0) 1.05 * (target - last$root) / pace else Inf
+  min(max(needed, step / outward_factor), outward_factor * abs(last$at - centre))
 }
 
 # The other parameters where they would be if they went on as they did.
@@ -120,7 +126,7 @@ is_open <- function(points, target) {
 }
 
 # Where between two points the root is `target`; NA where a jump or a failure hides it.
-crossing <- function(root, inner, outer, target, keep) {
+crossing <- function(root, inner, outer, target, trail) {
   between <- list(inner, outer)
   value <- function(at) {
     places <- vapply(between, `[[`, numeric(1), "at")
@@ -131,7 +137,7 @@ crossing <- function(root, inner, outer, target, keep) {
     share <- (at - low$at) / (high$at - low$at)
     found <- root(at, low$x + share * (high$x - low$x)) %||% root(at, near$x)
     if (is.null(found)) return(c(NaN, NaN, NaN))
-    here <- keep(at, found)
+    here <- keep_point(trail, at, found)
     if (here$root < target) between[[1]] <<- here else between[[2]] <<- here
     c(here$root - target, NaN, NaN)
   }
