@@ -36,7 +36,7 @@ refitter <- function(run, prepared, draw, threads) {
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- run_budget(run$problem, held_evaluations, Inf, Inf, NULL)
   if (!is.null(run$problem$own)) return(own_refitter(run, draw, solver$name, settings, budget))
-  if (!is.null(draw$values)) prepared <- prepare_problem(run$problem, readings = numeric(run$n))
+  if (!is.null(draw$values)) prepared <- prepared_for_readings(run$problem, prepared)
   prepared <- in_all_parameters(with_sizes(prepared, run))
   nothing <- matrix(0, run$n, 0)
   storage.mode(nothing) <- "integer"
@@ -45,6 +45,16 @@ refitter <- function(run, prepared, draw, threads) {
     rows <- if (is.null(draw$rows)) nothing else draw$rows(which)
     core_refit(prepared, solver$name, settings, run$estimate, rows, values, prepared$readings_column %|% 0L, budget, as.integer(threads))
   }
+}
+
+# New readings take the place of the response: its own column where that is all there is to the response, and it has no other use.
+prepared_for_readings <- function(problem, prepared) {
+  response <- problem$model$response
+  if (!is.symbol(response) || problem$criterion$kind != "squares" || feeds_back(problem)) {
+    return(prepare_problem(problem, readings = numeric(prepared$rows)))
+  }
+  prepared$readings_column <- match(as.character(response), problem$model$columns)
+  prepared
 }
 
 # A freshly prepared problem with the start, sizes and conditions that the run's own had.
@@ -90,7 +100,7 @@ jackknife <- function(run, prepared, threads) {
 }
 
 bootstrap_rows <- function(run, quantities, drawn, level, way) {
-  vctrs::vec_rbind(!!!lapply(quantities, function(quantity) {
+  lapply(quantities, function(quantity) {
     row <- function(error, ends, note) uncertainty_row(quantity, error, ends[1], ends[2], level, way, note)
     if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), "fixed"))
     # refits stay where they begin in a direction that nothing decides
@@ -108,7 +118,7 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
       if (nzchar(quantity$rests)) paste("rests on its", quantity$rests, "bound")
     )
     row(stats::sd(values), ends, paste(note, collapse = "; "))
-  }))
+  })
 }
 
 # Bias-corrected accelerated shares (Efron, 1987, Journal of the American Statistical Association 82, 171-185), from

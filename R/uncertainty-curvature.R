@@ -2,11 +2,11 @@
 
 curvature_rows <- function(run, quantities, level) {
   reach <- interval_reach(run, level)
-  vctrs::vec_rbind(!!!lapply(quantities, function(quantity) {
+  lapply(quantities, function(quantity) {
     error <- if (quantity$fixed) NA_real_ else quantity$std_error
     ends <- quantity$estimate + c(-1, 1) * reach * error
     uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_note(run, quantity, ends))
-  }))
+  })
 }
 
 curvature_note <- function(run, quantity, ends) {

@@ -70,7 +70,7 @@ profile_rows <- function(run, quantities, level) {
     note <- if (flat) "not determined by the data" else paste(unique(unlist(lapply(ends, `[[`, "note"))), collapse = "; ")
     row(ends$lower$value, ends$upper$value, note)
   })
-  list(table = vctrs::vec_rbind(!!!rows), profiles = profiles)
+  list(rows = rows, profiles = profiles)
 }
 
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))

@@ -89,33 +89,35 @@ warn_unconverged <- function(run) {
 # The table for some quantities, with what it was found from as attributes.
 uncertainty_by <- function(run, quantities, by, level, resample, replicates, seed, threads, call = rlang::caller_env()) {
   by <- unique(by)
-  tables <- list()
+  rows <- list()
   evidence <- list()
-  if ("curvature" %in% by) tables$curvature <- curvature_rows(run, quantities, level)
+  if ("curvature" %in% by) rows$curvature <- curvature_rows(run, quantities, level)
   if ("profile" %in% by) {
     profiled <- profile_rows(run, quantities, level)
-    tables$profile <- profiled$table
+    rows$profile <- profiled$rows
     evidence$profiles <- profiled$profiles
     warn_better(profiled$profiles)
   }
   if (any(c("bootstrap", "percentile") %in% by)) {
     drawn <- bootstrap_of(run, resample, replicates, seed, threads, corrected = "bootstrap" %in% by, call = call)
-    for (way in intersect(by, c("bootstrap", "percentile"))) tables[[way]] <- bootstrap_rows(run, quantities, drawn, level, way)
+    for (way in intersect(by, c("bootstrap", "percentile"))) rows[[way]] <- bootstrap_rows(run, quantities, drawn, level, way)
     evidence <- c(evidence, drawn)
     warn_failed(drawn)
   }
-  table <- vctrs::vec_rbind(!!!unname(tables[by]))
-  names <- vapply(quantities, `[[`, character(1), "name")
-  table <- table[order(match(table$parameter, names)), ]
+  table <- uncertainty_table(unlist(rows[by], recursive = FALSE, use.names = FALSE), quantities)
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
 }
 
-# Of many rows, made without the checks of tibble(), which would take longer than a small fit.
 uncertainty_row <- function(quantity, std_error, lower, upper, level, by, note) {
-  tibble::new_tibble(list(
-    parameter = quantity$name, estimate = unname(quantity$estimate), std_error = unname(std_error), lower = unname(lower), upper = unname(upper),
-    level = level, by = by, note = note
-  ), nrow = 1)
+  list(parameter = quantity$name, estimate = quantity$estimate, std_error = std_error, lower = lower, upper = upper, level = level, by = by, note = note)
+}
+
+# Made at one go and without the checks of tibble(), which would take longer than many small fits.
+uncertainty_table <- function(rows, quantities) {
+  names <- vapply(quantities, `[[`, character(1), "name")
+  rows <- rows[order(match(vapply(rows, `[[`, character(1), "parameter"), names))]
+  column <- function(name) unname(vapply(rows, `[[`, if (name %in% c("parameter", "by", "note")) "" else 0, name))
+  tibble::new_tibble(sapply(names(rows[[1]]), column, simplify = FALSE), nrow = length(rows))
 }
 
 warn_better <- function(profiles) {

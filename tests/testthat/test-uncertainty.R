@@ -263,3 +263,37 @@ test_that("a draw is the same whichever others are drawn with it", {
   long <- with_seed(4, numbered_draws(function(times) stats::runif(2e5 * times), 2e5, 2))
   expect_identical(long(2), long(1:2)[, 2, drop = FALSE])
 })
+
+test_that("new readings stand in a response's own column, or beside it where that has another use or is an expression", {
+  data <- withr::with_seed(3, data.frame(x = 1:12, y = 5 * exp(-0.3 * 1:12) + rnorm(12, 0, 0.1), s = rep(c(0.1, 0.2), 6)))
+  intervals <- function(formula, criterion, ...) {
+    run <- pose(data, formula) |> judge_by(criterion) |> start_from(a = 4, k = 0.2) |> fit_local()
+    unlist(uncertainty(run, by = c("bootstrap", "percentile"), replicates = 60, seed = 8, ...)[c("std_error", "lower", "upper")])
+  }
+  for (way in c("residual", "wild", "parametric")) {
+    for (criterion in list(least_squares(), least_squares(sd = s), least_squares(relative = "observed"))) {
+      plain <- intervals(y ~ a * exp(-k * x), criterion, resample = way)
+      expect_identical(intervals(y * 1 ~ a * exp(-k * x), criterion, resample = way), plain)
+      expect_true(all(is.finite(plain)))
+    }
+  }
+  # the noise of a likelihood reads the response's column as well: it stays what it was
+  likely <- max_likelihood("normal", sd = 0.1 + 0 * y)
+  expect_identical(intervals(y ~ a * exp(-k * x), likely), intervals(y * 1 ~ a * exp(-k * x), likely))
+})
+
+test_that("rows of several ways stand together, parameter by parameter, with columns of one type each", {
+  table <- pose(data.frame(x = 1:10, y = c(2.1, 3.9, 6.2, 8.1, 9.8, 12.2, 13.9, 16.1, 18, 20.1)), y ~ a + b * x^p) |>
+    subject_to(p == 1) |>
+    start_from(a = 0, b = 1) |>
+    fit_local() |>
+    uncertainty(by = c("bootstrap", "curvature", "profile"), replicates = 50, seed = 1)
+  expect_equal(table$parameter, rep(c("a", "b", "p"), each = 3))
+  expect_equal(table$by, rep(c("bootstrap", "curvature", "profile"), 3))
+  expect_equal(vapply(table, typeof, ""), c(
+    parameter = "character", estimate = "double", std_error = "double", lower = "double", upper = "double", level = "double",
+    by = "character", note = "character"
+  ))
+  expect_equal(table$note[table$parameter == "p"], rep("fixed", 3))
+  expect_null(names(table$estimate))
+})
