@@ -133,3 +133,49 @@ test_that("groups are drawn a page at a time, and those that did not converge sa
   curve <- ggplot2::layer_data(plot_groups(fits, which = 1), 2)
   expect_equal(curve$y[1], predict(fits[[1]], data.frame(x = curve$x[1]))[[1]], tolerance = 1e-10, ignore_attr = TRUE)
 })
+
+test_that("rows of a group may lie anywhere, groups keep the order in which they appear, and rows without a whole key are in none", {
+  data <- grouped_decay()
+  data$plate <- rep(c("left", "right"), each = 45)
+  data$well <- rep(rep(c("a", "b", "c"), each = 15), 2)
+  two_keys <- function(data) pose(data, y ~ a * exp(-k * x) + rest, by = c(plate, well)) |> start_from(a = 2, k = 1, rest = 0)
+  together <- fit_each(two_keys(data))
+  keys <- paste(rep(c("left", "right"), each = 3), c("a", "b", "c"))
+  expect_equal(do.call(paste, coef(together)[c("plate", "well")]), keys)
+
+  # one row of each in turn: the same rows in the same order within each group, so the same bits
+  turns <- data[order(rep(1:15, 6)), ]
+  scattered <- fit_each(two_keys(turns))
+  expect_identical(scattered$x, together$x)
+  expect_identical(coef(scattered), coef(together))
+  expect_identical(coef(scattered[["right, b"]]), coef(together[["right, b"]]))
+
+  # two runs of rows of one group, with a stray row in between and after it
+  stray <- data.frame(well = c(NA, "a"), x = 1, y = 99, plate = c("left", NA))
+  halves <- rbind(data[1:7, ], stray[1, ], data[16:90, ], data[8:15, ], stray[2, ])
+  fits <- fit_each(two_keys(halves))
+  expect_identical(fits$x, together$x)
+  expect_equal(fits$n, rep(15, 6))
+  expect_output(print(fits), "2 rows in no group", fixed = TRUE)
+  shared <- fit_each(two_keys(halves), shared = "k")
+  expect_identical(shared$x, fit_each(two_keys(data), shared = "k")$x)
+
+  # a later group may come first
+  backwards <- fit_each(two_keys(data[c(46:90, 1:45), ]))
+  expect_equal(do.call(paste, coef(backwards)[c("plate", "well")]), keys[c(4:6, 1:3)])
+  expect_identical(backwards$x, together$x[, c(4:6, 1:3)])
+})
+
+test_that("unusable rows shorten their own group only, wherever they lie", {
+  data <- grouped_decay()
+  holes <- c(1, 15, 16, 40, 90)
+  gaps <- data
+  gaps$y[holes] <- c(NA, Inf, -Inf, NaN, NA)
+  fits <- fit_each(grouped_problem(gaps))
+  expect_equal(fits$n, c(13, 14, 14, 15, 15, 14))
+  expect_identical(fits$x, fit_each(grouped_problem(data[-holes, ]))$x)
+  expect_identical(fits$x[, 6], coef(fits[["w6"]]))
+  gaps$y[31:45] <- NA
+  expect_equal(fit_each(grouped_problem(gaps))$n, c(13, 14, 0, 15, 15, 14))
+  expect_refusal(fit_each(grouped_problem(gaps), shared = "k"), "measurements", "No usable row is left of well w3")
+})
