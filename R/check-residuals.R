@@ -157,7 +157,9 @@ check_replicates <- function(checked, sets) {
   }
   residual_check("lack of fit", checked, sets, function(z) replicate_ratio(z, group, checked$freedom), "high",
     paste0("Means of replicates lie as near to the curve as their own spread allows (", groups, " settings)."),
-    function(ratio) paste("Means of replicates miss the curve by", format_number(sqrt(ratio), 2), "times what their own spread allows: the model lacks something.")
+    function(ratio) {
+      paste("Means of replicates miss the curve by", format_number(sqrt(ratio), 2), "times what their own spread allows: the model lacks something.")
+    }
   )
 }
 
