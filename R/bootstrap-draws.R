@@ -57,7 +57,7 @@ resampling_draws <- function(run, prepared, resample, replicates, call) {
   }
   fitted <- fitted_rows(prepared, run$estimate)
   weight <- root_weight_rows(prepared, run$estimate)
-  leverage <- row_diagnostics(run, prepared)$leverage
+  leverage <- row_leverage(run, prepared)
   residual <- residual_rows(run, prepared, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
   if (resample == "wild") {
     flipped <- function(times) fitted + residual * c(-1, 1)[sample.int(2, n * times, replace = TRUE)] / weight
@@ -80,7 +80,13 @@ numbered_draws <- function(draw, n, replicates) {
     drawn <- with_seed(seeds[before + 1], draw(max(numbers) - before * of_a_seed))
     if (length(numbers) * n == length(drawn)) drawn else matrix(drawn, n)[, numbers - before * of_a_seed]
   }
-  function(which) matrix(unlist(lapply(in_parts(which, of_a_seed), of_seed)), nrow = n)
+  function(which) {
+    parts <- lapply(in_parts(which, of_a_seed), of_seed)
+    # not matrix(), which would copy
+    drawn <- if (length(parts) == 1) parts[[1]] else unlist(parts)
+    dim(drawn) <- c(n, length(which))
+    drawn
+  }
 }
 
 # Numbers that follow each other, in parts that end at multiples of `size`; split() makes text of all numbers even where there is one part.

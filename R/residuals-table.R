@@ -34,9 +34,11 @@ residual_table <- function(run) {
   tibble(as_tibble(data), !!!columns)
 }
 
+row_leverage <- function(run, prepared) pmin((root_weight_rows(prepared, run$estimate) * fitted_errors(run, prepared))^2, 1)
+
 # Fitted values, residuals and their diagnostics for the rows that take part.
 row_diagnostics <- function(run, prepared) {
-  leverage <- pmin((root_weight_rows(prepared, run$estimate) * fitted_errors(run, prepared))^2, 1)
+  leverage <- row_leverage(run, prepared)
   standardised <- standardised_rows(run, prepared, leverage)
   moving <- sum(run$at_bound == "")
   list(

@@ -80,12 +80,13 @@ vcov.tundrel_run <- function(object, ...) {
   free <- free_covariance(object, held)
   slopes <- all_slopes(object$status, object$estimate)
   covariance <- matrix(0, nrow(slopes), nrow(slopes), dimnames = list(rownames(slopes), rownames(slopes)))
-  # Entry by entry over the parameters that matter, so that what is undetermined spoils nothing else.
-  for (i in rownames(slopes)) {
+  covariance[names(held), names(held)] <- free
+  # Of ties, entry by entry over the parameters that matter, so that what is undetermined spoils nothing else.
+  for (i in names(object$status$tied)) {
     for (j in rownames(slopes)) {
       a <- slopes[i, ] != 0
       b <- slopes[j, ] != 0
-      covariance[i, j] <- sum(outer(slopes[i, a], slopes[j, b]) * free[a, b])
+      covariance[i, j] <- covariance[j, i] <- sum(outer(slopes[i, a], slopes[j, b]) * free[a, b])
     }
   }
   covariance[names(held)[held], ] <- covariance[, names(held)[held]] <- NA

@@ -4,15 +4,17 @@
 #' step solves the linearised problem by its triangular factor or, where parameters are nearly
 #' collinear, through a singular value decomposition, so that these do no harm. Bounds by an active set: a parameter that
 #' rests on its bound while the value falls outwards is held there; open bounds are approached but
-#' not touched.
+#' not touched. The region grows to twice a step that brings three quarters of the reduction it promised, and is halved after
+#' one that brings less than a tenth.
 #'
 #' Near the answer, once the relative offset (Bates and Watts, 1981) is below 0.001, steps are Newton's with exact second
 #' derivatives, for models of at most eight free parameters that have these. When a test on step or value
-#' is met, closing steps follow until they stop improving: Gauss-Newton's and, where those are slow, Newton's.
+#' is met, closing steps follow until they stop improving, or would change no parameter by more than a share of 1e-13 of it:
+#' Gauss-Newton's and, where those are slow, Newton's.
 #'
 #' @param first_radius \[numeric(1)] Size of the first trust region, in lengths of the scaled start;
 #'   above 0. Smaller is more cautious.
-#' @param geodesic \[logical(1)] Add geodesic acceleration: each step bends with the model's surface, by its exact
+#' @param geodesic \[logical(1)] Add geodesic acceleration: each step that is not Newton's bends with the model's surface, by its exact
 #'   second derivatives. Costs a pass over the rows an iteration; pays in long curved valleys. Not for models that
 #'   R evaluates, which have no exact second derivatives: there steps stay straight.
 #'

@@ -63,7 +63,7 @@ slopes_spread <- function(run, moving) {
     prepared <- in_all_parameters(prepared_to_walk(run))
     return(crossprod(core_look_at(prepared, run$estimate, 1L)$factor[, moving, drop = FALSE]))
   }
-  leverage <- row_diagnostics(run, prepared)$leverage
+  leverage <- row_leverage(run, prepared)
   residual <- residual_rows(run, prepared, "weighted") / pmax(1 - leverage, 1e-8)
   # the slope of a share of the fitted value is that of the value, times what is shared
   if (prepared$relative_to_fitted) residual <- residual * observed_rows(prepared) / fitted_rows(prepared, run$estimate)

@@ -11,6 +11,7 @@ uncertainty_reading <- function(run, table) {
 
 # Intervals with an end that is none, or is a bound.
 limits_read <- function(table) {
+  if (!"profile" %in% table$by) return(NULL)
   rows <- table[table$by == "profile", ]
   said <- function(pattern, text) {
     hit <- rows$parameter[grepl(pattern, rows$note)]

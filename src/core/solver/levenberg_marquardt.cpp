@@ -20,7 +20,7 @@ constexpr double kFastShare = 0.25;
 // ... or, this many times, at least some less.
 constexpr int kMostSlowSteps = 4;
 // A closing step that moves no parameter by more than this share of itself is not worth an evaluation.
-constexpr double kNothingLeft = 1e-14;
+constexpr double kNothingLeft = 1e-13;
 // Acceleration may be this share of the velocity (alpha of Transtrum and Sethna).
 constexpr double kMostBend = 0.75;
 // A step that differs by more than this share from the one without bounds was cut short.
