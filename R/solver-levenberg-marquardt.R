@@ -5,7 +5,7 @@
 #' collinear, through a singular value decomposition, so that these do no harm. Bounds by an active set: a parameter that
 #' rests on its bound while the value falls outwards is held there; open bounds are approached but
 #' not touched. The region grows to twice a step that brings three quarters of the reduction it promised, and is halved after
-#' one that brings less than a tenth.
+#' one that brings less than a quarter.
 #'
 #' Near the answer, once the relative offset (Bates and Watts, 1981) is below 0.001, steps are Newton's with exact second
 #' derivatives, for models of at most eight free parameters that have these. When a test on step or value

@@ -12,7 +12,7 @@ namespace {
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
 // Share of the predicted reduction that a step must bring, and those that change the radius.
-constexpr double kAccepted = 1e-4, kPoor = 0.1, kGood = 0.75;
+constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
 // By how much the radius shrinks.
 constexpr double kShorter = 0.5;
 // Closing steps go on while each leaves less than this share of the reducible residual...
