@@ -109,6 +109,8 @@ draw_parameters <- function(table, parameters, scales) {
     ggplot2::geom_point(size = 2) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", nrow = if (length(parameters) <= 4) 1 else 2) +
     ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits, 3)))) +
+    # low panels need room for whole points at their edges
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.12)) +
     ggplot2::labs(x = "run, best first", y = NULL, title = "Parameters they ended at") +
     theme_tundrel() + scales
 }

@@ -241,3 +241,18 @@ test_that("tables of solvers and models are printed, and as JSON; wrong words ar
   writeLines(c("word,other", "a,b", "c,d"), file.path(folder, "words.csv"))
   expect_equal(tundrel_command("new", "words.csv", in_folder = folder)$code, 2L)
 })
+
+test_that("an expression in a plan is one expression, and what it is not is said with its key", {
+  folder <- withr::local_tempdir()
+  path <- file.path(folder, "p.yaml")
+  refused <- function(line, pattern) {
+    writeLines(plan_lines(line), path)
+    expect_refusal(tundrel:::run_plan(tundrel:::read_plan(path)), "plan", pattern)
+  }
+  refused("criterion: {least_squares: {sd: 'uptake_sd; uptake'}}", c("criterion", "one expression, not 2"))
+  refused("criterion: {least_squares: {sd: 'uptake_sd uptake_sd'}}", c("criterion", "cannot be read", "line 6"))
+  refused("criterion: {least_squares: {sd: ''}}", c("criterion", "one expression, not 0"))
+  # a number is an expression
+  writeLines(plan_lines("criterion: {least_squares: {sd: 2}}"), path)
+  expect_true(withr::with_dir(folder, suppressMessages(tundrel:::run_plan(tundrel:::read_plan(path))))$runs[[1]]$converged)
+})

@@ -85,3 +85,32 @@ test_that("what cannot be compared is refused, with the difference", {
   expect_refusal(compare_models(a = runs$full, b = runs$plain, nested = list(c("b", "c"))), "model", "pairs of models")
   expect_refusal(compare_models(a = runs$full, b = runs$plain, by = "days"), "measurements", "Did you mean day?")
 })
+
+test_that("where there is no test, or it says little, the reading says why", {
+  data <- model_data()
+  read_test <- function(...) attr(suppressWarnings(compare_models(...)), "tests")
+  curve <- function(criterion, rows = 1:30) pose(data[rows, ], y ~ a * exp(-k * x) + c) |> start_from(a = 2, k = 1, c = 0.1) |> judge_by(criterion)
+
+  robust <- curve(robust_error())
+  pair <- list(c("plain", "full"))
+  said <- read_test(full = fit_local(robust), plain = fit_local(robust |> subject_to(c == 0)), nested = pair)
+  expect_match(said$reading, "There is no test between nested models under robust error", fixed = TRUE)
+  expect_true(is.na(said$p_value))
+
+  # as many rows as parameters
+  few <- curve(least_squares(), c(1, 12, 30))
+  said <- read_test(full = fit_local(few), plain = fit_local(few |> subject_to(c == 0)))
+  expect_equal(said$reading, "full leaves no degrees of freedom to test with.")
+
+  short <- fit_local(curve(least_squares()), max_evaluations = 1)
+  said <- read_test(full = short, plain = fit_local(curve(least_squares()) |> subject_to(c == 0.4)))
+  expect_match(said$reading, "plain fits better than full, which holds it: full stopped short of its optimum", fixed = TRUE)
+
+  bounded <- fit_local(curve(least_squares()) |> subject_to(k >= 0.9))
+  said <- read_test(full = bounded, plain = fit_local(curve(least_squares()) |> subject_to(k >= 0.9, c == 0)))
+  expect_match(said$reading, "A parameter of full rests on a bound, so p is only a rough guide.", fixed = TRUE)
+
+  likely <- fit_local(curve(max_likelihood("normal", sd = s)) |> start_from(s = 0.1))
+  squares <- fit_local(curve(least_squares()) |> subject_to(c == 0))
+  expect_refusal(compare_models(likely, squares, nested = list(c("squares", "likely"))), "model", "judged differently")
+})
