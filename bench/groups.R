@@ -18,7 +18,7 @@ file <- tempfile()
 writeBin(c(data$x, data$y), file)
 problem <- posed(data)
 fits <- fit_each(problem, threads = 2)
-times <- vapply(1:5, function(i) {
+times <- vapply(1:25, function(i) {
   mine <- system.time(fit_each(problem, threads = 2))[["elapsed"]]
   theirs <- as.numeric(strsplit(system2(loop, c(file, 20000, 30), stdout = TRUE), " ")[[1]])
   c(fit_each = mine, loop = theirs[1], evaluations = theirs[2], sum = theirs[3])

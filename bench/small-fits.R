@@ -25,7 +25,7 @@ timed <- function(code, times) {
   for (i in seq_len(times)) code()
   (proc.time()[["elapsed"]] - began) / times
 }
-figures <- vapply(1:9, function(i) {
+figures <- vapply(1:15, function(i) {
   c(
     evaluation = timed(function() by_hand(2.9, 0.7, 0.5), 20000), fit = timed(function() fit_local(problem), 100),
     profile = timed(function() uncertainty(run, by = "profile"), 10),
