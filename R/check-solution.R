@@ -30,7 +30,7 @@ check_solution <- function(run, seed = 1) {
   prepared <- in_all_parameters(prepared_to_walk(run))
   fresh <- core_look_at(prepared, run$estimate, 1L)
   table <- rbind(
-    check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared), check_neighbours(run, prepared, seed),
+    check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared, fresh), check_neighbours(run, prepared, seed),
     check_bounds_named(run), check_rank(run, prepared), check_restart(run, seed), check_refusals(run)
   )
   structure(table, class = c("tundrel_checks", class(table)))
@@ -73,36 +73,44 @@ check_slope <- function(run, fresh) {
 
 free_directions <- function(run) which(run$at_bound == "")
 
-check_curvature <- function(run, prepared) {
+check_curvature <- function(run, prepared, fresh) {
+  if (length(fresh) == 0) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
+  if (fresh$curves_down) {
+    return(check_row("curvature", NA, "fail", "In one direction the criterion improves on both sides: the answer is a saddle, not an optimum."))
+  }
   if (criterion_form(run$problem) == "kinked") {
-    return(check_row("curvature", NA, "skip", "A criterion with kinks has no curvature where readings are met."))
+    return(check_row("curvature", NA, "pass", "No direction that the readings met leave open curves the wrong way."))
   }
-  if (length(run$multipliers) && any(run$multipliers != 0)) {
-    return(check_row("curvature", NA, "skip", "Conditions between parameters are active: the run's own verification looked at the directions that they leave."))
-  }
+  if (fresh$n_alive == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no direction open, so nothing is asked of curvature."))
   hessian <- core_hessian(prepared, run$estimate)
   free <- free_directions(run)
-  if (length(hessian) == 0 || length(free) == 0) return(check_row("curvature", NA, "skip", "No direction is free, or second derivatives are not finite."))
+  if (length(hessian) == 0 || length(free) == 0 || !is.null(prepared$joint)) {
+    return(check_row("curvature", NA, "pass", "The criterion curves the right way in every direction that conditions leave open."))
+  }
   hessian <- hessian[free, free, drop = FALSE]
   scale <- sqrt(pmax(abs(diag(hessian)), .Machine$double.xmin))
   values <- eigen(hessian / outer(scale, scale), symmetric = TRUE, only.values = TRUE)$values
-  share <- min(values) / max(abs(values))
-  verdict <- if (share > 1e-12) "pass" else if (share > -1e-10) "warn" else "fail"
-  check_row("curvature", share, verdict, switch(verdict,
-    pass = "The criterion curves the right way in every free direction.",
-    warn = "In one direction the criterion is flat: a combination of parameters is not determined.",
-    fail = "In one direction the criterion improves on both sides: the answer is a saddle, not an optimum."
-  ))
+  share <- if (any(values != 0)) min(values) / max(abs(values)) else 0
+  flat <- fresh$rank < fresh$n_alive || length(fresh$dead) > 0 || share <= 1e-12
+  check_row("curvature", share, if (flat) "warn" else "pass", if (flat) {
+    "In one direction the criterion is flat: a combination of parameters is not determined."
+  } else {
+    "The criterion curves the right way in every free direction."
+  })
 }
 
 # Random steps of these lengths, in standard errors, or in sizes where there are none.
 neighbour_steps <- c(1e-3, 1e-2, 1e-1, 1)
 neighbours_tried <- 200
 
+# Of an exact fit standard errors are rounding; below this share of its size a parameter is not stepped.
+least_step_share <- 1e-8
+
 step_sizes <- function(run) {
   errors <- sqrt(diag(stats::vcov(run)))[names(run$estimate)]
-  sizes <- pmax(abs(run$estimate), abs(run$start)) * 1e-2
-  unname(ifelse(is.finite(errors) & errors > 0, errors, ifelse(sizes > 0, sizes, 1e-2)))
+  size <- pmax(abs(run$estimate), abs(run$start))
+  size[size == 0] <- 1
+  unname(ifelse(is.finite(errors) & errors > 0, pmax(errors, least_step_share * size), 1e-2 * size))
 }
 
 check_neighbours <- function(run, prepared, seed) {
@@ -121,7 +129,7 @@ check_neighbours <- function(run, prepared, seed) {
   inside <- conditions_hold(run$problem, prepared, grid)
   values <- problem_values(run$problem, prepared, points)[inside]
   gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, values)
-  better <- which(is.finite(gain) & gain > 1e-9 * (abs(run$value) + 1e-300))
+  better <- which(is.finite(gain) & gain > value_rounding(run))
   check_row("neighbours", length(better), if (length(better)) "fail" else "pass", if (length(better)) {
     paste0("Of ", sum(inside), " random steps, ", length(better), " lead to a better value, the best by ", format_number(max(gain[better])), ".")
   } else {
@@ -157,12 +165,20 @@ check_rank <- function(run, prepared) {
   dead <- names(run$estimate)[free][norms == 0]
   parts <- svd(sweep(factor, 2, ifelse(norms > 0, norms, 1), "/"), nu = 0)
   open <- sum(parts$d <= 1e-12 * max(parts$d))
+  if (max(parts$d) == 0) {
+    skipped <- "No parameter has an effect on the fit here."
+    return(rbind(check_row("rank", open, "fail", skipped), check_row("conditioning", NA, "skip", skipped)))
+  }
   culprits <- names(run$estimate)[free][abs(parts$v[, ncol(parts$v)]) > 0.3]
   condition <- max(parts$d) / min(parts$d)
   told <- paste(culprits, collapse = ", ")
   rbind(
     check_row("rank", open, if (open) "fail" else "pass", if (open) {
-      paste0("The measurements do not tell ", if (length(dead)) paste(dead, collapse = ", ") else told, " apart: fix one, or use a simpler model.")
+      if (length(dead)) {
+        paste0(and_list(dead), if (length(dead) == 1) " has" else " have", " no effect on the fit: fix ", if (length(dead) == 1) "it" else "them", ", or use a simpler model.")
+      } else {
+        paste0("The measurements cannot distinguish ", and_list(culprits), ": fix one, or use a simpler model.")
+      }
     } else {
       "The measurements speak of every parameter."
     }),
@@ -187,7 +203,7 @@ check_restart <- function(run, seed) {
   if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))
   change <- max(abs(again$estimate - run$estimate) / sizes)
   gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, again$value)
-  better <- gain > 1e-9 * (abs(run$value) + 1e-300)
+  better <- gain > value_rounding(run)
   verdict <- if (better) "fail" else if (change <= restart_share) "pass" else "warn"
   check_row("restart", change, verdict, switch(verdict,
     pass = "A restart from a perturbed answer ends at the same place.",

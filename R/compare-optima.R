@@ -2,7 +2,7 @@
 
 # Values that differ by less than this share are the same; so are parameters, on their own scale, or within this
 # share of their standard errors.
-same_value_share <- 1e-6
+near_value_share <- 1e-6
 same_parameter_share <- 1e-4
 same_error_share <- 0.02
 
@@ -17,7 +17,7 @@ optima_of <- function(runs) {
   found_values <- numeric()
   place <- rep(NA_integer_, length(runs))
   for (i in c(which(converged), which(!converged))) {
-    near <- which(abs(found_values - values[i]) <= same_value_share * pmax(abs(found_values), abs(values[i])) + 1e-9 * spread)
+    near <- which(abs(found_values - values[i]) <= near_value_share * pmax(abs(found_values), abs(values[i])) + 1e-9 * spread)
     same <- Find(function(k) founders[[k]](runs[[i]]), near)
     if (length(same)) {
       place[i] <- same

@@ -57,7 +57,7 @@ label_given <- function(given, expressions) {
 # Parameters at a bound, and active conditions between parameters.
 limits_met <- function(run) {
   resting <- run$at_bound[run$at_bound != ""]
-  active <- names(run$multipliers)[abs(run$multipliers) > 0]
+  active <- unique(names(run$multipliers)[abs(run$multipliers) > 0])
   paste(c(if (length(resting)) paste0(names(resting), " (", resting, ")"), active), collapse = ", ")
 }
 

@@ -12,18 +12,20 @@ interval_of <- function(expr, limits) {
     return(c(limits$lower[[name]], limits$upper[[name]]))
   }
   parts <- lapply(as.list(expr)[-1], interval_of, limits = limits)
-  result <- interval_call(as.character(expr[[1]]), parts)
+  same <- length(expr) == 3 && identical(expr[[2]], expr[[3]])
+  result <- interval_call(as.character(expr[[1]]), parts, same)
   if (anyNA(result)) everything else result
 }
 
-interval_call <- function(name, parts) {
+# `same`: both arguments are one and the same expression. Equal intervals do not make them that: a and b may have the same limits.
+interval_call <- function(name, parts, same = FALSE) {
   a <- parts[[1]]
   b <- if (length(parts) > 1) parts[[2]]
   switch(name,
     "(" = a,
     "+" = if (is.null(b)) a else a + b,
-    "-" = if (is.null(b)) rev(-a) else a - rev(b),
-    "*" = if (identical(a, b)) interval_square(a) else interval_product(a, b),
+    "-" = if (is.null(b)) rev(-a) else if (same) c(0, 0) else a - rev(b),
+    "*" = if (same) interval_square(a) else interval_product(a, b),
     "/" = if (b[1] > 0 || b[2] < 0) interval_product(a, rev(1 / b)) else everything,
     "^" = if (b[1] == b[2] && b[1] == 2) interval_square(a) else if (a[1] > 0) c(0, Inf) else everything,
     exp = exp(a), plogis = stats::plogis(a), pnorm = stats::pnorm(a), tanh = tanh(a), atan = atan(a), sinh = sinh(a),

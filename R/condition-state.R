@@ -148,10 +148,3 @@ stated_limits <- function(problem) {
 
 # Limits of the free parameters only.
 free_limits <- function(problem, status) lapply(stated_limits(problem), `[`, status$free)
-
-# Conditions that are no limits on single free parameters: what only some solvers can honour. Bounds
-# on tied parameters are among them.
-joint_conditions <- function(problem, status) {
-  on_tied <- Filter(function(c) c$kind == "bound" && c$parameter %in% names(status$tied), problem$conditions)
-  c(status$others, on_tied)
-}

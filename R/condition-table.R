@@ -65,8 +65,9 @@ condition_reach <- function(condition, values) {
 
 condition_multiplier <- function(condition, active, run) {
   if (condition$text %in% names(run$multipliers)) return(run$multipliers[[condition$text]])
-  if (condition$kind != "bound" || is.null(run$slope) || !condition$parameter %in% names(run$slope)) return(NA_real_)
-  if (active) abs(run$slope[[condition$parameter]]) else 0
+  if (condition$kind != "bound" || is.null(run$bound_multipliers) || !condition$parameter %in% names(run$bound_multipliers)) return(NA_real_)
+  # a bound may be stated of a multiple of the parameter
+  if (active) run$bound_multipliers[[condition$parameter]] / abs(condition$form$coefficients[[condition$parameter]]) else 0
 }
 
 # Conditions as they were written, each once.

@@ -40,3 +40,6 @@ drop_empty <- function(table) {
   silent <- vapply(table, function(x) is.character(x) && all(x == ""), logical(1))
   table[!silent]
 }
+
+# "a, b and c"
+and_list <- function(x) if (length(x) < 2) paste(x) else paste(paste(utils::head(x, -1), collapse = ", "), "and", utils::tail(x, 1))

@@ -17,10 +17,25 @@ parameter_status <- function(problem) {
       others <- c(others, list(condition))
     }
   }
+  pinned <- pinned_parameters(problem$conditions)
+  fixed[setdiff(names(pinned), c(names(fixed), names(tied)))] <- pinned[setdiff(names(pinned), c(names(fixed), names(tied)))]
   list(
     all = parameters, free = setdiff(parameters, c(names(fixed), names(tied))),
     fixed = unlist(fixed), tied = written_out(tied), others = others
   )
+}
+
+# Parameters that bounds leave one value: the same as fixed there.
+pinned_parameters <- function(conditions) {
+  bounds <- Filter(function(c) c$kind == "bound" && !c$open, conditions)
+  if (length(bounds) < 2) return(list())
+  names <- unique(vapply(bounds, `[[`, character(1), "parameter"))
+  values <- lapply(stats::setNames(names, names), function(name) {
+    lower <- tightest(bounds, name, "lower")
+    upper <- tightest(bounds, name, "upper")
+    if (!is.null(lower) && !is.null(upper) && identical(lower$value, upper$value)) lower$value
+  })
+  Filter(Negate(is.null), values)
 }
 
 # A tie of a parameter that is settled already may settle the lone parameter on its other side.

@@ -59,16 +59,6 @@ start_of_row <- function(table, call) {
   as.list(table[1, setdiff(names(table), "value")])
 }
 
-# Conditions between parameters as the core takes them: equalities first, inequalities not negative.
-joint_nodes <- function(joint, status) {
-  if (length(joint) == 0) return(NULL)
-  sense <- vapply(joint, `[[`, character(1), "sense")
-  order <- order(sense != "==")
-  collector <- node_collector(character(), status$free, c(unlist(as.list(status$fixed)), stats::setNames(Inf, "Inf")), status$tied)
-  roots <- vapply(joint[order], function(c) collector$add(if (c$sense == "<=") call("-", c$expr) else c$expr), integer(1))
-  list(nodes = collector$nodes(), roots = roots, n_equalities = sum(sense == "=="), text = vapply(joint[order], `[[`, character(1), "text"))
-}
-
 # The nearest point that satisfies the conditions between parameters, too.
 moved_onto_joint <- function(problem, prepared, start, call) {
   joint <- joint_conditions(problem, prepared$status)

@@ -115,7 +115,7 @@ held_joint <- function(joint, places, at) {
   if (!any(asks)) return(NULL)
   joint$n_equalities <- sum(asks[seq_len(joint$n_equalities)])
   joint$roots <- joint$roots[asks]
-  joint$text <- joint$text[asks]
+  joint[c("sense", "members")] <- list(joint$sense[asks], joint$members[asks])
   joint
 }
 

@@ -197,6 +197,7 @@ new_run <- function(run, prepared, raw) {
       problem = problem, solver = run$solver, tolerance = run$tolerance, keep = run$keep, start = prepared$start,
       estimate = estimate, value = in_users_sign(problem, raw$value), status = prepared$status,
       slope = if (ended) stats::setNames(raw$slope, parameters), multipliers = joint_multipliers(prepared$joint, raw$multipliers),
+      bound_multipliers = if (ended) stats::setNames(raw$bound_multipliers, parameters),
       converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
       gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, advised_rate = raw$advised_rate,
@@ -207,12 +208,6 @@ new_run <- function(run, prepared, raw) {
     ),
     class = "tundrel_run"
   )
-}
-
-# Multipliers by the text of their condition.
-joint_multipliers <- function(joint, multipliers) {
-  if (is.null(joint) || length(multipliers) == 0) return(numeric())
-  stats::setNames(multipliers, joint$text)
 }
 
 # What a trace holds as lists of matrices.

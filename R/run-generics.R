@@ -177,11 +177,15 @@ nobs.tundrel_run <- function(object, ...) object$n
 #' @export
 df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object)
 
-# Free parameters, less the equalities between them.
+# How many directions the fit has chosen: free parameters, less the equalities between them, less what makes no difference to
+# the fit. Parameters that act together only, such as two factors of a product, are one.
 n_estimated <- function(run) {
   joint <- joint_conditions(run$problem, run$status)
-  length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1)))
+  length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1))) - open_directions(run)
 }
+
+# How many directions make no difference to the fit, as far as is known.
+open_directions <- function(run) if (is_unjudged(run) || is_value_run(run)) 0 else max(0, run$undetermined) + length(run$unfelt)
 
 #' @rdname run-generics
 #' @export

@@ -10,7 +10,7 @@ sigma_of <- function(run) {
     },
     robust = run$problem$criterion$scale,
     absolute = tryCatch(
-      median_scale(residuals(run, type = "weighted"), length(run$estimate), 0, NULL),
+      median_scale(residuals(run, type = "weighted"), n_estimated(run), 0, NULL),
       tundrel_error = function(e) NA_real_
     ),
     NA_real_
@@ -23,7 +23,7 @@ covariance_scale <- function(run) {
   n <- run$n
   freedom <- stats::df.residual(run)
   switch(run$problem$criterion$kind,
-    squares = sigma_of(run), absolute = if (freedom > 0) sparsity(residuals(run, type = "weighted"), length(run$estimate)) / 2 else NA_real_,
+    squares = if (is_exact_fit(run)) NA_real_ else sigma_of(run), absolute = if (freedom > 0) sparsity(residuals(run, type = "weighted"), n_estimated(run)) / 2 else NA_real_,
     robust = if (freedom > 0) sqrt(n / freedom) else NA_real_, 1
   )
 }

@@ -54,7 +54,7 @@ polished <- function(run, seconds, threads, call = rlang::caller_env()) {
 
 # What polishing changes.
 search_parts <- c(
-  "estimate", "value", "slope", "multipliers", "converged", "stop_reason", "claim", "iterations", "evaluations", "refused", "seconds",
+  "estimate", "value", "slope", "multipliers", "bound_multipliers", "converged", "stop_reason", "claim", "iterations", "evaluations", "refused", "seconds",
   "gradient_norm", "undetermined", "advised_rate", "factor", "unfelt", "runaway", "at_bound"
 )
 

@@ -75,6 +75,7 @@ answered <- function(shell, prepared, answer, trace, state) {
   raw <- c(numbers[c("iterations", "evaluations", "refused", "seconds", "gradient_norm", "advised_rate")], list(
     x = numbers$estimate, value = in_users_sign(problem, numbers$value), converged = answer$converged, reason = answer$stop_reason,
     claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numeric(),
+    bound_multipliers = if (!is.null(answer$bound_multipliers)) numbers_of(answer$bound_multipliers),
     factor = matrix_of(answer$factor), n_alive = numbers$undetermined, rank = 0,
     dead = match(unlist(answer$unfelt), names), runaway = match(unlist(answer$runaway), names), trace = trace, state = state
   ))

@@ -67,6 +67,7 @@ stored_run <- function(run) {
 stored_answer <- function(run) {
   list(
     numbers = lapply(run[intersect(answer_numbers, names(run))], exact), slope = if (!is.null(run$slope)) exact(run$slope),
+    bound_multipliers = if (!is.null(run$bound_multipliers)) exact(run$bound_multipliers),
     multipliers = stored_numbers(run$multipliers), factor = stored_matrix(run$factor), converged = run$converged,
     stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
   )

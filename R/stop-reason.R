@@ -13,16 +13,23 @@ stop_sentence <- function(run) {
     seconds = "the time ran out: raise max_seconds, or go on from here with finish(run)",
     stalled = if (run$advised_rate > 0) {
       paste0("the value hardly changes any more, short of an optimum: ", rate_advice(run))
+    } else if (length(vanished_spread(run))) {
+      vanished_sentence(run)
     } else if (length(run$unfelt)) {
-      paste0("the criterion does not feel every parameter here", named(run$unfelt), ": try another start")
+      paste0(and_list(run$unfelt), if (length(run$unfelt) == 1) " has" else " have", " no effect on the fit here: try another start")
     } else if (run$undetermined > 0) {
-      "the data do not tell all parameters apart: fix one, or use a simpler model"
+      paste0(
+        if (is_value_run(run)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
+        ": fix one, or use a simpler model"
+      )
     } else {
       "steps became tiny away from an optimum: try another start, or limits that keep the model finite"
     },
     none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
     diverged = if (run$advised_rate > 0) {
       paste0("the steps grow: the rate is too large; try rate = ", format_number(run$advised_rate, 2))
+    } else if (length(vanished_spread(run))) {
+      vanished_sentence(run)
     } else {
       paste0(
       "the fit improves only by going on without end", named(run$runaway),
@@ -48,10 +55,10 @@ rate_advice <- function(run) {
 }
 
 gradient_sentence <- function(run) {
-  if (length(run$multipliers)) return("the slope is made up of those of the conditions that are active, and nothing is missed")
+  if (length(run$multipliers)) return("the slope is made up of those of the conditions that are active, and all conditions hold")
   switch(criterion_form(run$problem),
     squares = "the residual stands at right angles to all that the parameters can change",
-    smooth = "the slope vanishes in every direction, and the criterion curves the right way",
+    smooth = "the slope vanishes in every direction that nothing holds, and the criterion curves the right way",
     kinked = "the readings that the fit meets balance the slope of the others"
   )
 }
@@ -60,4 +67,26 @@ gradient_sentence <- function(run) {
 stop_line <- function(run) {
   if (run$stop_reason == "none") return(paste0("Under way: ", stop_sentence(run), "."))
   paste0(if (run$converged) "Converged (" else "NOT converged (", run$stop_reason, "): ", stop_sentence(run), ".")
+}
+
+vanished_sentence <- function(run) {
+  paste0(
+    "the likelihood grows without end as the spread goes to nought in ", name_rows(vanished_spread(run)), ", where the curve meets the ",
+    "readings exactly: state the spread, or a lower limit for it"
+  )
+}
+
+# Rows in which a likelihood takes the spread for less than the rounding of the readings.
+vanished_share <- 1e-8
+
+vanished_spread <- function(run) {
+  # a spread that is stated in numbers and columns cannot vanish
+  if (run$problem$criterion$kind != "likelihood") return(integer())
+  if (!any(unlist(lapply(likelihood_expressions(run$problem$criterion), all.vars)) %in% names(run$estimate))) return(integer())
+  prepared <- prepared_of(run)
+  x <- run$estimate
+  fitted <- fitted_rows(prepared, x)
+  spread <- 1 / root_weight_rows(prepared, x)
+  size <- max(abs(c(response_rows(prepared), fitted)), na.rm = TRUE)
+  prepared$used[which(exact_rows(prepared) & spread <= vanished_share * size & abs(observed_rows(prepared) - fitted) <= vanished_share * size)]
 }

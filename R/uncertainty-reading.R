@@ -113,6 +113,3 @@ strong_pairs <- function(run) {
   first <- rownames(correlation)[hits[, 1]]
   tibble::new_tibble(list(first = first, second = colnames(correlation)[hits[, 2]], correlation = correlation[hits]), nrow = length(first))
 }
-
-# "a, b and c"
-and_list <- function(x) if (length(x) < 2) paste(x) else paste(paste(utils::head(x, -1), collapse = ", "), "and", utils::tail(x, 1))

@@ -114,6 +114,7 @@ Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
       _["trace"] = trace_to_r(problem, run.trace), _["gradient_norm"] = v.gradient_norm,
       _["rank"] = v.rank, _["n_alive"] = v.n_alive, _["dead"] = places_to_r(v.dead), _["runaway"] = places_to_r(v.runaway),
       _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope), _["multipliers"] = vector_to_r(v.multipliers),
+      _["bound_multipliers"] = vector_to_r(v.bound_multipliers),
       _["advised_rate"] = run.advised_rate);
   out["state"] = visitor.fields();
   return out;
@@ -308,5 +309,5 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
   const int n_alive = squares ? v.n_alive : static_cast<int>(alive.size());
   using Rcpp::_;
   return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),
-                            _["gradient_norm"] = v.gradient_norm, _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
+                            _["gradient_norm"] = v.gradient_norm, _["curves_down"] = v.way_down.size() > 0, _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
 }

@@ -63,7 +63,7 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
         walk.go_on(stopped.progress);
       }
       asked = 0;
-      until = 40 + 7 * stops;
+      until = 25 + 5 * stops;
       problem->halted = [&] { return ++asked > until; };
       walk.advance(Budget());
       stopped = walk.result();

@@ -12,6 +12,12 @@ constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // Near zero a parameter is stepped by a share of its typical size. Second differences divide rounding by the square of
 // a step, and need a larger one.
 constexpr double kShare = 1e-3, kShareOfSecond = 0.1;
+// A one-sided difference of order two takes so many times the step of a forward one.
+constexpr double kOneSided = 100;
+// A function bends where its second difference is more than so many times the rounding of its values; by how much, and how often,
+// a step grows that shows no bend.
+constexpr double kBends = 1e3, kGrown = 30;
+constexpr int kMostGrown = 5;
 
 double size_of(const Eigen::VectorXd& x, int i, const Bounds& bounds, double share = kShare) {
   return std::max(std::fabs(x[i]), share * bounds.typical[i]);
@@ -42,7 +48,7 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   h = (x[i] + h) - x[i];  // the step that is really taken
   if (central) {
     // One-sided of order two, where a bound leaves no room on both sides.
-    h *= 100;
+    h *= kOneSided;
     out = (4 * moved(h) - moved(2 * h) - 3 * at_x) / (2 * h);
   } else {
     out = (moved(h) - at_x) / h;
@@ -50,23 +56,57 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   return out.allFinite();
 }
 
+double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding) {
+  const double size = size_of(x, i, bounds), h = std::pow(kEpsilon, 0.2) * size;
+  const bool room = 2 * h <= -bounds.reach_down(i, x[i]) && 2 * h <= bounds.reach_up(i, x[i]);
+  return room ? 2 * rounding / h : 4 * rounding / (kOneSided * std::sqrt(kEpsilon) * size);
+}
+
 bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
-                        const Bounds& bounds, Eigen::MatrixXd& out) {
+                        const Bounds& bounds, double rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const int p = static_cast<int>(x.size());
   Eigen::VectorXd h(p), centre = x;
-  for (int i = 0; i < p; ++i) {
-    h[i] = std::pow(kEpsilon, 0.25) * size_of(x, i, bounds, kShareOfSecond);
-    // Close to a bound the stencil is moved inside as a whole.
+  // Where no rounding is stated, that of the largest value met.
+  double largest = 0;
+  const auto value = [&](const Eigen::VectorXd& to) {
+    const double found = f(to);
+    largest = std::max(largest, std::fabs(found));
+    return found;
+  };
+  const auto told = [&] { return rounding > 0 ? rounding : kEpsilon * largest; };
+  // Close to a bound the stencil is moved inside as a whole. FALSE where there is no room for it.
+  const auto place = [&](int i) {
     const double low = x[i] + bounds.reach_down(i, x[i]) + h[i], high = x[i] + bounds.reach_up(i, x[i]) - h[i];
-    if (low <= high) centre[i] = std::clamp(x[i], low, high);
-  }
+    centre[i] = low <= high ? std::clamp(x[i], low, high) : x[i];
+    return low <= high;
+  };
   const auto at = [&](int i, double si, int j, double sj) {
     Eigen::VectorXd to = centre;
     to[i] += si * h[i];
     to[j] += sj * h[j];
-    return f(to);
+    return value(to);
   };
-  const double middle = f(centre);
+  for (int i = 0; i < p; ++i) {
+    h[i] = std::pow(kEpsilon, 0.25) * size_of(x, i, bounds, kShareOfSecond);
+    place(i);
+  }
+  const auto bend = [&](int i, double share = 1) { return std::fabs(at(i, share, i, 0) - 2 * value(centre) + at(i, -share, i, 0)); };
+  // The size of a parameter may be a poor guess, as where a start was next to zero: steps that change nothing but last digits
+  // grow until the function bends, as a parabola does.
+  for (int i = 0; i < p; ++i) {
+    const double first = h[i];
+    double bent = bend(i);
+    for (int grown = 0; grown < kMostGrown && bent <= kBends * told(); ++grown) {
+      h[i] *= kGrown;
+      if (!place(i)) break;
+      bent = bend(i);
+    }
+    const double half = h[i] > first ? bend(i, 0.5) / bent : 0.25;
+    if (half > 0.1 && half < 0.6 && bent > kBends * told()) continue;
+    h[i] = first;
+    place(i);
+  }
+  const double middle = value(centre);
   out.resize(p, p);
   for (int i = 0; i < p; ++i) {
     out(i, i) = (at(i, 1, i, 0) - 2 * middle + at(i, -1, i, 0)) / (h[i] * h[i]);
@@ -74,6 +114,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
       out(i, j) = out(j, i) =
           (at(i, 1, j, 1) - at(i, 1, j, -1) - at(i, -1, j, 1) + at(i, -1, j, -1)) / (4 * h[i] * h[j]);
   }
+  noise = 4 * told() * h.cwiseInverse() * h.cwiseInverse().transpose();
   return out.allFinite();
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "../expression/kernel.h"
 #include "differences.h"
@@ -12,7 +13,10 @@ Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
   ++evaluations;
   Eigen::VectorXd out(rows_);
   residuals_(x, out);
-  if (!out.allFinite()) ++refused;
+  if (!out.allFinite())
+    ++refused;
+  else
+    latest_norm_ = out.norm();
   return out;
 }
 
@@ -35,6 +39,17 @@ void FunctionProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at
     factor.fold(places.data(), std::min(kBlockRows, rows_ - first));
   }
   at.set(at_x.squaredNorm(), factor.triangle());
+}
+
+double FunctionProblem::column_noise(const Eigen::VectorXd& x, int i) {
+  return first_difference_noise(x, i, bounds_, std::numeric_limits<double>::epsilon() * std::max(response_norm_, latest_norm_));
+}
+
+bool FunctionProblem::verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) {
+  const Eigen::VectorXd at_x = evaluate(x);
+  if (!at_x.allFinite()) return false;
+  const double rounding = std::numeric_limits<double>::epsilon() * at_x.norm() * std::max(response_norm_, at_x.norm());
+  return second_differences([&](const Eigen::VectorXd& to) { return at_x.dot(evaluate(to)); }, x, bounds_, rounding, curvature, noise);
 }
 
 }  // namespace tundrel

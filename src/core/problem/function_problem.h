@@ -21,6 +21,8 @@ class FunctionProblem : public Problem {
   // By forward differences while walking, by central ones of order four once refined.
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   double response_norm() override { return response_norm_; }
+  double column_noise(const Eigen::VectorXd& x, int i) override;
+  bool verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) override;
 
  private:
   Eigen::VectorXd evaluate(const Eigen::VectorXd& x);
@@ -29,6 +31,7 @@ class FunctionProblem : public Problem {
   int rows_;
   Bounds bounds_;
   double response_norm_;
+  double latest_norm_ = 0;  // of the residuals
 };
 
 }  // namespace tundrel

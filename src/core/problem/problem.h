@@ -49,6 +49,9 @@ struct Expansion {
   double value = std::numeric_limits<double>::infinity();
   Eigen::VectorXd gradient;
   Eigen::MatrixXd hessian;
+  // Rounding error of the derivatives, where they come from differences; empty where they are exact.
+  Eigen::VectorXd gradient_noise;
+  Eigen::MatrixXd hessian_noise;
 };
 
 // Kinks at a point: terms of the sum that are absolute values and nearly zero here. Kinks that are
@@ -107,6 +110,14 @@ class Problem {
   virtual void linearise_into(const Eigen::VectorXd&, Linearisation& at) { at = Linearisation(); }
   // Sum of residual times second derivatives of the residual; FALSE where it cannot be had.
   virtual bool residual_curvature(const Eigen::VectorXd&, Eigen::MatrixXd&) { return false; }
+  // The same for verification, where a function of the user's is worth the evaluations, with the rounding error of each
+  // entry (empty where derivatives are exact).
+  virtual bool verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) {
+    noise.resize(0, 0);
+    return residual_curvature(x, curvature);
+  }
+  // Rounding error of the length of the Jacobian's column, where it comes from differences.
+  virtual double column_noise(const Eigen::VectorXd&, int) { return 0; }
   // J' times the second derivative of the residuals along a direction; FALSE where it cannot be had.
   // Counts as one evaluation.
   virtual bool bend_along(const Eigen::VectorXd&, const Eigen::VectorXd&, Eigen::VectorXd&) { return false; }

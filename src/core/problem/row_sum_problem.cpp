@@ -166,7 +166,7 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
     for (const auto& [row, count] : near[s]) near[0][row] += count;
   out.usable = total.allFinite() && out.effort.allFinite() && static_cast<int>(near[0].size()) <= most;
   if (!out.usable) return out;
-  out.rest = {true, total[0] + constant_, total.segment(1, p), from_lower(total.data() + second, p)};
+  out.rest = {true, total[0] + constant_, total.segment(1, p), from_lower(total.data() + second, p), {}, {}};
   for (const auto& [row, count] : near[0])
     out.kinks.push_back({row[0], Eigen::Map<const Eigen::VectorXd>(row.data() + 1, p), from_lower(row.data() + second, p), count});
   return out;

@@ -1,6 +1,8 @@
 #include "value_function_problem.h"
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace tundrel {
 
@@ -32,14 +34,30 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
 Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
   const int p = size();
   const Slope at = slope(x);
-  Expansion out{false, at.value, at.gradient, Eigen::MatrixXd(p, p)};
+  Expansion out;
+  out.value = at.value;
+  out.gradient = at.gradient;
+  out.hessian.resize(p, p);
   if (!at.usable) return out;
+  const double epsilon = std::numeric_limits<double>::epsilon();
   if (gradient_) {
-    for (int i = 0; i < p; ++i)
+    out.hessian_noise.resize(p, p);
+    for (int i = 0; i < p; ++i) {
       if (!first_difference(gradient_, x, out.gradient, i, bounds_, true, out.hessian.col(i))) return out;
+      out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, epsilon * out.gradient.cwiseAbs().maxCoeff()));
+    }
     out.hessian = 0.5 * (out.hessian + out.hessian.transpose()).eval();
-  } else if (!second_differences([this](const Eigen::VectorXd& to) { return value(to); }, x, bounds_, out.hessian)) {
-    return out;
+  } else {
+    // The largest value met on the way tells how large the terms are whose rounding is felt.
+    double largest = std::fabs(at.value);
+    const auto f = [&](const Eigen::VectorXd& to) {
+      const double found = value(to);
+      largest = std::max(largest, std::fabs(found));
+      return found;
+    };
+    if (!second_differences(f, x, bounds_, 0, out.hessian, out.hessian_noise)) return out;
+    out.gradient_noise.resize(p);
+    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, epsilon * largest);
   }
   out.usable = out.hessian.allFinite();
   return out;

@@ -45,7 +45,7 @@ void Bfgs::learn(const Eigen::VectorXd& step, const Eigen::VectorXd& change) {
 }
 
 void Bfgs::iterate(Problem& problem) {
-  const Expansion model{true, at_.value, at_.gradient, curvature_};
+  const Expansion model{true, at_.value, at_.gradient, curvature_, {}, {}};
   const Eigen::VectorXd step =
       bounded_quadratic_step(problem, status_.x, model, unheld_, sizes_, std::numeric_limits<double>::infinity());
   const double most = problem.bounds().reach_along(status_.x, step);

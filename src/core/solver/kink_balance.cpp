@@ -15,9 +15,9 @@ constexpr double kBalanced = 1e-12;
 
 }  // namespace
 
-Eigen::VectorXd balanced_slope(const KinkedExpansion& at, const std::vector<int>& free) {
+BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& free) {
   const int n = static_cast<int>(at.kinks.size()), m = static_cast<int>(free.size());
-  if (n == 0) return at.rest.gradient;
+  if (n == 0) return {at.rest.gradient, Eigen::VectorXd(0)};
   // Each parameter's slope as a share of its effort, so that units do not matter.
   Eigen::MatrixXd a(m, n);
   Eigen::VectorXd b(m), most(n);
@@ -45,7 +45,7 @@ Eigen::VectorXd balanced_slope(const KinkedExpansion& at, const std::vector<int>
   }
   Eigen::VectorXd slope = at.rest.gradient;
   for (int k = 0; k < n; ++k) slope += multiplier[k] * at.kinks[k].gradient;
-  return slope;
+  return {slope, multiplier};
 }
 
 int determined_directions(const Eigen::MatrixXd& factor, const std::vector<int>& columns) {

@@ -6,9 +6,13 @@
 
 namespace tundrel {
 
-// The slope that is left when each kink's multiplier, from minus to plus its count, is chosen to make the
-// slope small in the parameters `free`.
-Eigen::VectorXd balanced_slope(const KinkedExpansion& at, const std::vector<int>& free);
+struct BalancedKinks {
+  Eigen::VectorXd slope;        // that is left
+  Eigen::VectorXd multipliers;  // of each kink, from minus to plus its count
+};
+
+// Chooses each kink's multiplier so that little slope is left in the parameters `free`.
+BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& free);
 
 // Rank of a factor's columns.
 int determined_directions(const Eigen::MatrixXd& factor, const std::vector<int>& columns);

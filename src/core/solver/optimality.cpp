@@ -28,7 +28,7 @@ double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::V
 }
 
 double relative_offset(double reducible, const Linearisation& at, double scale) {
-  const double against = std::max(at.residual_norm(), 1e-10 * scale);
+  const double against = std::max(at.residual_norm(), kExactShare * scale);
   return against > 0 ? reducible / against : 0;
 }
 

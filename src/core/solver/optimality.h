@@ -15,9 +15,12 @@ void find_unheld(const Problem& problem, const Eigen::VectorXd& x, const Eigen::
 // rounding. Of the norms of the Jacobian's columns.
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms);
 
+// A residual below this share of its scale is one of an exact fit: what is left is rounding, and the fit's own error.
+constexpr double kExactShare = 1e-10;
+
 // Length of the part of the residual that a linear step in the unheld parameters could still remove,
 // relative to the residual: the cosine of the angle between residual and tangent plane (Bates and
-// Watts, 1981). Residuals below 1e-10 of their scale count as that much, since for an exact fit
+// Watts, 1981). Residuals below kExactShare of their scale count as that much, since for an exact fit
 // the angle has no meaning.
 double relative_offset(double reducible, const Linearisation& at, double scale);
 

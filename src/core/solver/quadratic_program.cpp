@@ -43,7 +43,7 @@ class DualMethod {
  private:
   double excess(int i) const { return p_.normals.col(i).dot(x_) - p_.offsets[i]; }
   double rounding(int i) const {
-    return kRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x_.cwiseAbs()) + 1e-300);
+    return kRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x_.cwiseAbs()) + 1e-300) + p_.slack * p_.normals.col(i).norm();
   }
   bool is_active(int i) const {
     for (const Active& a : active_)
@@ -121,7 +121,44 @@ class DualMethod {
     s.x = x_;
     s.multipliers = Eigen::VectorXd::Zero(p_.normals.cols());
     for (const Active& a : active_) s.multipliers[a.constraint] = a.sign * a.multiplier;
+    if (feasible) sharpen(s);
     return s;
+  }
+
+  // The point and the multipliers once more from the active constraints alone, by orthogonal steps: what the way there has
+  // added up in rounding is gone, and a vertex is met to the last digits.
+  void sharpen(QuadraticSolution& s) const {
+    const auto k = static_cast<Eigen::Index>(active_.size()), n = x_.size();
+    if (k == 0 || k > n) return;
+    Eigen::MatrixXd normals(n, k);
+    Eigen::VectorXd offsets(k);
+    for (Eigen::Index j = 0; j < k; ++j) {
+      const int constraint = active_[static_cast<std::size_t>(j)].constraint;
+      normals.col(j) = p_.normals.col(constraint);
+      offsets[j] = p_.offsets[constraint];
+    }
+    const Eigen::HouseholderQR<Eigen::MatrixXd> qr(normals);
+    const Eigen::MatrixXd q = qr.householderQ();
+    const auto triangle = qr.matrixQR().topRows(k).triangularView<Eigen::Upper>();
+    Eigen::VectorXd x = q.leftCols(k) * triangle.transpose().solve(offsets);
+    if (n > k) {
+      const Eigen::MatrixXd open = q.rightCols(n - k);
+      const Eigen::MatrixXd reduced = open.transpose() * p_.curvature * open;
+      x += open * reduced.ldlt().solve(-open.transpose() * (p_.slope + p_.curvature * x));
+    }
+    const Eigen::VectorXd multipliers = triangle.solve(q.leftCols(k).transpose() * (p_.curvature * x + p_.slope));
+    if (!x.allFinite() || !multipliers.allFinite()) return;
+    for (int i = 0; i < p_.normals.cols(); ++i) {
+      const double e = p_.normals.col(i).dot(x) - p_.offsets[i];
+      const double slack = 1e2 * kRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x.cwiseAbs())) +
+                           p_.slack * p_.normals.col(i).norm();
+      if (e < -slack || (i < p_.n_equalities && e > slack)) return;
+    }
+    const double size = multipliers.cwiseAbs().maxCoeff();
+    for (Eigen::Index j = 0; j < k; ++j)
+      if (active_[static_cast<std::size_t>(j)].constraint >= p_.n_equalities && multipliers[j] < -1e-9 * size) return;
+    s.x = x;
+    for (Eigen::Index j = 0; j < k; ++j) s.multipliers[active_[static_cast<std::size_t>(j)].constraint] = multipliers[j];
   }
 
   const QuadraticProgram& p_;

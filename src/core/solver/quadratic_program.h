@@ -13,6 +13,7 @@ struct QuadraticProgram {
   Eigen::MatrixXd normals;    // a column a constraint
   Eigen::VectorXd offsets;
   int n_equalities = 0;
+  double slack = 0;           // a constraint missed by this length in x is met
 };
 
 struct QuadraticSolution {

@@ -16,6 +16,9 @@ std::chrono::steady_clock::duration seconds_of(double seconds) {
   return std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(std::min(seconds, 1e9)));
 }
 
+// A walk that keeps ending on saddles is given up after so many.
+constexpr int kMostSaddles = 20;
+
 }  // namespace
 
 void Progress::visit(StateVisitor& v) {
@@ -24,6 +27,7 @@ void Progress::visit(StateVisitor& v) {
   v.whole("refused", refused);
   v.field("seconds", seconds);
   v.whole("refined", refined);
+  v.whole("saddles_left", saddles_left);
   v.whole("stop", reason);
 }
 
@@ -40,7 +44,7 @@ void Walk::count() {
   progress_.refined = problem_.refined;
 }
 
-void Walk::record() {
+void Walk::record(const char* action) {
   count();
   const Status& s = solver_.status();
   progress_.reason = s.reason;
@@ -48,7 +52,7 @@ void Walk::record() {
   if (keep_ == Keep::nothing) return;
   const Eigen::MatrixXd* members = keep_ == Keep::members ? solver_.members() : nullptr;
   trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
-                    s.infeasibility, progress_.seconds, s.action, s.x, members ? *members : Eigen::MatrixXd(),
+                    s.infeasibility, progress_.seconds, action ? action : s.action, s.x, members ? *members : Eigen::MatrixXd(),
                     keep_ == Keep::members ? solver_.spread() : Eigen::MatrixXd()});
 }
 
@@ -80,6 +84,7 @@ void Walk::advance(const Budget& budget) {
   const long first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
+  if (progress_.iterations == 0) check_claim();
   while (progress_.reason == StopReason::none) {
     const Status& status = solver_.status();
     if (!go_on_)
@@ -102,8 +107,35 @@ void Walk::advance(const Budget& budget) {
     }
     ++progress_.iterations;
     record();
+    check_claim();
   }
   progress_.seconds = elapsed();
+}
+
+void Walk::check_claim() {
+  const StopReason claim = solver_.status().reason;
+  if (!claims_optimum(claim) || !solver_.is_local()) return;
+  Eigen::VectorXd lower;
+  bool leaves = false;
+  try {
+    verified_ = verify(problem_, solver_.status().x);
+    if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles)
+      leaves = leave_along(problem_, solver_.status().x, solver_.status().value, verified_->way_down, lower);
+  } catch (const Halted&) {
+    verified_.reset();
+    go_on_ = false;
+  }
+  if (!leaves) return take_over(progress_);
+  verified_.reset();
+  ++progress_.saddles_left;
+  problem_.refined = false;
+  try {
+    solver_.start(problem_, lower);
+  } catch (const Halted&) {
+    go_on_ = false;
+  }
+  ++progress_.iterations;
+  record("a saddle or maximum left behind");
 }
 
 // FALSE where the user stopped it in the middle: then all is as it was before.
@@ -145,7 +177,7 @@ RunResult Walk::result() {
   result.claim = result.reason = progress_.reason;
   if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return result;
   try {
-    result.verification = verify(problem_, result.x);
+    result.verification = verified_ ? *verified_ : verify(problem_, result.x);
   } catch (const Halted&) {
     result.reason = StopReason::interrupted;
   }

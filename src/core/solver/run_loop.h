@@ -2,6 +2,7 @@
 #pragma once
 #include <chrono>
 #include <limits>
+#include <optional>
 #include <vector>
 
 #include "population.h"
@@ -24,6 +25,7 @@ struct Progress {
   long iterations = 0, evaluations = 0, refused = 0;
   double seconds = 0;
   bool refined = false;
+  int saddles_left = 0;  // how often the walk ended on a saddle or a maximum, and went on from a lower point
   StopReason reason = StopReason::none;
 
   void visit(StateVisitor& visitor);
@@ -70,8 +72,10 @@ class Walk {
 
  private:
   bool iterate();
+  // Where the solver claims an optimum: verifies it, and goes on from a lower point if it is a saddle or a maximum.
+  void check_claim();
   void take_over(const Progress& progress);
-  void record();
+  void record(const char* action = nullptr);
   void count();
   double elapsed() const;
 
@@ -84,6 +88,7 @@ class Walk {
   std::chrono::steady_clock::time_point began_;  // of the present stretch
   double before_ = 0;                            // seconds used in earlier ones
   std::vector<TraceRow> trace_;
+  std::optional<Verification> verified_;  // the claim of the solver as it stands
 };
 
 // From start to end in one go.

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 #include "nearest_point.h"
 #include "newton.h"
@@ -29,6 +30,10 @@ constexpr double kLeastCurvature = 1e-12;
 constexpr double kLeastBend = 1e-5;
 // Within this share of a parameter's size a step to a bound has met it.
 constexpr double kOnBound = 1e-12;
+// The same where the bound is active in the quadratic program.
+constexpr double kNearBound = 1e-9;
+// A condition that a step of this share of the sizes would meet is met but for rounding.
+constexpr double kMetShare = 1e-13;
 // An inequality within this of zero, in steps of the parameters' sizes, may be active.
 constexpr double kNearActive = 1e-2;
 
@@ -107,6 +112,7 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
   const int n = kind == Model::relaxed ? p + 1 : p;
   std::vector<Eigen::VectorXd> normals;
   std::vector<double> offsets;
+  std::vector<std::pair<Eigen::Index, int>> bounds_at;
   const auto add = [&](const Eigen::VectorXd& normal, double offset) {
     normals.push_back(normal);
     offsets.push_back(offset);
@@ -123,8 +129,15 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
       down = std::max(down, -radius_);
       up = std::min(up, radius_);
     }
-    if (std::isfinite(down)) add(Eigen::VectorXd::Unit(n, i), down);
-    if (std::isfinite(up)) add(-Eigen::VectorXd::Unit(n, i), -up);
+    // Those that are bounds, not sides of the region, are told by their multipliers.
+    if (std::isfinite(down)) {
+      if (kind == Model::unboxed || down > -radius_) bounds_at.push_back({static_cast<Eigen::Index>(normals.size()), i});
+      add(Eigen::VectorXd::Unit(n, i), down);
+    }
+    if (std::isfinite(up)) {
+      if (kind == Model::unboxed || up < radius_) bounds_at.push_back({static_cast<Eigen::Index>(normals.size()), i});
+      add(-Eigen::VectorXd::Unit(n, i), -up);
+    }
   }
   QuadraticProgram program;
   program.curvature = model;
@@ -147,9 +160,13 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
     program.offsets[static_cast<Eigen::Index>(k)] = offsets[k];
   }
   program.n_equalities = equalities;
+  program.slack = kMetShare;
   const QuadraticSolution found = solve(program);
   if (!found.feasible || !found.x.allFinite()) return {};
-  return {true, found.x.head(p), found.multipliers.head(m)};
+  Step step{true, found.x.head(p), found.multipliers.head(m), {}};
+  for (const auto& [constraint, i] : bounds_at)
+    if (found.multipliers[constraint] > 0) step.onto_bound.push_back(i);
+  return step;
 }
 
 void Sqp::restore(Problem& problem) {
@@ -178,10 +195,12 @@ void Sqp::iterate(Problem& problem) {
   if (relaxed) step = solve_model(problem, model, condition_values_, Model::relaxed);
   if (!step.feasible || (relaxed && step.move.norm() <= settings_.tolerance)) return restore(problem);
   const int equalities = equalities_of(problem);
-  const auto moved = [&](const Eigen::VectorXd& move) {
+  const auto moved = [&](const Step& taken) {
+    const Eigen::VectorXd& move = taken.move;
     Eigen::VectorXd to(move.size());
     for (int i = 0; i < move.size(); ++i) {
-      const double wanted = move[i] * sizes_[i], slack = kOnBound * sizes_[i];
+      const bool onto = std::find(taken.onto_bound.begin(), taken.onto_bound.end(), i) != taken.onto_bound.end();
+      const double wanted = move[i] * sizes_[i], slack = (onto ? kNearBound : kOnBound) * sizes_[i];
       const double down = bounds.reach_down(i, status_.x[i]), up = bounds.reach_up(i, status_.x[i]);
       // The quadratic program meets a bound but for rounding; the point is put on it.
       const double step = wanted <= down + slack ? down : wanted >= up - slack ? up : wanted;
@@ -210,7 +229,7 @@ void Sqp::iterate(Problem& problem) {
     return;
   }
   const double before = merit(at_.value, misses), rounding = kSameValue * (std::fabs(before) + penalty_ * misses.sum()) + kNothing * first_size_;
-  Eigen::VectorXd to = moved(step.move);
+  Eigen::VectorXd to = moved(step);
   double value = problem.value(to);
   const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };
   const auto ratio_of = [&](double at, const Eigen::VectorXd& x) {
@@ -226,7 +245,7 @@ void Sqp::iterate(Problem& problem) {
     const Eigen::VectorXd corrected = problem.joint->values(to) - condition_slopes_.transpose() * step.move;
     const Step second = solve_model(problem, model, corrected, Model::unboxed);
     if (second.feasible && second.move.norm() <= 2 * step.move.norm()) {
-      const Eigen::VectorXd there = moved(second.move);
+      const Eigen::VectorXd there = moved(second);
       const double again = problem.value(there), other = ratio_of(again, there);
       if (other > ratio) {
         to = there;

@@ -1,5 +1,7 @@
 // Sequential quadratic programming: every kind of condition.
 #pragma once
+#include <vector>
+
 #include "solver.h"
 
 namespace tundrel {
@@ -28,6 +30,7 @@ class Sqp : public Solver {
     bool feasible = false;
     Eigen::VectorXd move;         // in the parameters' sizes
     Eigen::VectorXd multipliers;  // of the joint conditions
+    std::vector<int> onto_bound;  // parameters that the step puts on their bounds
   };
 
   void accept(Problem& problem, const Eigen::VectorXd& x, Expansion at);

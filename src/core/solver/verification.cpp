@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "nearest_point.h"
+
 namespace tundrel {
 namespace {
 
@@ -14,6 +16,9 @@ constexpr double kRunawayRatio = 30;
 // be shared out in an odd way; what has come this far has gone on until columns of the Jacobian could not be told apart.
 constexpr double kLostRatio = 1e6;
 
+// Lengths, in sizes of the parameters, that are tried to leave a saddle; and changes of the value that are rounding.
+constexpr double kFirstLeave = 0.3, kLastLeave = 1e-6, kShorterLeave = 0.25, kSameValue = 1e-13;
+
 bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double ratio = kRunawayRatio) {
   return std::fabs(x[i]) > ratio * problem.bounds().typical[i];
 }
@@ -22,12 +27,55 @@ bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double rat
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   problem.refine();
-  Verification result = problem.joint                    ? verify_joint(problem, x)
-                        : problem.form() == Form::squares  ? verify_squares(problem, x)
-                        : problem.form() == Form::smooth ? verify_smooth(problem, x)
-                                                         : verify_kinked(problem, x);
+  const Form form = problem.form();
+  Verification result = problem.joint || form == Form::smooth ? verify_smooth(problem, x)
+                        : form == Form::squares               ? verify_squares(problem, x)
+                                                              : verify_kinked(problem, x);
   if (!result.usable) result.reason = StopReason::failed;
   return result;
+}
+
+Eigen::VectorXd bound_multipliers(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& slope) {
+  Eigen::VectorXd out = Eigen::VectorXd::Zero(x.size());
+  for (int i = 0; i < x.size(); ++i)
+    if (bounds.holds(i, x[i], slope[i])) out[i] = std::fabs(slope[i]);
+  return out;
+}
+
+bool falls_into_open_limit(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& slope, double unit, std::vector<int>& runaway) {
+  bool some = false;
+  for (int i = 0; i < x.size(); ++i) {
+    if (!bounds.holds(i, x[i], slope[i]) || !(slope[i] > 0 ? bounds.lower_open[i] : bounds.upper_open[i])) continue;
+    const double distance = slope[i] > 0 ? x[i] - bounds.lower[i] : bounds.upper[i] - x[i];
+    if (!(std::fabs(slope[i]) * distance > kFallsForEver * unit)) continue;
+    runaway.push_back(i);
+    some = true;
+  }
+  return some;
+}
+
+bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, Eigen::VectorXd& to) {
+  const Bounds& bounds = problem.bounds();
+  double most = 0;
+  for (int i = 0; i < x.size(); ++i)
+    most = std::max(most, std::fabs(direction[i]) / std::max(std::fabs(x[i]), bounds.typical[i]));
+  if (!(most > 0)) return false;
+  const Eigen::VectorXd step = direction / most;
+  double best = value - kSameValue * std::fabs(value);
+  for (double length = kFirstLeave; length > kLastLeave; length *= kShorterLeave) {
+    bool found = false;
+    for (const double side : {1.0, -1.0}) {
+      Eigen::VectorXd there = bounds.along(x, step, side * length);
+      if (problem.joint && !nearest_inside(*problem.joint, bounds, there)) continue;
+      const double now = problem.value(there);
+      if (!(now < best)) continue;
+      best = now;
+      to = there;
+      found = true;
+    }
+    if (found) return true;
+  }
+  return false;
 }
 
 bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive,

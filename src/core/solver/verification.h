@@ -19,6 +19,8 @@ struct Verification {
   double value = 0;
   Eigen::VectorXd slope;       // gradient of the value
   Eigen::VectorXd multipliers; // of the conditions between parameters: the value's fall per unit of loosening
+  Eigen::VectorXd bound_multipliers; // the same of the bound of each parameter; 0 where it rests on none
+  Eigen::VectorXd way_down;    // at a saddle or maximum, a direction in which the value curves down; else empty
   Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale
 };
 
@@ -27,12 +29,21 @@ constexpr double kOptimalGradient = 1e-6;
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x);
 
-// One for each form of criterion.
+// One for each form of criterion; that for smooth ones also serves sums of squares under conditions between parameters.
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x);
-// With conditions between parameters.
-Verification verify_joint(Problem& problem, const Eigen::VectorXd& x);
+
+// From a point at which the value curves down along a direction: a lower one. FALSE where none is found.
+bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, Eigen::VectorXd& to);
+
+// Parameters on their way to an open limit whose value goes on falling for ever, as that of a spread does under an exact fit: each
+// time the distance shrinks by a share, the value falls by about the same, which is more than this share of its unit.
+constexpr double kFallsForEver = 1e-4;
+bool falls_into_open_limit(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& slope, double unit, std::vector<int>& runaway);
+
+// The slope at each parameter that its bound holds back; else 0.
+Eigen::VectorXd bound_multipliers(const Bounds& bounds, const Eigen::VectorXd& x, const Eigen::VectorXd& slope);
 
 // A parameter is dead where moving it by its whole size changes the fit by less than this share of what
 // is left over: no data could be said to speak of it.

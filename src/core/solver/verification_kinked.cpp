@@ -1,7 +1,9 @@
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
 #include "../inference/information.h"
+#include "active_set.h"
 #include "kink_balance.h"
 #include "newton.h"
 #include "verification.h"
@@ -11,6 +13,34 @@ namespace {
 
 // More different kinks at one point than this are not sorted out.
 constexpr int kMostKinks = 2000;
+// The curvature along a direction that is more than rounding, relative to the value.
+constexpr double kFalls = 1e-9;
+
+// A direction along which the kinks at zero stay there and the rest of the criterion curves down: a saddle, or a maximum between
+// kinks. Empty where there is none.
+Eigen::VectorXd way_down(const KinkedExpansion& at, const Eigen::VectorXd& multipliers, const std::vector<int>& moving, const Eigen::VectorXd& sizes) {
+  const auto n = static_cast<Eigen::Index>(moving.size()), kinks = static_cast<Eigen::Index>(at.kinks.size());
+  Eigen::MatrixXd curvature(n, n), slopes(n, kinks);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const int row = moving[static_cast<std::size_t>(i)];
+    for (Eigen::Index j = 0; j < n; ++j) {
+      const int column = moving[static_cast<std::size_t>(j)];
+      double sum = at.rest.hessian(row, column);
+      for (Eigen::Index k = 0; k < kinks; ++k) sum += multipliers[k] * at.kinks[static_cast<std::size_t>(k)].hessian(row, column);
+      curvature(i, j) = sum * sizes[row] * sizes[column];
+    }
+    for (Eigen::Index k = 0; k < kinks; ++k) slopes(i, k) = at.kinks[static_cast<std::size_t>(k)].gradient[row] * sizes[row];
+  }
+  const Eigen::MatrixXd open = directions_left(slopes);
+  if (open.cols() == 0) return {};
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(open.transpose() * curvature * open);
+  const double rounding = kFalls * std::max(std::fabs(at.rest.value), curvature.cwiseAbs().maxCoeff());
+  if (eigen.eigenvalues()[0] >= -rounding) return {};
+  const Eigen::VectorXd direction = open * eigen.eigenvectors().col(0);
+  Eigen::VectorXd out = Eigen::VectorXd::Zero(sizes.size());
+  for (Eigen::Index i = 0; i < n; ++i) out[moving[static_cast<std::size_t>(i)]] = direction[i] * sizes[moving[static_cast<std::size_t>(i)]];
+  return out;
+}
 
 }  // namespace
 
@@ -40,7 +70,8 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
     else if (!bounds.rests_low(i, x[i]) && !bounds.rests_high(i, x[i]))
       free.push_back(i);
   }
-  const Eigen::VectorXd left = balanced_slope(at, free);
+  const BalancedKinks balanced = balance_kinks(at, free);
+  const Eigen::VectorXd& left = balanced.slope;
   result.slope = left;
   for (int i = 0; i < problem.size(); ++i) {
     if (at.effort[i] == 0 || bounds.holds(i, x[i], left[i])) continue;
@@ -50,9 +81,12 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
   result.n_alive = static_cast<int>(alive.size());
   result.factor = information_factor(problem, x, at.rest, alive);
   result.rank = determined_directions(result.factor, alive);
+  result.bound_multipliers = bound_multipliers(bounds, x, left);
+  result.way_down = way_down(at, balanced.multipliers, alive, sizes);
   if (result.gradient_norm > kOptimalGradient)
     all_settled(problem, x, alive, -left.cwiseQuotient(at.effort.cwiseMax(1e-300)).cwiseProduct(sizes), result.runaway);
-  conclude(problem, x, alive, true, result);
+  const bool sinks = falls_into_open_limit(bounds, x, left, problem.value_unit(at.rest), result.runaway);
+  conclude(problem, x, alive, result.way_down.size() == 0 && !sinks, result);
   return result;
 }
 

@@ -1,45 +1,238 @@
+#include <Eigen/Eigenvalues>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
 #include "../inference/information.h"
+#include "active_set.h"
 #include "newton.h"
 #include "optimality.h"
-#include "quadratic_step.h"
 #include "verification.h"
 
 namespace tundrel {
 namespace {
 
-// A parameter is dead where moving it by its whole size changes the value by less than this share of
-// what matters in it.
-bool is_dead(const Expansion& at, int i, double size, double unit) {
-  const double change = std::fabs(at.gradient[i]) * size + std::fabs(at.hessian(i, i)) * size * size;
-  return change <= kDeadShare * kDeadShare * unit;
+// A condition tells about the parameters this many times more than the data.
+constexpr double kCertain = 1e7;
+// Curvatures below this share of the largest are rounding, as are those below so many times the noise of differences.
+constexpr double kFlat = 1e-12, kCurvesDown = 1e-9, kNoise = 4;
+// A parameter that changes the value by less than this share of its unit does not curve.
+constexpr double kUnfelt = 1e-30;
+// A slope along a flat direction counts as if it curved by this share of the largest curvature: small enough to tell,
+// large enough to let rounding pass.
+constexpr double kFlatShare = 1e-6;
+constexpr double kLastDigit = 2 * std::numeric_limits<double>::epsilon();
+// Below this share of what the slope comes to a multiplier is zero.
+constexpr double kNoMultiplier = 1e-9;
+
+// The criterion about a point in units in which one is a length that matters, in every parameter.
+struct Scaled {
+  Eigen::VectorXd length;  // of that unit in each parameter
+  Eigen::VectorXd share;   // the same as a share of the parameter's size
+  Eigen::VectorXd slope, slope_noise;
+  Eigen::MatrixXd curvature, curvature_noise;
+};
+
+// A parameter that neither the criterion nor any condition feels when it moves by its whole size.
+std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Eigen::VectorXd& sizes, double unit) {
+  std::vector<int> dead;
+  const Eigen::VectorXd in_conditions =
+      problem.joint ? Eigen::VectorXd(problem.joint->gradients(x).cwiseAbs().rowwise().sum()) : Eigen::VectorXd::Zero(x.size());
+  for (int i : unheld_parameters(problem, x, at.gradient)) {
+    const double change = std::fabs(at.gradient[i]) * sizes[i] + std::fabs(at.hessian(i, i)) * sizes[i] * sizes[i];
+    if (in_conditions[i] == 0 && change <= kDeadShare * kDeadShare * unit) dead.push_back(i);
+  }
+  return dead;
+}
+
+// In lengths over which the value changes by its unit; where it has none, by what the most felt parameter's size changes it by;
+// in the sizes of parameters that do not curve.
+Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::VectorXd& x, const Eigen::VectorXd& sizes, double unit) {
+  Scaled out;
+  const auto p = static_cast<Eigen::Index>(sizes.size());
+  out.length = sizes;
+  const Eigen::VectorXd bends = at.hessian.diagonal().cwiseAbs().cwiseProduct(sizes.cwiseAbs2());
+  const double level = unit > 0 ? unit : bends.maxCoeff();
+  for (Eigen::Index i = 0; i < p; ++i) {
+    const double noise = at.hessian_noise.rows() == p ? kNoise * at.hessian_noise(i, i) * sizes[i] * sizes[i] : 0;
+    if (bends[i] > std::max(kUnfelt * level, noise)) out.length[i] = std::sqrt(level / std::fabs(at.hessian(i, i)));
+  }
+  out.share = out.length.cwiseQuotient(sizes);
+  out.slope = out.length.cwiseProduct(at.gradient);
+  out.curvature = out.length.asDiagonal() * hessian * out.length.asDiagonal();
+  // Where a parameter's own last digit changes the slope, no slope below that can be told from zero.
+  out.slope_noise = kLastDigit * out.length.cwiseProduct(at.hessian.cwiseAbs() * x.cwiseAbs());
+  if (at.gradient_noise.size() == p) out.slope_noise += out.length.cwiseProduct(at.gradient_noise);
+  out.curvature_noise = at.hessian_noise.rows() == p ? Eigen::MatrixXd(out.length.asDiagonal() * at.hessian_noise * out.length.asDiagonal())
+                                                     : Eigen::MatrixXd::Zero(p, p);
+  return out;
+}
+
+// What the directions of a subspace say.
+struct Subspace {
+  double offset = 0;     // how far the optimum is, in standard errors or in sizes
+  double lowest = 0;     // curvature, and below which it counts as curving down
+  double falls_below = 0;
+  int rank = 0;
+  Eigen::VectorXd step;    // to the optimum
+  Eigen::VectorXd lowest_direction;
+};
+
+Subspace look_along(const Scaled& criterion, const Eigen::VectorXd& left, const Eigen::MatrixXd& basis, double slope_size, double unit) {
+  Subspace out;
+  out.step = Eigen::VectorXd::Zero(left.size());
+  if (basis.cols() == 0) return out;
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(basis.transpose() * criterion.curvature * basis);
+  const Eigen::VectorXd& curvature = eigen.eigenvalues();
+  const Eigen::MatrixXd directions = basis * eigen.eigenvectors();
+  const double largest = curvature.cwiseAbs().maxCoeff();
+  double square = 0;
+  for (Eigen::Index k = 0; k < curvature.size(); ++k) {
+    const Eigen::VectorXd direction = directions.col(k), size = direction.cwiseAbs();
+    const double noise = kNoise * size.dot(criterion.curvature_noise * size);
+    const double flat = std::max(kFlat * largest, noise), slope_noise = kNoise * size.dot(criterion.slope_noise);
+    const double slope = direction.dot(left), felt = std::max(0.0, std::fabs(slope) - slope_noise);
+    if (k == 0) {
+      out.lowest = curvature[0];
+      out.falls_below = -std::max(kCurvesDown * largest, noise);
+      out.lowest_direction = direction;
+    }
+    if (std::fabs(curvature[k]) <= flat) {
+      // Where nothing is known of curvature the slope is held against all slopes; else as if it curved a little.
+      const double against = unit > 0 ? std::sqrt(kFlatShare * largest * unit) : noise > kFlat * largest ? slope_size : kFlatShare * largest;
+      if (felt > 0) square += against > 0 ? std::pow(felt / against, 2) : INFINITY;
+      continue;
+    }
+    const double bend = std::fabs(curvature[k]);
+    square += unit > 0 ? felt * felt / (bend * unit) : std::pow(felt / bend, 2) * direction.cwiseProduct(criterion.share).squaredNorm();
+    if (curvature[k] <= 0) continue;
+    ++out.rank;
+    out.step -= direction * slope / curvature[k];
+  }
+  out.offset = std::sqrt(square);
+  return out;
+}
+
+Eigen::MatrixXd some_columns(const Eigen::MatrixXd& matrix, const std::vector<Eigen::Index>& which) {
+  Eigen::MatrixXd out(matrix.rows(), static_cast<Eigen::Index>(which.size()));
+  for (std::size_t k = 0; k < which.size(); ++k) out.col(static_cast<Eigen::Index>(k)) = matrix.col(which[k]);
+  return out;
+}
+
+// A direction in which the value curves down: among those that nothing holds, or with one of the conditions and bounds left
+// whose multiplier is zero, which hold on one side only. Empty where there is none.
+Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals, const Balance& balanced, const Subspace& open,
+                         double unit, const std::vector<int>& dead) {
+  if (open.lowest_direction.size() > 0 && open.lowest < open.falls_below) return open.lowest_direction;
+  for (Eigen::Index k = 0; k < normals.cols(); ++k) {
+    const double length = normals.col(k).norm(), noise = normals.col(k).cwiseAbs().dot(criterion.slope_noise) / std::max(length, 1e-300);
+    if (std::fabs(balanced.weights[k]) * length > kNoMultiplier * balanced.size + kNoise * noise) continue;
+    std::vector<Eigen::Index> others;
+    for (Eigen::Index j = 0; j < normals.cols(); ++j)
+      if (j != k) others.push_back(j);
+    Eigen::MatrixXd held(normals.rows(), static_cast<Eigen::Index>(others.size() + dead.size()));
+    held.leftCols(static_cast<Eigen::Index>(others.size())) = some_columns(normals, others);
+    for (std::size_t d = 0; d < dead.size(); ++d)
+      held.col(static_cast<Eigen::Index>(others.size() + d)) = Eigen::VectorXd::Unit(normals.rows(), dead[d]);
+    const Subspace more = look_along(criterion, balanced.left, directions_left(held), balanced.size, unit);
+    if (more.lowest_direction.size() == 0 || !(more.lowest < more.falls_below)) continue;
+    return (more.lowest_direction.dot(normals.col(k)) >= 0 ? 1 : -1) * more.lowest_direction;
+  }
+  return {};
+}
+
+// For sums of squares the curvature of the residuals is worth more evaluations here than on the way.
+Expansion expansion_to_verify(Problem& problem, const Eigen::VectorXd& x) {
+  if (problem.form() != Form::squares) return problem.expand(x);
+  Expansion out;
+  const Linearisation at = problem.linearise(x);
+  if (!at.usable) return out;
+  Eigen::MatrixXd curvature, noise;
+  if (!problem.verified_curvature(x, curvature, noise)) curvature = Eigen::MatrixXd::Zero(x.size(), x.size());
+  out.usable = true;
+  out.value = at.value;
+  at.slope(out.gradient);
+  out.gradient *= 2;
+  out.hessian = 2 * (at.factor.transpose() * at.factor + curvature);
+  if (noise.size() > 0) out.hessian_noise = 2 * noise;
+  return out;
+}
+
+double unit_of(Problem& problem, const Eigen::VectorXd& x, const Expansion& at) {
+  if (problem.form() != Form::squares) return problem.value_unit(at);
+  const double scale = residual_scale(problem, x, (0.5 * at.hessian.diagonal()).cwiseMax(0).cwiseSqrt());
+  return 2 * std::max(at.value, std::pow(kExactShare * scale, 2));
 }
 
 }  // namespace
 
-// The slope vanishes, measured against the curvature, and the value curves up in every direction.
+// The conditions of Karush, Kuhn and Tucker, to second order: nothing is missed; the slope is made up of the slopes of what is
+// active, with multipliers of the right sign; and in the directions that stay open the Lagrange function curves up. Where no
+// direction stays open, at a vertex, nothing is asked of curvature.
 Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   Verification result;
-  const Expansion at = problem.expand(x);
+  const Expansion at = expansion_to_verify(problem, x);
   if (!at.usable) return result;
   result.value = at.value;
   result.slope = at.gradient;
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
-  const double unit = problem.value_unit(at) > 0 ? problem.value_unit(at) : std::fabs(at.value);
-  std::vector<int> alive;
-  for (int i : unheld_parameters(problem, x, at.gradient))
-    (is_dead(at, i, sizes[i], unit) ? result.dead : alive).push_back(i);
-  const QuadraticStep model = quadratic_step(at, alive);
-  result.n_alive = static_cast<int>(alive.size());
-  result.rank = model.rank();
-  result.gradient_norm = scaled_decrement(problem, x, at, model.decrement());
-  result.factor = information_factor(problem, x, at, alive);
-  const Eigen::VectorXd step =
-      bounded_quadratic_step(problem, x, at, alive, sizes, std::numeric_limits<double>::infinity());
-  const bool settled = all_settled(problem, x, alive, step, result.runaway);
-  conclude(problem, x, alive, settled && model.convex(), result);
+  const double unit = unit_of(problem, x, at);
+  result.dead = dead_parameters(problem, x, at, sizes, unit > 0 ? unit : std::fabs(at.value));
+
+  const ActiveSet active = active_at(problem, x, sizes);
+  // Multipliers belong to the value, in whatever units they are found; the Lagrange function needs them.
+  Scaled criterion = scaled(at, at.hessian, x, sizes, unit);
+  const Eigen::MatrixXd normals = criterion.length.cwiseQuotient(sizes).asDiagonal() * active.normals;
+  const Balance balanced = balance(criterion.slope, normals, active.has_sign);
+  if (problem.joint) {
+    Eigen::VectorXd weights = Eigen::VectorXd::Zero(problem.joint->count());
+    result.multipliers = weights;
+    for (Eigen::Index k = 0; k < active.size(); ++k) {
+      const int c = active.condition[static_cast<std::size_t>(k)];
+      if (c < 0) continue;
+      weights[c] = balanced.weights[k];
+      result.multipliers[c] = balanced.multipliers[k];
+    }
+    criterion = scaled(at, at.hessian - problem.joint->curvature(x, weights), x, sizes, unit);
+  }
+  result.bound_multipliers = Eigen::VectorXd::Zero(x.size());
+  for (Eigen::Index k = 0; k < active.size(); ++k) {
+    const int i = active.bound[static_cast<std::size_t>(k)];
+    if (i >= 0) result.bound_multipliers[i] = balanced.multipliers[k] / sizes[i];
+  }
+
+  Eigen::MatrixXd held(x.size(), active.size() + static_cast<Eigen::Index>(result.dead.size()));
+  held.leftCols(active.size()) = normals;
+  for (std::size_t d = 0; d < result.dead.size(); ++d)
+    held.col(active.size() + static_cast<Eigen::Index>(d)) = Eigen::VectorXd::Unit(x.size(), result.dead[d]);
+  const Eigen::MatrixXd open = directions_left(held);
+  const Subspace along = look_along(criterion, balanced.left, open, balanced.size, unit);
+  result.rank = along.rank;
+  result.n_alive = static_cast<int>(open.cols());
+  // Across the open directions something is left only where a multiplier of the wrong sign would be needed.
+  const double across = (balanced.left - open * (open.transpose() * balanced.left)).norm();
+  double dead_slope = 0;
+  for (int i : result.dead) dead_slope = std::hypot(dead_slope, balanced.left[i]);
+  const double wrong = std::sqrt(std::max(0.0, across * across - dead_slope * dead_slope));
+  result.gradient_norm = std::max(along.offset, balanced.size > 0 ? wrong / balanced.size : 0);
+
+  const Eigen::VectorXd down = way_down(criterion, normals, balanced, along, unit, result.dead);
+  if (down.size() > 0) result.way_down = criterion.length.cwiseProduct(down);
+  std::vector<int> moving, alive;
+  for (int i = 0; i < x.size(); ++i) {
+    if (std::find(active.bound.begin(), active.bound.end(), i) != active.bound.end()) continue;
+    moving.push_back(i);
+    if (std::find(result.dead.begin(), result.dead.end(), i) == result.dead.end()) alive.push_back(i);
+  }
+  const bool settled = all_settled(problem, x, alive, criterion.length.cwiseProduct(along.step), result.runaway);
+  const bool sinks = falls_into_open_limit(problem.bounds(), x, at.gradient, unit > 0 ? unit : std::fabs(at.value), result.runaway);
+  const Eigen::MatrixXd information = problem.form() == Form::squares ? problem.linearise(x).factor : information_factor(problem, x, at, problem.joint ? moving : alive);
+  result.factor = problem.joint ? with_certain_rows(information, problem.joint->gradients(x), active.condition, kCertain) : information;
+  conclude(problem, x, alive, active.feasible && down.size() == 0 && settled && !sinks, result);
+  if (!active.feasible) {
+    result.converged = false;
+    result.reason = StopReason::infeasible;
+  }
   return result;
 }
 

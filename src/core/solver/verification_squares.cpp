@@ -11,20 +11,38 @@ namespace tundrel {
 
 namespace {
 
-// Curvature of the value along a direction, relative to that of a parameter, that is more than rounding.
-constexpr double kFalls = 1e-7;
+// A parameter whose whole size moves the fit by less than this share of it cannot be told from rounding.
+constexpr double kUnfelt = 1e-13;
 
-// TRUE where the value falls along a direction that the linearised residuals do not feel: a saddle.
-bool falls_sideways(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive, const Eigen::VectorXd& norms,
-                    const Eigen::MatrixXd& undetermined) {
-  Eigen::MatrixXd curvature;
-  if (undetermined.cols() == 0 || !problem.residual_curvature(x, curvature)) return false;
-  Eigen::MatrixXd scaled(alive.size(), alive.size());
-  for (std::size_t i = 0; i < alive.size(); ++i)
-    for (std::size_t j = 0; j < alive.size(); ++j)
-      scaled(i, j) = curvature(alive[i], alive[j]) / (norms[alive[i]] * norms[alive[j]]);
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(undetermined.transpose() * scaled * undetermined, Eigen::EigenvaluesOnly);
-  return eigen.eigenvalues()[0] < -kFalls;
+// Curvature of the value along a direction, relative to that of a parameter, that is more than rounding; or than so many times
+// the noise of differences.
+constexpr double kFalls = 1e-7, kNoise = 4;
+
+// The part of the curvature that the linear model of the residuals does not see, with its rounding error.
+struct Curvature {
+  bool known = false;
+  Eigen::MatrixXd value, noise;
+};
+
+// A direction in which the value falls although it does not slope, as it does at a saddle or a maximum. Empty where there is none.
+Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, const std::vector<int>& moving, const Eigen::VectorXd& norms) {
+  if (moving.empty() || !curvature.known || curvature.value.isZero(0)) return {};
+  const auto n = static_cast<Eigen::Index>(moving.size());
+  Eigen::MatrixXd columns(at.factor.rows(), n), scaled(n, n), scaled_noise = Eigen::MatrixXd::Zero(n, n);
+  for (Eigen::Index j = 0; j < n; ++j) columns.col(j) = at.factor.col(moving[j]) / norms[moving[j]];
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j < n; ++j) {
+      scaled(i, j) = curvature.value(moving[i], moving[j]) / (norms[moving[i]] * norms[moving[j]]);
+      if (curvature.noise.size() > 0) scaled_noise(i, j) = curvature.noise(moving[i], moving[j]) / (norms[moving[i]] * norms[moving[j]]);
+    }
+  scaled += columns.transpose() * columns;
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(scaled);
+  const Eigen::VectorXd direction = eigen.eigenvectors().col(0), size = direction.cwiseAbs();
+  const double rounding = std::max(kFalls * std::max(1.0, eigen.eigenvalues().cwiseAbs().maxCoeff()), kNoise * size.dot(scaled_noise * size));
+  if (eigen.eigenvalues()[0] >= -rounding) return {};
+  Eigen::VectorXd out = Eigen::VectorXd::Zero(at.factor.cols());
+  for (Eigen::Index k = 0; k < n; ++k) out[moving[k]] = direction[k] / norms[moving[k]];
+  return out;
 }
 
 }  // namespace
@@ -41,15 +59,31 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   Eigen::VectorXd norms;
   at.column_norms(norms);
   const double scale = residual_scale(problem, x, norms);
-  const double residual = std::max(at.residual_norm(), 1e-10 * scale);
+  const double residual = std::max(at.residual_norm(), kExactShare * scale);
   std::vector<int> alive;
   alive.reserve(problem.size());
-  for (int i : unheld_parameters(problem, x, result.slope)) {
+  const std::vector<int> moving = unheld_parameters(problem, x, result.slope);
+  Curvature curvature;
+  curvature.known = problem.verified_curvature(x, curvature.value, curvature.noise);
+  Eigen::VectorXd lengths = norms;
+  for (int i : moving) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
-    if (norms[i] * size <= kDeadShare * residual)
+    // Where the slope of the fit vanishes it may still bend, as that of a square does at zero.
+    const double bends = curvature.known ? std::sqrt(std::fabs(curvature.value(i, i))) : 0;
+    if (std::max(norms[i], bends) * size <= std::max(kDeadShare * residual, kUnfelt * scale))
       result.dead.push_back(i);
     else
       alive.push_back(i);
+    lengths[i] = std::max(norms[i], kDeadShare * residual / size);
+  }
+  // A parameter that rests on a bound against next to no slope may leave it to where the value curves down.
+  std::vector<int> leaving = moving;
+  for (int i = 0; i < x.size(); ++i) {
+    const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
+    const double slope = std::fabs(result.slope[i]), noise = kNoise * problem.column_noise(x, i) * residual;
+    if (slope == 0 || !bounds.holds(i, x[i], result.slope[i]) || slope > std::max(kDeadShare * residual * residual / size, noise)) continue;
+    leaving.push_back(i);
+    lengths[i] = std::max(norms[i], kDeadShare * residual / size);
   }
   for (int i = 0; i < norms.size(); ++i)
     if (norms[i] == 0) norms[i] = 1;
@@ -60,7 +94,9 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   Eigen::VectorXd step;
   bounded_step(problem, x, at, alive, norms, std::numeric_limits<double>::infinity(), linear, step);
   const bool settled = all_settled(problem, x, alive, step, result.runaway);
-  conclude(problem, x, alive, settled && !falls_sideways(problem, x, alive, norms, linear.undetermined()), result);
+  result.bound_multipliers = bound_multipliers(bounds, x, result.slope);
+  result.way_down = way_down(curvature, at, leaving, lengths);
+  conclude(problem, x, alive, settled && result.way_down.size() == 0, result);
   return result;
 }
 
