@@ -94,8 +94,39 @@ check_same_rows <- function(runs, call = rlang::caller_env()) {
       c("The models are fitted to different measurements.", "x" = "The responses of {.val {labels[1]}} and {.val {labels[i]}} differ.")
     }
     if (!is.null(what)) refuse("measurements", what, call = call)
+    check_same_readings(runs[c(1, i)], prepared[c(1, i)], call)
   }
   prepared
+}
+
+# Likelihoods of the same numbers may still be of different things: of a reading known exactly and of one known by a limit, or a
+# density, whose number depends on the unit, and a probability, whose does not.
+check_same_readings <- function(runs, prepared, call) {
+  labels <- names(runs)
+  limits <- lapply(prepared, function(p) {
+    if (any(!exact_rows(p))) lapply(c("known", "low", "high"), function(name) core_evaluate(p$nodes, p[[name]], p$columns, p$rows, numeric()))
+  })
+  if (!isTRUE(all.equal(limits[[1]], limits[[2]], tolerance = 1e-12, check.attributes = FALSE))) {
+    refuse("measurements", c(
+      "{.val {labels[1]}} and {.val {labels[2]}} take different readings as censored: their likelihoods are not of the same measurements.",
+      "i" = "Give both the same {.fn censored}, so that only the models differ."
+    ), call = call)
+  }
+  kinds <- vapply(runs, function(r) likelihood_of(r$problem), character(1))
+  if (setequal(kinds, c("density", "probability"))) {
+    refuse("criterion", c(
+      "{.val {labels[1]}} and {.val {labels[2]}} cannot be weighed against each other: one gives readings a density, the other a probability.",
+      "x" = "A density changes with the unit of the readings, a probability does not: their ratio has no meaning.",
+      "i" = "Judge both by families of one kind, for counts say {.val poisson} and {.val negative_binomial}."
+    ), call = call)
+  }
+}
+
+# What a criterion's likelihood gives a reading.
+likelihood_of <- function(problem) {
+  family <- problem$criterion$family
+  if (problem$criterion$kind == "density") return("unknown")
+  if (!is.null(family) && families()[[family]]$discrete) "probability" else "density"
 }
 
 #' @export

@@ -36,6 +36,8 @@ told_nested <- function(simple, full) {
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
   more <- setdiff(sentences(simple), sentences(full))
   equalities <- vapply(simple$problem$conditions, function(c) c$kind %in% c("fixed", "tied") || c$sense == "==", logical(1))
+  # a condition that only the fuller model keeps to may leave out the simpler one
+  if (length(setdiff(sentences(full), sentences(simple)))) return(FALSE)
   length(more) > 0 && all(more %in% sentences(simple)[equalities]) && n_estimated(simple) < n_estimated(full)
 }
 

@@ -1,10 +1,10 @@
 # Which runs ended at the same optimum.
 
-# Values that differ by less than this share are the same; so are parameters, on their own scale, or within this
-# share of their standard errors.
-near_value_share <- 1e-6
-same_parameter_share <- 1e-4
+# Values are the same that differ by less than this share of what the noise of one reading adds; so are parameters, within this
+# share of their standard errors, or of their sizes where there is no noise.
+same_noise_share <- 1e-4
 same_error_share <- 0.02
+same_size_share <- 1e-4
 
 # A letter for each run, in the order given, which is best first; NA where a run stopped short of any optimum.
 optima_of <- function(runs) {
@@ -12,22 +12,30 @@ optima_of <- function(runs) {
   either <- either_sign(runs[[1]])
   converged <- vapply(runs, `[[`, logical(1), "converged")
   values <- vapply(runs, `[[`, numeric(1), "value")
-  spread <- diff(range(values[is.finite(values)]))
   founders <- list()
-  found_values <- numeric()
+  found_values <- reach <- numeric()
   place <- rep(NA_integer_, length(runs))
   for (i in c(which(converged), which(!converged))) {
-    near <- which(abs(found_values - values[i]) <= near_value_share * pmax(abs(found_values), abs(values[i])) + 1e-9 * spread)
+    near <- which(abs(found_values - values[i]) <= reach)
     same <- Find(function(k) founders[[k]](runs[[i]]), near)
     if (length(same)) {
       place[i] <- same
     } else if (converged[i]) {
       founders <- c(founders, same_place_as(runs[[i]], exchange, either))
       found_values <- c(found_values, values[i])
+      reach <- c(reach, same_value_reach(runs[[i]]))
       place[i] <- length(founders)
     }
   }
   optimum_letter(place)
+}
+
+# How far the values of runs may be apart that ended at the same optimum: what the data cannot tell, or rounding.
+same_value_reach <- function(run) {
+  rounding <- 10 * value_rounding(run)
+  if (is_value_run(run)) return(rounding)
+  unit <- if (is_likelihood(run$problem) || run$problem$criterion$kind == "robust") 1 else run$value / max(1, stats::df.residual(run))
+  max(rounding, same_noise_share * unit)
 }
 
 # A, B, ..., Z, AA, AB, ...
@@ -42,7 +50,7 @@ same_place_as <- function(run, exchange, either) {
   apart <- parameters_apart(run)
   here <- without_sign(run$estimate, either)
   function(other) {
-    # a valley in which data do not tell parameters apart is one optimum
+    # a valley along which the criterion does not change is one optimum
     if (run$undetermined > 0 && other$undetermined > 0) return(TRUE)
     there <- without_sign(other$estimate, either)
     if (!any(apart(here, there))) return(TRUE)
@@ -50,14 +58,23 @@ same_place_as <- function(run, exchange, either) {
   }
 }
 
-# A function that says which parameters differ by more than their scale allows.
+# A function that says which parameters differ by more than can be told: none where what lies between two points changes the
+# value by less than that, in a criterion that bends as it does here.
 parameters_apart <- function(a) {
-  error <- parameter_errors(a)
-  width <- box_widths(a$problem, names(a$estimate))
+  reach <- pmax(same_error_share * parameter_errors(a), same_size_share * parameter_reach(a), na.rm = TRUE)
+  change <- bent_change(a)
+  most <- same_value_reach(a)
   function(x, y) {
-    reach <- pmax(same_parameter_share * pmax(abs(x), abs(y)), same_error_share * error, 1e-6 * width, na.rm = TRUE)
-    !(abs(x - y) <= reach)
+    apart <- !(abs(x - y) <= pmax(reach, same_size_share * pmin(abs(x), abs(y))))
+    if (any(apart) && isTRUE(change(x - y) <= most)) apart[] <- FALSE
+    apart
   }
+}
+
+# The sizes at which parameters were expected: never zero.
+parameter_reach <- function(run) {
+  size <- in_all_parameters(prepared_to_walk(run))$typical
+  pmax(size, 1e-2 * box_widths(run$problem, names(run$estimate)))
 }
 
 parameter_errors <- function(run) {
@@ -66,18 +83,32 @@ parameter_errors <- function(run) {
   ifelse(is.finite(variance), sqrt(pmax(variance, 0)), 0)
 }
 
+# What a step from the answer changes the value by, from the curvature there.
+bent_change <- function(run) {
+  if (is_value_run(run)) {
+    half <- 0.5 * tryCatch(core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate), error = function(e) matrix(0, 0, 0))
+  } else if (is_unjudged(run) || criterion_form(run$problem) == "kinked") {
+    half <- matrix(0, 0, 0)
+  } else {
+    half <- crossprod(run$factor) * if (is_likelihood(run$problem)) 0.5 else 1
+  }
+  function(step) if (length(half) == 0) NA_real_ else abs(drop(step %*% half %*% step))
+}
+
 box_widths <- function(problem, names) {
   vapply(names, function(name) if (is.null(problem$search_box[[name]])) 0 else diff(as.numeric(problem$search_box[[name]])), numeric(1))
 }
 
-# Parameters whose sign makes no difference to any fitted value, such as a width that is only squared.
+# Parameters whose sign makes no difference to the criterion, such as a width that is only squared; not those that make none at all.
 either_sign <- function(run) {
   if (!is.null(run$problem$own)) return(character())
   prepared <- prepared_of(run)
-  fitted <- fitted_rows(prepared, run$estimate)
+  looked_at <- function(x) c(fitted_rows(prepared, x), if (prepared$kind != "squares") core_row_losses(prepared, x))
+  here <- looked_at(run$estimate)
+  same <- function(name, value) isTRUE(all.equal(looked_at(replace(run$estimate, name, value)), here, tolerance = 1e-12))
   Filter(function(name) {
-    turned <- replace(run$estimate, name, -run$estimate[[name]])
-    run$estimate[[name]] != 0 && isTRUE(all.equal(fitted_rows(prepared, turned), fitted, tolerance = 1e-12))
+    at <- run$estimate[[name]]
+    at != 0 && same(name, -at) && !same(name, 1.1 * at)
   }, names(run$estimate))
 }
 

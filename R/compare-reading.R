@@ -38,7 +38,7 @@ reading_optima <- function(table, found) {
 reading_equal <- function(table, found) {
   if (length(found) < 2) return(NULL)
   values <- vapply(found, function(letter) table$value[match(letter, table$optimum)], numeric(1))
-  level <- abs(values - values[1]) <= near_value_share * max(abs(values[1]), 1e-300) + 1e-9 * diff(range(values))
+  level <- abs(values - values[1]) <= attr(table, "about")$reach
   if (sum(level) < 2) return(NULL)
   paste0(
     paste(found[level], collapse = " and "), " have equal value and different parameters: the criterion cannot choose between them; a condition ",

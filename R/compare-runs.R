@@ -66,7 +66,7 @@ comparison_about <- function(runs, given) {
   sampled <- vapply(runs, function(r) isTRUE(r$sampled), logical(1))
   many <- Filter(function(g) inherits(g, "tundrel_runs"), given)
   list(
-    problem = runs[[1]]$problem, sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status), either = either_sign(runs[[1]]),
+    problem = runs[[1]]$problem, reach = same_value_reach(runs[[1]]), sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status), either = either_sign(runs[[1]]),
     starts = sum(vapply(many, function(m) attr(m, "about")$sampled %||% 0, numeric(1))),
     wanted = sum(vapply(many, function(m) attr(m, "about")$wanted %||% 0, numeric(1))),
     undetermined = vapply(runs, function(r) r$undetermined > 0, logical(1)),

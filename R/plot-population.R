@@ -83,20 +83,24 @@ population_ellipse <- function(run, row, scanned) {
 
 # Between the cube of side one and the parameters' own units; rows are points.
 to_unit <- function(points, box) {
-  out <- points
-  for (i in seq_along(box$lower)) {
-    low <- box$lower[[i]]
-    high <- box$upper[[i]]
-    out[, i] <- if (box$log[[i]]) log(points[, i] / low) / log(high / low) else (points[, i] - low) / (high - low)
+  for (name in names(box$lower)) {
+    k <- match(name, names(box$lower))
+    ends <- scaled_in_box(c(box$lower[[name]], box$upper[[name]]), box, name)
+    points[, k] <- (scaled_in_box(points[, k], box, name) - ends[1]) / diff(ends)
   }
-  out
+  points
 }
 
 from_unit <- function(units, box, names) {
   for (k in seq_along(names)) {
-    low <- box$lower[[names[k]]]
-    high <- box$upper[[names[k]]]
-    units[, k] <- if (box$log[[names[k]]]) low * exp(units[, k] * log(high / low)) else low + units[, k] * (high - low)
+    ends <- scaled_in_box(c(box$lower[[names[k]]], box$upper[[names[k]]]), box, names[k])
+    at <- ends[1] + units[, k] * diff(ends)
+    near <- box$near[[names[k]]]
+    units[, k] <- if (!box$log[[names[k]]]) at else if (near > 0) near * sinh(at) else exp(at)
   }
   units
+}
+
+scaled_in_box <- function(x, box, name) {
+  if (!box$log[[name]]) x else if (box$near[[name]] > 0) asinh(x / box$near[[name]]) else log(x)
 }

@@ -3,15 +3,10 @@
 # The first part in which two problems differ, NULL for none.
 problem_difference <- function(a, b) {
   if (identical(a, b)) return(NULL)
-  without_scale <- function(p) {
-    p$criterion$scale <- NULL
-    p$criterion
-  }
   parts <- list(
-    model = function(p) expression_text(p$model$formula),
-    `function` = function(p) if (is.function(p$own$fun)) list(body(p$own$fun), formals(p$own$fun), p$own$kind),
+    model = function(p) expression_text(p$model$formula), `function` = own_function_parts,
     goal = function(p) p$own$goal %||% "", measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
-    conditions = function(p) sort(condition_texts(p)), criterion = function(p) format(without_scale(p))
+    conditions = function(p) sort(condition_texts(p)), criterion = function(p) criterion_in_full(p$criterion)
   )
   for (name in names(parts)) {
     mine <- parts[[name]](a)
@@ -20,6 +15,48 @@ problem_difference <- function(a, b) {
     told <- if (name %in% c("model", "goal", "criterion", "conditions")) c(paste(mine, collapse = "; "), paste(other, collapse = "; "))
     if (!is.null(told)) told[!nzchar(told)] <- "none"
     return(list(part = name, told = told))
+  }
+  NULL
+}
+
+# All that a criterion says, with every digit; a scale that is estimated on the way is not part of it.
+criterion_in_full <- function(criterion) {
+  criterion$scale <- NULL
+  parts <- unlist(lapply(unclass(criterion), function(part) {
+    if (is.numeric(part)) format(part, digits = 17) else if (is.list(part)) vapply(part, expression_text, "") else if (!is.null(part)) expression_text(part)
+  }))
+  paste(names(parts), "=", parts, collapse = ", ")
+}
+
+# What the user's own functions do: their code, and what they take from around them.
+own_function_parts <- function(problem) {
+  if (is.function(problem$own$fun)) return(list(problem$own$kind, function_parts(problem$own$fun)))
+  if (!identical(problem$own$kind, "model")) return(NULL)
+  env <- rlang::f_env(problem$model$formula)
+  lapply(stats::setNames(nm = problem$model$own), function(name) function_parts(find_own(name, env)))
+}
+
+# Functions that a function calls are looked into this deep.
+most_depth <- 4
+
+function_parts <- function(f, depth = 0) {
+  if (!is.function(f) || is.primitive(f)) return(f)
+  code <- list(formals(f), utils::removeSource(f) |> body())
+  if (depth >= most_depth) return(code)
+  names <- setdiff(all.names(body(f)), names(formals(f)))
+  taken <- lapply(stats::setNames(nm = sort(unique(names))), function(name) {
+    found <- find_around(name, environment(f))
+    if (is.function(found)) function_parts(found, depth + 1) else if (is.atomic(found) || is.list(found)) found
+  })
+  c(code, Filter(Negate(is.null), taken))
+}
+
+# A variable from where a function was made up to the global environment; those of packages are the same for all.
+find_around <- function(name, env) {
+  while (!is.null(env) && !identical(env, emptyenv()) && !isNamespace(env)) {
+    if (exists(name, env, inherits = FALSE)) return(get(name, env, inherits = FALSE))
+    if (identical(env, globalenv())) return(NULL)
+    env <- parent.env(env)
   }
   NULL
 }

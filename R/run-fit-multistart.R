@@ -1,6 +1,7 @@
 #' Fit from many starts
 #'
-#' Points that fill the search box evenly (a Latin hypercube), each the start of a local walk; in each, parameters that
+#' The first walks begin at the start that was stated, or else at the best ones that [suggest_start()] finds; the others at points
+#' that fill the search box evenly (a Latin hypercube); in each, parameters that
 #' enter a sum of squares linearly are given their best values first. A point with a better one close by (single linkage)
 #' is counted with it and not walked from, so that work is not repeated. Every walk is the one that [fit_local()] would
 #' make from that start.
@@ -40,13 +41,15 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   if (!is.data.frame(starts)) check_number(starts, "starts", "solver", above = 2, or_equal = TRUE)
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
   budget$each <- check_budget(max_each, "max_each", 1)
-  walks <- walk_starts(prepared$problem, prepared, starts, solver, seed, tolerance, budget, threads, cluster, progress)
+  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared)
+  drawn <- if (is.data.frame(starts)) starts else max(1, starts - NCOL(first) * !is.null(first))
+  walks <- walk_starts(prepared$problem, prepared, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
 }
 
 # Runs of one problem from many starts: `raw` results of the core, and what was sampled.
 walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budget, threads, cluster = TRUE, progress = "none",
-                        finalists = Inf, call = rlang::caller_env()) {
+                        finalists = Inf, first = NULL, call = rlang::caller_env()) {
   joint <- joint_conditions(problem, prepared$status)
   solver <- as_solver(solver, problem, joint, call)
   if (solver$scope != "local") {
@@ -56,7 +59,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   check_enough_rows(prepared, call)
   began <- proc.time()[["elapsed"]]
   sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed,
-    cluster, budget$seconds, threads)
+    cluster, budget$seconds, threads, first)
   chosen <- utils::head(sample$walked, finalists)
   shell <- list(
     problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
@@ -117,7 +120,7 @@ walker <- function(shell, local, budget, threads) {
 }
 
 # Points over the box, those to walk from in the order of their values.
-sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads) {
+sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads, first = NULL) {
   # Sampled in all parameters; those to be eliminated need only a place to begin.
   whole <- prepared
   others <- setdiff(names(prepared$start), names(prepared$box$lower))
@@ -125,14 +128,32 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads
   whole$box <- list(
     lower = c(prepared$box$lower, prepared$start[others])[names(prepared$start)],
     upper = c(prepared$box$upper, prepared$start[others] + beside)[names(prepared$start)],
-    log = c(prepared$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(prepared$start)]
+    log = c(prepared$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(prepared$start)],
+    near = c(prepared$box$near, stats::setNames(rep(0, length(others)), others))[names(prepared$start)]
   )
   whole["eliminated"] <- list(NULL)
   sample <- core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, seconds, as.integer(threads))
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
   points <- moved_points(sample$points, prepared)
-  list(points = points, walked = order[usable[order]], evaluations = sample$evaluations, best = best_sampled(sample, points, prepared))
+  best <- best_sampled(sample, points, prepared)
+  walked <- order[usable[order]]
+  # what was stated, or else suggested, is walked from before anything else
+  if (!is.null(first)) first <- moved_points(first, prepared)
+  list(points = cbind(first, points), walked = c(seq_len(NCOL(first) * !is.null(first)), walked + NCOL(first) * !is.null(first)), evaluations = sample$evaluations, best = best)
+}
+
+# Starts to walk from first: the one that was stated, or else those that are suggested, a column each; none where nothing is known.
+starts_to_begin_with <- function(problem, prepared, suggested = 3) {
+  free <- prepared$status$free
+  if (!anyNA(problem$start[free])) return(matrix(problem$start[free], dimnames = list(free, NULL)))
+  if (!is.null(problem$own$fun)) return(NULL)
+  found <- tryCatch(suppressMessages(suggest_start(problem, n = suggested)), tundrel_error = function(e) NULL)
+  if (is.null(found)) return(NULL)
+  # a scale that a criterion estimates, or what it adds, may be missing from the suggestion
+  found <- found[intersect(free, names(found))]
+  if (!setequal(names(found), free)) return(NULL)
+  t(as.matrix(found[free]))
 }
 
 # The best of the points that were looked at and needed no moving; nothing where there is none.

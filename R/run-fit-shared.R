@@ -20,12 +20,18 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
     refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
   }
   n <- ncol(starts)
-  freedom <- prepared$rows - length(shared) - n * (nrow(starts) - length(shared))
+  freedom <- prepared$rows - length(shared) - sum(raw$rank)
   sigma <- if (freedom > 0) sqrt(sum(raw$values) / freedom) else NA_real_
   found <- no_walks(starts, seq_len(n))
   found$x[] <- raw$x
   found[c("start", "value", "n")] <- list(inside, raw$values, usable)
   for (name in c("converged", "reason", "iterations", "evaluations", "gradient_norm")) found[[name]] <- rep(raw[[name]], n)
+  # a group with too few readings for its own parameters says what it can of the shared ones, and nothing of its own
+  short <- raw$rank < nrow(starts) - length(shared)
+  found$converged <- found$converged & !short
+  found$reason[short & raw$converged] <- "stalled"
+  found$trouble[short] <- "its readings do not determine its own parameters"
+  found$open <- nrow(starts) - length(shared) - raw$rank + !raw$shared_determined
   raw$errors[is.nan(raw$errors)] <- NA
   found$errors <- matrix(raw$errors * sigma, nrow(starts), dimnames = dimnames(starts))
   found$sigma <- sigma

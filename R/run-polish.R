@@ -28,7 +28,10 @@ polished <- function(run, seconds, threads, call = rlang::caller_env()) {
   refuse_barren(run, call)
   run$stages <- rbind(run$stages, new_stage(run$solver$name, run$evaluations, run$value))
   if (!time_to_polish(run, seconds)) return(run)
-  start <- start_from(run$problem, as.list(run$estimate))
+  # where the search has not found anything better than the walks before it, theirs is the answer
+  before <- run$stages$value[run$stages$stage == "many starts"]
+  scouted <- isTRUE(in_users_sign(run$problem, before) < in_users_sign(run$problem, run$value))
+  start <- start_from(run$problem, as.list(if (scouted) run$start else run$estimate))
   local <- tryCatch(
     suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),
     tundrel_error = function(e) NULL

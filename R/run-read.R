@@ -98,7 +98,8 @@ box_of <- function(stored) {
   names <- as.character(unlist(stored$names))
   list(
     lower = stats::setNames(numbers_of(stored$lower), names), upper = stats::setNames(numbers_of(stored$upper), names),
-    log = stats::setNames(as.logical(unlist(stored$log)), names)
+    log = stats::setNames(as.logical(unlist(stored$log)), names),
+    near = stats::setNames(if (is.null(stored$near)) rep(0, length(names)) else numbers_of(stored$near), names)
   )
 }
 

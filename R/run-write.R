@@ -74,7 +74,7 @@ stored_answer <- function(run) {
 }
 
 stored_box <- function(box) {
-  if (!is.null(box)) list(names = I(names(box$lower)), lower = exact(box$lower), upper = exact(box$upper), log = I(unname(box$log)))
+  if (!is.null(box)) list(names = I(names(box$lower)), lower = exact(box$lower), upper = exact(box$upper), log = I(unname(box$log)), near = exact(box$near))
 }
 
 stored_stages <- function(stages) {

@@ -1,16 +1,10 @@
 # The finite box in which a global run looks: stated, else between finite bounds, else built from the data.
 
-# A range that was not stated reaches this many times the size of a parameter, up and, where its sign is known, down.
-box_reach <- 20
-box_depth <- 100
-
 search_box <- function(problem, prepared, eliminated = character(), call = rlang::caller_env()) {
   free <- setdiff(prepared$status$free, eliminated)
   unstated <- Filter(function(name) is.null(stated_box(problem, prepared, name)), free)
-  sizes <- box_sizes(problem, prepared, unstated, call)
-  ranges <- lapply(stats::setNames(free, free), function(name) {
-    stated_box(problem, prepared, name) %||% built_box(sizes[[name]], prepared, name, attr(sizes, "places")[[name]])
-  })
+  built <- built_ranges(problem, prepared, unstated, call)
+  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, prepared, name) %||% built[[name]])
   ranges <- Map(inside_limits, ranges, free, MoreArgs = list(prepared = prepared, call = call))
   if (length(unstated)) {
     told <- vapply(unstated, function(name) paste0(name, " ", format_box(ranges[[name]])), character(1))
@@ -20,11 +14,14 @@ search_box <- function(problem, prepared, eliminated = character(), call = rlang
   }
   list(
     lower = vapply(ranges, `[[`, numeric(1), 1), upper = vapply(ranges, `[[`, numeric(1), 2),
-    log = vapply(ranges, function(r) isTRUE(attr(r, "log")), logical(1))
+    log = vapply(ranges, function(r) isTRUE(attr(r, "log")), logical(1)), near = vapply(ranges, two_sided_from, numeric(1))
   )
 }
 
-format_box <- function(range) paste0("from ", format_number(range[1]), " to ", format_number(range[2]), if (isTRUE(attr(range, "log"))) " (log)")
+# Where a range about zero begins to be looked through by orders of magnitude; 0 for other ranges.
+two_sided_from <- function(range) if (range[1] > 0 || is.null(attr(range, "near"))) 0 else attr(range, "near")
+
+format_box <- function(range) paste0("from ", format_number(range[1]), " to ", format_number(range[2]), if (isTRUE(attr(range, "log"))) " by orders of magnitude")
 
 # What was said with search_within(), or two finite bounds.
 stated_box <- function(problem, prepared, name) {
@@ -33,30 +30,37 @@ stated_box <- function(problem, prepared, name) {
   if (all(is.finite(bounds))) bounds
 }
 
-# The size to expect of each parameter without a range: from the data, else from its start.
-box_sizes <- function(problem, prepared, names, call) {
-  if (length(names) == 0) return(numeric())
-  scales <- if (is.null(problem$own$fun) && prepared$rows > 0) parameter_scales(problem, thinned(prepared))
-  sizes <- stats::setNames(as.vector(scales$size[names] %||% rep(NA, length(names))), names)
-  none <- names[is.na(sizes) | sizes == 0]
-  sizes[none] <- abs(problem$start[none])
-  lost <- names[is.na(sizes) | sizes == 0]
-  if (length(lost)) {
-    refuse("condition", c(
-      "There is no finite range in which to look for {.field {lost}}, and nothing to build one from.",
-      "i" = "State it: {.code search_within({lost[1]} = c(low, high))}, or two finite bounds."
-    ), call = call)
-  }
-  along <- Filter(nzchar, stats::na.omit(scales$along[names]))
-  structure(sizes, places = lapply(stats::setNames(scales$columns[along], names(along)), range))
+# Ranges for parameters without one: from what the model does with them and the data, else from their starts.
+built_ranges <- function(problem, prepared, names, call) {
+  if (length(names) == 0) return(list())
+  known <- if (is.null(problem$own$fun) && prepared$rows > 0) parameter_ranges(problem, thinned(prepared)) else list()
+  lapply(stats::setNames(names, names), function(name) {
+    range <- known[[name]]
+    if (is.null(range)) range <- range_about(problem$start[[name]], name, call)
+    if (isTRUE(attr(range, "place"))) return(as.vector(range))
+    built_box(range, prepared, name)
+  })
 }
 
-built_box <- function(size, prepared, name, place = NULL) {
-  # a parameter of the predictor's kind is looked for where the predictor is
-  if (!is.null(place)) return(place + c(-0.1, 0.1) * diff(place))
-  if (prepared$lower[[name]] >= 0) return(structure(c(size / box_depth, size * box_reach), log = TRUE))
-  if (prepared$upper[[name]] <= 0) return(c(-size * box_reach, 0))
-  c(-1, 1) * size * box_reach
+# A range that is known by a start only reaches this many times as far, up and down.
+box_reach <- 20
+box_depth <- 100
+
+range_about <- function(start, name, call) {
+  if (is.na(start) || start == 0) {
+    refuse("condition", c(
+      "There is no finite range in which to look for {.field {name}}, and nothing to build one from.",
+      "i" = "State it: {.code search_within({name} = c(low, high))}, or two finite bounds."
+    ), call = call)
+  }
+  abs(start) * c(1 / box_depth, box_reach)
+}
+
+# Magnitudes on the side of zero that the limits leave; to both sides where they leave both.
+built_box <- function(size, prepared, name) {
+  if (prepared$lower[[name]] >= 0) return(structure(size, log = TRUE))
+  if (prepared$upper[[name]] <= 0) return(structure(c(-size[2], 0), log = TRUE, near = size[1]))
+  structure(c(-1, 1) * size[2], log = TRUE, near = size[1])
 }
 
 # The part of a range that the limits leave; open ends are not in it.
@@ -80,11 +84,15 @@ start_in_box <- function(problem, prepared, call = rlang::caller_env()) {
   for (name in prepared$status$free) {
     if (!is.na(problem$start[[name]])) next
     range <- stated_box(problem, prepared, name)
-    if (is.null(range)) {
-      size <- box_sizes(problem, prepared, name, call)
-      range <- built_box(size[[1]], prepared, name, attr(size, "places")[[name]])
-    }
-    problem$start[[name]] <- if (isTRUE(attr(range, "log"))) sqrt(prod(range)) else mean(range)
+    if (is.null(range)) range <- built_ranges(problem, prepared, name, call)[[1]]
+    problem$start[[name]] <- middle_of(range)
   }
   problem
+}
+
+middle_of <- function(range) {
+  if (!isTRUE(attr(range, "log"))) return(mean(range))
+  if (range[1] > 0) return(sqrt(prod(range)))
+  side <- if (range[2] > 0) 1 else -1
+  side * sqrt(attr(range, "near") * max(abs(range)))
 }

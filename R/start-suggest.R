@@ -37,6 +37,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   prepared <- thinned(prepare_problem(problem))
   free <- prepared$status$free
   scales <- parameter_scales(problem, prepared)
+  scales$ranges <- parameter_ranges(problem, prepared)
   points <- with_seed(seed, {
     vapply(free, function(name) draw_parameter(name, problem, prepared, scales, samples), numeric(samples))
   })
@@ -138,6 +139,14 @@ draw_parameter <- function(name, problem, prepared, scales, samples) {
   look <- unlist(problem$look[[name]])
   if (!is.null(look)) return(size * exp(stats::runif(samples, log(look[1]), log(look[2]))))
   by_size <- size * 10^stats::runif(samples, -1.7, 1.3) * sample(c(1, 1, 1, -1), samples, TRUE)
+  # half of them over all magnitudes that the data could show
+  range <- scales$ranges[[name]]
+  drawn <- if (isTRUE(attr(range, "place"))) {
+    stats::runif(samples, range[1], range[2])
+  } else {
+    exp(stats::runif(samples, log(range[1]), log(range[2]))) * sample(c(1, 1, 1, -1), samples, TRUE)
+  }
+  by_size <- ifelse(stats::runif(samples) < 0.5, drawn, by_size)
   place <- scales$along[[name]]
   if (nzchar(place)) {
     reach <- range(scales$columns[[place]])

@@ -19,10 +19,10 @@ curvature_note <- function(run, quantity, ends) {
     "known when the run has ended"
   } else if (nzchar(quantity$rests)) {
     paste("rests on its", quantity$rests, "bound")
-  } else if (is_exact_fit(run)) {
-    "the fit is exact to rounding: no noise to tell it by"
   } else if (!isTRUE(interval_freedom(run) > 0)) {
     "no degrees of freedom left"
+  } else if (is_exact_fit(run)) {
+    "the fit is exact to rounding: no noise to tell it by"
   } else if (is.infinite(quantity$std_error)) {
     "not determined by the data"
   } else if (is.na(ends[1])) {

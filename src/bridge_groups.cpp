@@ -47,6 +47,6 @@ Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector&
   take_interrupt();
   using Rcpp::_;
   return Rcpp::List::create(_["x"] = matrix_to_r(fit.x), _["values"] = vector_to_r(fit.values), _["errors"] = matrix_to_r(fit.errors),
-                            _["converged"] = fit.converged, _["reason"] = name_of(fit.reason), _["gradient_norm"] = fit.gradient_norm,
+                            _["rank"] = Rcpp::wrap(fit.rank), _["shared_determined"] = fit.shared_determined, _["converged"] = fit.converged, _["reason"] = name_of(fit.reason), _["gradient_norm"] = fit.gradient_norm,
                             _["iterations"] = static_cast<double>(fit.iterations), _["evaluations"] = static_cast<double>(fit.evaluations));
 }

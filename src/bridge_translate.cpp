@@ -120,6 +120,7 @@ SearchBox box_from_r(const Rcpp::List& box) {
   out.lower = vector_from_r(box["lower"]);
   out.upper = vector_from_r(box["upper"]);
   out.log = Rcpp::as<std::vector<bool>>(box["log"]);
+  if (box.containsElementNamed("near")) out.near = vector_from_r(box["near"]);
   return out;
 }
 

@@ -9,15 +9,16 @@ namespace tundrel {
 
 struct SearchBox {
   Eigen::VectorXd lower, upper;
-  std::vector<bool> log;  // looked through on a logarithmic scale?
+  std::vector<bool> log;  // looked through on a logarithmic scale? Ranges about zero on one that is logarithmic to both sides
+  Eigen::VectorXd near;   // of these: where the scale begins to be logarithmic
 
   int size() const { return static_cast<int>(lower.size()); }
 
   Eigen::VectorXd from_unit(const Eigen::VectorXd& u) const {
     Eigen::VectorXd x(u.size());
     for (int i = 0; i < x.size(); ++i) {
-      const double to = log[i] ? lower[i] * std::exp(u[i] * std::log(upper[i] / lower[i])) : lower[i] + u[i] * (upper[i] - lower[i]);
-      x[i] = std::clamp(to, lower[i], upper[i]);
+      const double low = scaled(i, lower[i]), high = scaled(i, upper[i]);
+      x[i] = std::clamp(unscaled(i, low + u[i] * (high - low)), lower[i], upper[i]);
     }
     return x;
   }
@@ -25,8 +26,8 @@ struct SearchBox {
   Eigen::VectorXd to_unit(const Eigen::VectorXd& x) const {
     Eigen::VectorXd u(x.size());
     for (int i = 0; i < x.size(); ++i) {
-      const double inside = std::clamp(x[i], lower[i], upper[i]);
-      u[i] = log[i] ? std::log(inside / lower[i]) / std::log(upper[i] / lower[i]) : (inside - lower[i]) / (upper[i] - lower[i]);
+      const double low = scaled(i, lower[i]), high = scaled(i, upper[i]);
+      u[i] = (scaled(i, std::clamp(x[i], lower[i], upper[i])) - low) / (high - low);
     }
     return u;
   }
@@ -35,6 +36,11 @@ struct SearchBox {
     for (int k = 0; k < units.cols(); ++k) points.col(k) = from_unit(units.col(k));
     return points;
   }
+
+ private:
+  bool two_sided(int i) const { return near.size() > i && near[i] > 0; }
+  double scaled(int i, double x) const { return !log[i] ? x : two_sided(i) ? std::asinh(x / near[i]) : std::log(x); }
+  double unscaled(int i, double s) const { return !log[i] ? s : two_sided(i) ? near[i] * std::sinh(s) : std::exp(s); }
 };
 
 }  // namespace tundrel

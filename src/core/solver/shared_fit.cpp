@@ -18,6 +18,8 @@ constexpr double kFirstDamping = 1e-3;
 constexpr double kWorthwhile = 1e-4;
 // A column whose part at right angles to the others is below this share of it is not determined.
 constexpr double kDetermined = 1e-12;
+// A parameter takes part in an undetermined direction if its share there is above this.
+constexpr double kTakesPart = 1e-6;
 constexpr int kClosingSteps = 8;
 constexpr double kSettledShare = 1e-3;
 constexpr double kRunawayRatio = 30;
@@ -31,10 +33,14 @@ struct Point {
 };
 
 // One group with its own parameters eliminated: own * d_own + cross * d_shared + right = 0 gives these, the rest is what it says of the
-// shared ones.
+// shared ones. Own parameters stand in the order in which they were eliminated; those beyond the rank are not determined.
 struct Eliminated {
   MatrixXd own, cross, rest;
   VectorXd right;
+  std::vector<int> order;
+  std::vector<char> open;  // in that order: those that an undetermined direction moves
+
+  Eigen::Index rank() const { return own.rows(); }
 };
 
 class ArrowFit {
@@ -113,9 +119,8 @@ class ArrowFit {
     for (int k = 0; k < groups_; ++k) {
       const Eliminated& e = eliminated_[k];
       const VectorXd own_step = -e.own.triangularView<Eigen::Upper>().solve(e.right + e.cross * shared_step);
-      for (std::size_t j = 0; j < own_.size(); ++j) out(own_[j], k) = own_step[static_cast<Eigen::Index>(j)];
+      for (Eigen::Index j = 0; j < e.rank(); ++j) out(own_[static_cast<std::size_t>(e.order[static_cast<std::size_t>(j)])], k) = own_step[j];
       for (int j = 0; j < s; ++j) out(shared_[j], k) = shared_step[j];
-      if (!group_determined_[k]) determined_ = false;
     }
     return kept_inside(p, out);
   }
@@ -162,14 +167,20 @@ class ArrowFit {
     for (int j = 0; j < s; ++j) out.row(shared_[j]).setConstant(held_(shared_[j], 0) ? none : determined_ ? root.row(j).norm() : open);
     for (int k = 0; k < groups_; ++k) {
       const Eliminated& e = eliminated_[k];
-      MatrixXd both(e.own.rows(), e.own.rows() + s);
-      both << MatrixXd::Identity(e.own.rows(), e.own.rows()), e.cross * root;
+      MatrixXd both(e.rank(), e.rank() + s);
+      both << MatrixXd::Identity(e.rank(), e.rank()), e.cross * root;
       const MatrixXd half = e.own.triangularView<Eigen::Upper>().solve(both);
-      for (std::size_t j = 0; j < own_.size(); ++j)
-        out(own_[j], k) = held_(own_[j], k) ? none : group_determined_[k] ? half.row(static_cast<Eigen::Index>(j)).norm() : open;
+      for (std::size_t j = 0; j < own_.size(); ++j) {
+        const int i = own_[static_cast<std::size_t>(e.order[j])];
+        out(i, k) = held_(i, k) ? none : e.open[j] || !determined_ ? open : half.row(static_cast<Eigen::Index>(j)).norm();
+      }
     }
     return out;
   }
+
+  // How many directions the own parameters of a group have that its readings determine; those at a bound count.
+  int rank_of(int k) const { return static_cast<int>(eliminated_[k].rank()); }
+  bool shared_determined() const { return determined_; }
 
   long evaluations = 0;
 
@@ -222,16 +233,31 @@ class ArrowFit {
     for (int j = 0; j < s; ++j)
       if (!held_(shared_[j], 0)) rows.col(own + j).head(n) = at.factor.col(shared_[j]);
     rows.col(n).head(n) = at.projected;
-    const MatrixXd r = triangle(rows, n + 1);
     Eliminated e;
-    e.own = r.topLeftCorner(own, own);
-    e.cross = r.block(0, own, own, s);
-    e.right = r.topRightCorner(own, 1);
-    e.rest = r.bottomRightCorner(s + 1, s + 1);
-    const VectorXd pivots = e.own.diagonal();
-    group_determined_[k] = make_solvable(e.own, e.right, columns);
-    for (int j = 0; j < own; ++j)
-      if (e.own(j, j) != pivots[j]) e.cross.row(j).setZero();
+    const VectorXd unit = columns.cwiseInverse();
+    Eigen::ColPivHouseholderQR<MatrixXd> qr(rows.leftCols(own) * unit.asDiagonal());
+    qr.setThreshold(kDetermined);
+    const Eigen::Index rank = qr.rank();
+    const auto& places = qr.colsPermutation().indices();
+    const MatrixXd r = qr.matrixR().topRows(own).template triangularView<Eigen::Upper>();
+    VectorXd scale(own);
+    for (int j = 0; j < own; ++j) {
+      e.order.push_back(places[j]);
+      scale[j] = columns[places[j]];
+    }
+    e.own = r.topLeftCorner(rank, rank) * scale.head(rank).asDiagonal();
+    MatrixXd others = rows.rightCols(s + 1);
+    others.applyOnTheLeft(qr.householderQ().adjoint());
+    e.cross = others.topLeftCorner(rank, s);
+    e.right = others.topRightCorner(rank, 1);
+    MatrixXd left = MatrixXd::Zero(std::max<Eigen::Index>(others.rows() - rank, s + 1), s + 1);
+    left.topRows(others.rows() - rank) = others.bottomRows(others.rows() - rank);
+    e.rest = triangle(left, s + 1);
+    e.open.assign(static_cast<std::size_t>(own), 0);
+    if (rank < own) {
+      const MatrixXd moved = r.topLeftCorner(rank, rank).template triangularView<Eigen::Upper>().solve(r.block(0, rank, rank, own - rank));
+      for (Eigen::Index j = 0; j < own; ++j) e.open[static_cast<std::size_t>(j)] = j >= rank || moved.row(j).norm() > kTakesPart;
+    }
     return e;
   }
 
@@ -254,7 +280,6 @@ class ArrowFit {
   MatrixXd scale_;
   Eigen::Matrix<bool, Eigen::Dynamic, Eigen::Dynamic> held_;
   std::vector<Eliminated> eliminated_;
-  std::vector<char> group_determined_ = std::vector<char>(static_cast<std::size_t>(groups_), 1);
   MatrixXd shared_factor_;
   double reducible_ = 0, response_norm_ = 0;
   bool determined_ = true;
@@ -329,6 +354,8 @@ SharedFit fit_shared(Problem& problem, const std::vector<int>& shared, const Mat
   out.errors = fit.errors();
   out.values.resize(out.x.cols());
   for (Eigen::Index k = 0; k < out.x.cols(); ++k) out.values[k] = here.at[static_cast<std::size_t>(k)].value;
+  for (int k = 0; k < out.x.cols(); ++k) out.rank.push_back(fit.rank_of(k));
+  out.shared_determined = fit.shared_determined();
   out.evaluations = fit.evaluations;
   return out;
 }

@@ -12,6 +12,8 @@ struct SharedFit {
   Eigen::MatrixXd x;       // a column a group; rows of shared parameters hold the same number throughout
   Eigen::VectorXd values;  // of the sum of squares, by group
   Eigen::MatrixXd errors;  // standard errors per unit of residual sd, as x; not a number at a bound, infinite where undetermined
+  std::vector<int> rank;  // of each group: how many directions of its own parameters its readings determine
+  bool shared_determined = false;
   bool converged = false;
   StopReason reason = StopReason::none;
   double gradient_norm = 0;

@@ -31,6 +31,7 @@ struct Scaled {
   Eigen::VectorXd share;   // the same as a share of the parameter's size
   Eigen::VectorXd slope, slope_noise;
   Eigen::MatrixXd curvature, curvature_noise;
+  double level = 0;        // what the value changes by over that unit, or what its rounding is measured against
 };
 
 // A parameter that neither the criterion nor any condition feels when it moves by its whole size.
@@ -57,6 +58,7 @@ Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::
     const double noise = at.hessian_noise.rows() == p ? kNoise * at.hessian_noise(i, i) * sizes[i] * sizes[i] : 0;
     if (bends[i] > std::max(kUnfelt * level, noise)) out.length[i] = std::sqrt(level / std::fabs(at.hessian(i, i)));
   }
+  out.level = level + std::fabs(at.value);
   out.share = out.length.cwiseQuotient(sizes);
   out.slope = out.length.cwiseProduct(at.gradient);
   out.curvature = out.length.asDiagonal() * hessian * out.length.asDiagonal();
@@ -104,7 +106,9 @@ Subspace look_along(const Scaled& criterion, const Eigen::VectorXd& left, const 
       continue;
     }
     const double bend = std::fabs(curvature[k]);
-    square += unit > 0 ? felt * felt / (bend * unit) : std::pow(felt / bend, 2) * direction.cwiseProduct(criterion.share).squaredNorm();
+    // Along a direction that hardly curves the optimum may be far for a gain that rounding hides.
+    const bool nothing = unit <= 0 && felt * felt <= kLastDigit * bend * criterion.level;
+    if (!nothing) square += unit > 0 ? felt * felt / (bend * unit) : std::pow(felt / bend, 2) * direction.cwiseProduct(criterion.share).squaredNorm();
     if (curvature[k] <= 0) continue;
     ++out.rank;
     out.step -= direction * slope / curvature[k];

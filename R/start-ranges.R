@@ -1,0 +1,90 @@
+# How large each free parameter may be, from what the model does with it and from the data: a position lies where its predictor
+# was measured; anything else has magnitudes that follow from its kind, from the shortest step along a predictor to several times
+# its reach, from a small share of the response to several times its largest value, and powers of these.
+
+parameter_ranges <- function(problem, prepared) {
+  model <- problem$model
+  kinds <- parameter_kinds(model, prepared$status)
+  places <- parameter_places(model, prepared$status)
+  columns <- stats::setNames(prepared$columns[match(model$predictors, model$columns)], model$predictors)
+  spans <- base_spans(response_rows(prepared), columns, c(model$constants, unlist(as.list(prepared$status$fixed))))
+  lapply(stats::setNames(nm = rownames(kinds)), function(name) {
+    place <- places[[name]]
+    if (nzchar(place)) {
+      reach <- range(columns[[place]])
+      if (diff(reach) > 0) return(structure(reach + c(-0.1, 0.1) * diff(reach), place = TRUE))
+    }
+    spans_of_kind(kinds[name, ], spans)
+  })
+}
+
+# Of dimensionless parameters, such as exponents.
+plain_span <- c(0.02, 20)
+# The shortest length along a predictor that can be seen, as a share of its range; the longest, in its range or its size; and the
+# same for the response.
+shortest_share <- 1 / 200
+longest_share <- 20
+least_response <- 1e-3
+most_response <- 20
+
+base_spans <- function(response, columns, numbers) {
+  size <- max(c(abs(response[is.finite(response)]), 0))
+  of_column <- function(x) {
+    x <- x[is.finite(x)]
+    if (length(x) == 0 || all(x == 0)) return(c(1, 1))
+    width <- diff(range(x))
+    if (width == 0) width <- max(abs(x))
+    c(min(shortest_share * width, min(abs(x[x != 0]))), longest_share * max(abs(x), width))
+  }
+  of_number <- function(x) if (x == 0 || !is.finite(x)) c(1, 1) else abs(c(x, x))
+  c(
+    list(.response = if (size > 0) c(least_response, most_response) * size else c(1, 1)), lapply(columns, of_column),
+    lapply(numbers, of_number)
+  )
+}
+
+spans_of_kind <- function(kind, spans) {
+  if (all(abs(kind) < 1e-9)) return(plain_span)
+  logs <- vapply(names(kind), function(base) kind[[base]] * log(spans[[base]]), numeric(2))
+  low <- exp(sum(apply(matrix(logs, 2), 2, min)))
+  high <- exp(sum(apply(matrix(logs, 2), 2, max)))
+  if (!all(is.finite(c(low, high))) || low <= 0) return(plain_span)
+  if (low == high) c(low / 3, high * 3) else c(low, high)
+}
+
+# The predictor along which a parameter is a position, or "": one that is taken from a predictor, or compared with it.
+parameter_places <- function(model, status) {
+  places <- stats::setNames(rep("", length(status$free)), status$free)
+  settle <- function(terms) {
+    predictors <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% model$predictors, terms)
+    alone <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% status$free, terms)
+    for (p in alone) for (x in predictors) if (p$sign != x$sign) places[[as.character(p$expr)]] <<- as.character(x$expr)
+  }
+  walk <- function(e) {
+    if (is.symbol(e) && as.character(e) %in% names(status$tied)) return(walk(status$tied[[as.character(e)]]))
+    if (!is.call(e)) return(invisible())
+    name <- as.character(e[[1]])
+    if (name %in% c("+", "-")) settle(signed_terms(e))
+    if (name %in% c("<", "<=", ">", ">=", "==", "pmin", "pmax", "min", "max") && length(e) == 3) {
+      settle(list(list(expr = bare(e[[2]]), sign = 1), list(expr = bare(e[[3]]), sign = -1)))
+    }
+    lapply(as.list(e)[-1], walk)
+    invisible()
+  }
+  walk(model$expression)
+  as.list(places)
+}
+
+bare <- function(e) {
+  while (is_parenthesis(e)) e <- e[[2]]
+  e
+}
+
+# The terms of a sum with their signs.
+signed_terms <- function(e, sign = 1) {
+  e <- bare(e)
+  if (!rlang::is_call(e, c("+", "-"))) return(list(list(expr = e, sign = sign)))
+  other <- if (rlang::is_call(e, "-")) -sign else sign
+  if (length(e) == 2) return(signed_terms(e[[2]], other))
+  c(signed_terms(e[[2]], sign), signed_terms(e[[3]], other))
+}
