@@ -2,7 +2,8 @@
 #'
 #' Checks of what the fit leaves over, each with a sentence that says what to do. P-values come from residuals simulated as
 #' they would be if the model and its noise were right, less what a fit of this many parameters takes away, so that they
-#' hold in small samples; of `outliers` from Student's t, times the number of rows.
+#' hold in small samples; of `outliers` under least squares from Student's t, times the number of rows. `leverage` and
+#' `influence` are no tests: they name rows on which much hangs, which is no fault of the fit, and always pass.
 #'
 #' The checks: `runs` (too few or too many changes of sign, in the order of the rows or along a column), `neighbours` (their
 #' correlation), `spread` (rank correlation of the size of residuals with the fitted value), `normality` (correlation with
@@ -44,14 +45,27 @@ check_residuals <- function(run, along = NULL, seed = 1) {
     refuse("measurements", c("There is no column {.field {along}}.", suggestion(as.character(along)[1], names(run$problem$measurements), "columns")))
   }
   warn_unconverged(run)
+  if (identical(run$problem$criterion$relative, "observed")) return(unchecked_shares())
   checked <- checked_rows(run, prepared, along)
-  enough <- length(checked$z) >= 8 && isTRUE(checked$freedom >= 5)
-  sets <- if (enough) reference_sets(checked, seed)
+  sets <- reference_of(checked, seed)
   table <- rbind(
     check_runs(checked, sets), check_neighbours_correlate(checked, sets), check_spread(run, checked, sets), check_normality(checked, sets),
-    check_replicates(checked, sets), check_outliers(run, checked), check_leverage(checked), check_influence(checked), check_patterns(checked, sets)
+    check_replicates(checked, sets), check_outliers(run, checked, sets), check_leverage(checked), check_influence(checked), check_patterns(checked, sets)
   )
-  structure(table, class = c("tundrel_checks", class(table)), heading = "Checks of the residuals", flagged = flagged_rows(run, checked))
+  structure(table, class = c("tundrel_checks", class(table)), heading = "Checks of the residuals", flagged = flagged_rows(run, checked, sets))
+}
+
+# Sets of residuals as they would be if all were right; none where too little is left to tell.
+reference_of <- function(checked, seed) if (length(checked$z) >= 8 && isTRUE(checked$freedom >= 5)) reference_sets(checked, seed)
+
+# Residuals divided by the readings themselves are biased and lopsided under the very noise they are meant for: tests of them
+# would blame the model.
+unchecked_shares <- function() {
+  row <- check_row("all checks", NA, "skip", paste0(
+    "Residuals that are shares of the observed values are no noise, even where the model is right: use relative = \"fitted\", or ",
+    "max_likelihood(), to have them checked."
+  ))
+  structure(row, class = c("tundrel_checks", class(row)), heading = "Checks of the residuals", flagged = tibble(row = integer(), why = character()))
 }
 
 # A test against the reference; `say` gives the reading for a statistic that chance seldom gives.
@@ -163,10 +177,10 @@ check_replicates <- function(checked, sets) {
   )
 }
 
-check_outliers <- function(run, checked) {
-  p <- outlier_p(run, checked)
+check_outliers <- function(run, checked, sets) {
+  p <- outlier_p(run, checked, sets)
   if (all(is.na(p))) return(too_few("outliers", checked))
-  worst <- which.max(abs(checked$studentised))
+  worst <- which.min(p)
   found <- which(p < 0.05)
   row <- check_row("outliers", abs(checked$studentised[worst]), p_verdict(p[worst]), if (length(found) == 0) {
     "No row is further out than the largest of so many may be."
@@ -178,11 +192,25 @@ check_outliers <- function(run, checked) {
   row
 }
 
-# P-values of studentised residuals, times the number of rows.
-outlier_p <- function(run, checked) {
-  freedom <- if (checked$family) Inf else checked$freedom - 1
-  if (!isTRUE(freedom >= 2)) return(rep(NA_real_, length(checked$z)))
-  pmin(1, 2 * length(checked$z) * stats::pt(-abs(checked$studentised), freedom))
+# How often chance would put the furthest of so many rows as far out: for squares by Student's t, times the number of rows; for other
+# criteria, under which no such law holds, from the simulated sets.
+outlier_p <- function(run, checked, sets) {
+  if (checked$kind %in% c("squares", "shares")) {
+    freedom <- checked$freedom - 1
+    if (!isTRUE(freedom >= 2)) return(rep(NA_real_, length(checked$z)))
+    return(pmin(1, 2 * length(checked$z) * stats::pt(-abs(checked$studentised), freedom)))
+  }
+  if (is.null(sets)) return(rep(NA_real_, length(checked$z)))
+  unit <- if (checked$family) identity else function(z) in_robust_units(z, checked$moving)
+  furthest <- sort(apply(abs(unit(sets)), 2, max))
+  beyond <- length(furthest) - findInterval(abs(unit(matrix(checked$z))), furthest, left.open = TRUE)
+  (1 + beyond) / (1 + length(furthest))
+}
+
+# A criterion that follows the bulk of the readings measures the rest by it.
+in_robust_units <- function(z, n_free) {
+  middle <- apply(abs(z), 2, function(size) stats::median(utils::tail(sort(size), max(1, length(size) - n_free))))
+  sweep(z, 2, pmax(middle, .Machine$double.xmin), "/")
 }
 
 upper_first <- function(text) paste0(toupper(substr(text, 1, 1)), substring(text, 2))
@@ -192,7 +220,7 @@ high_leverage <- 0.5
 
 check_leverage <- function(checked) {
   found <- which(checked$leverage > pmax(high_leverage, 3 * checked$moving / length(checked$z)))
-  check_row("leverage", max(checked$leverage), if (length(found)) "warn" else "pass", if (length(found)) {
+  check_row("leverage", max(checked$leverage), "pass", if (length(found)) {
     paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their",
       " own fitted value almost alone: an error there would not show; measure there again.")
   } else {
@@ -205,7 +233,7 @@ check_influence <- function(checked) {
   if (!any(is.finite(distance)) || !isTRUE(checked$freedom >= 1)) return(too_few("influence", checked))
   limit <- stats::qf(0.5, max(1, checked$moving), checked$freedom)
   found <- which(distance > limit)
-  check_row("influence", max(distance, na.rm = TRUE), if (length(found)) "warn" else "pass", if (length(found)) {
+  check_row("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
     paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be quite another: fit without ",
       if (length(found) == 1) "it" else "them", " and compare.")
   } else {
@@ -234,8 +262,8 @@ check_patterns <- function(checked, sets) {
 }
 
 # Rows that some check names, for figures.
-flagged_rows <- function(run, checked) {
-  outlying <- outlier_p(run, checked) < 0.05 & !is.na(checked$studentised)
+flagged_rows <- function(run, checked, sets = reference_of(checked, 1)) {
+  outlying <- (outlier_p(run, checked, sets) < 0.05) %in% TRUE & !is.na(checked$studentised)
   limit <- if (isTRUE(checked$freedom >= 1)) stats::qf(0.5, max(1, checked$moving), checked$freedom) else Inf
   influential <- (checked$influence > limit) %in% TRUE
   deciding <- (checked$leverage > pmax(high_leverage, 3 * checked$moving / length(checked$z))) %in% TRUE

@@ -81,7 +81,7 @@ check_curvature <- function(run, prepared, fresh) {
   if (criterion_form(run$problem) == "kinked") {
     return(check_row("curvature", NA, "pass", "No direction that the readings met leave open curves the wrong way."))
   }
-  if (fresh$n_alive == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no direction open, so nothing is asked of curvature."))
+  if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no direction open, so nothing is asked of curvature."))
   hessian <- core_hessian(prepared, run$estimate)
   free <- free_directions(run)
   if (length(hessian) == 0 || length(free) == 0 || !is.null(prepared$joint)) {

@@ -81,6 +81,7 @@ check_same_rows <- function(runs, call = rlang::caller_env()) {
   responses <- lapply(runs, function(r) expression_text(r$problem$model$response))
   labels <- names(runs)
   for (i in seq_along(runs)[-1]) {
+    if (responses[[i]] == responses[[1]] && identical(prepared[[i]]$used, prepared[[1]]$used)) check_same_readings(runs[c(1, i)], prepared[c(1, i)], call)
     what <- if (responses[[i]] != responses[[1]]) {
       c("The models have different responses.", "x" = "{.val {labels[1]}} explains {.code {responses[[1]]}}, {.val {labels[i]}} {.code {responses[[i]]}}.")
     } else if (!identical(prepared[[i]]$used, prepared[[1]]$used)) {
@@ -94,7 +95,6 @@ check_same_rows <- function(runs, call = rlang::caller_env()) {
       c("The models are fitted to different measurements.", "x" = "The responses of {.val {labels[1]}} and {.val {labels[i]}} differ.")
     }
     if (!is.null(what)) refuse("measurements", what, call = call)
-    check_same_readings(runs[c(1, i)], prepared[c(1, i)], call)
   }
   prepared
 }

@@ -23,7 +23,7 @@ nested_pairs <- function(runs, stated, call = rlang::caller_env()) {
 
 check_same_noise <- function(runs, pair, call) {
   kinds <- vapply(pair, function(name) format(runs[[name]]$problem$criterion), character(1))
-  squares <- vapply(pair, function(name) runs[[name]]$problem$criterion$kind == "squares", logical(1))
+  squares <- vapply(pair, function(name) runs[[name]]$problem$criterion$kind %in% c("squares", "shares"), logical(1))
   if (!any(squares) || kinds[1] == kinds[2]) return(invisible())
   refuse("model", c("{.val {pair[1]}} and {.val {pair[2]}} cannot be tested: they are judged differently.",
     "x" = "{kinds[1]}, against {kinds[2]}."), call = call)
@@ -56,9 +56,9 @@ nested_test <- function(runs, pair) {
       pair[1], " fits better than ", pair[2], ", which holds it: ", pair[2], " stopped short of its optimum; fit it again from the answer of ", pair[1], "."
     )))
   }
-  if (kind == "squares") {
+  if (kind %in% c("squares", "shares")) {
     if (!isTRUE(freedom > 0)) return(row("F", NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
-    statistic <- max(gain, 0) / df / (full$value / freedom)
+    statistic <- max(gain, 0) / df / sigma_of(full)^2
     p <- stats::pf(statistic, df, freedom, lower.tail = FALSE)
     return(row("F", statistic, p, test_reading(pair, p, full), freedom))
   }

@@ -108,6 +108,12 @@ limits_of_side <- function(problem, side, expr, response, call) {
     refuse_limits(which(flagged & is.na(response)), "A flagged reading is the limit, and must not be missing.", call)
     return(ifelse(flagged, response, NA))
   }
+  if (is.symbol(expr) && setequal(found[!is.na(found)], c(0, 1))) {
+    refuse("criterion", c(
+      "Column {.field {as.character(expr)}} holds 0 and 1 only: it may flag readings, or be their limit.",
+      "i" = "Where 1 flags a reading that is itself the limit, write {.code {side} = {as.character(expr)} == 1}; a limit of 0 in some rows and 1 in others, {.code {side} = 1 * {as.character(expr)}}."
+    ), call = call)
+  }
   beyond <- if (side == "below") response <= found else response >= found
   if (!anyNA(found)) return(ifelse(is.na(response) | beyond, found, NA))
   refuse_limits(

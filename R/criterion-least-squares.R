@@ -9,18 +9,24 @@
 #' @param sd An expression of columns: the standard deviation of each response, above zero. The same
 #'   as `weights = 1 / sd^2`. Give one of the two, or neither for plain least squares.
 #'
-#' @param relative \[character(1)] Take residuals as shares: of the `"observed"` or the `"fitted"`
-#'   value. For noise that grows in proportion; `sigma` is then a share too. `NULL` for plain residuals.
+#' @param relative \[character(1)] For noise in proportion to the curve; `sigma` is then a share. `"fitted"`: the spread is a share
+#'   of the fitted value. What is solved is the estimating equation of weights held at the fitted values, which is right on
+#'   average; the value is its quasi-deviance, 2 * (share - log(1 + share)) summed over rows with share = (response - fitted) /
+#'   fitted, about the sum of squared shares. `"observed"`: residuals are divided by the readings themselves. That is only good for
+#'   noise of a percent or two: low readings get too much weight, so that the curve comes out low by about the squared share and
+#'   its intervals miss the truth; there is no likelihood behind it. `NULL` for plain residuals. Where a likelihood is wanted, for
+#'   AIC say, use `max_likelihood("normal", sd = s * abs(fitted))`, `"lognormal"` or `"gamma"`.
 #'
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: `tundrel_error_criterion` when both are given; when the problem is used, also
 #'   for weights that are negative or missing, and for observations of zero where residuals are shares
 #'   of them (rows named).
+#' @references Wedderburn (1974) Biometrika 61, 439-447, on noise in proportion to the curve.
 #' @export
 #' @examples
 #' least_squares()
 #' least_squares(sd = uptake_sd)
-#' least_squares(relative = "observed")
+#' least_squares(relative = "fitted")
 least_squares <- function(weights, sd, relative = NULL) {
   new_least_squares(
     if (!missing(weights)) rlang::enexpr(weights),
@@ -36,7 +42,7 @@ new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, call =
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
   structure(
-    list(name = "least_squares", kind = "squares", goal = "minimise", weights = weights, sd = sd, relative = relative),
+    list(name = "least_squares", kind = if (identical(relative, "fitted")) "shares" else "squares", goal = "minimise", weights = weights, sd = sd, relative = relative),
     class = "tundrel_criterion"
   )
 }

@@ -59,3 +59,16 @@ evaluate_on_rows <- function(expr, problem, rows) {
   root <- collector$add(expr)
   core_evaluate(collector$nodes(), root, number_columns(problem$measurements, columns, rows), length(rows), numeric())
 }
+
+# What stands for a reading of zero where noise is a share of the fitted value; only squares can take such readings.
+share_reference <- function(problem, prepared, call) {
+  response <- response_rows(prepared)
+  zero <- response == 0
+  if (any(zero) && problem$criterion$kind != "shares") {
+    refuse("criterion", c(
+      "{format(problem$criterion)} compares by ratios, and a reading of zero has none.",
+      "x" = "The response is zero in {name_rows(prepared$used[zero])}.", "i" = "Leave these rows out, or use {.fn least_squares}."
+    ), call = call)
+  }
+  if (all(zero)) 1 else mean(abs(response))
+}

@@ -3,7 +3,7 @@
 #' @export
 format.tundrel_criterion <- function(x, ...) {
   switch(x$kind,
-    squares = format_least_squares(x), absolute = format_absolute(x), robust = format_robust(x), format_likelihood(x)
+    squares = , shares = format_least_squares(x), absolute = format_absolute(x), robust = format_robust(x), format_likelihood(x)
   )
 }
 

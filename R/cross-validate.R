@@ -35,7 +35,7 @@ cross_validated <- function(run, prepared, left_out, weighted, threads) {
   good <- colSums(is.na(refitted)) == 0
   if (!any(good)) return(utils::modifyList(none, list(failed = length(kept))))
   observed <- observed_rows(prepared)
-  weight <- if (weighted && run$problem$criterion$kind == "squares") stated_root_weight_rows(prepared) else 1
+  weight <- if (weighted && run$problem$criterion$kind %in% c("squares", "shares")) stated_root_weight_rows(prepared) else 1
   missed <- score <- rep(NA_real_, prepared$rows)
   for (k in which(good)) {
     out <- left_out[[k]]

@@ -24,7 +24,7 @@ family_negative_binomial <- function() {
 # The mean is the probability of success; readings are successes.
 family_binomial <- function() {
   new_family(
-    "binomial", "trials", "whole, and from 0 to trials", function(y, o) whole(y) & y <= o$trials & whole(o$trials),
+    "binomial", "trials", "whole, and from 0 to trials, of which there is at least one", function(y, o) whole(y) & y <= o$trials & whole(o$trials) & o$trials > 0,
     density = function(y, m, o) stats::dbinom(y, o$trials, m, log = TRUE),
     below = function(y, m, o) stats::pbinom(y, o$trials, m),
     draw = function(m, o) stats::rbinom(length(m), o$trials, m),

@@ -93,6 +93,8 @@ read_back <- function(y, curve, within) {
   row <- function(k, estimate, lower, upper, note) tibble(response = y, solution = k, predictor = estimate, lower = lower, upper = upper, note = note)
   roots <- roots_between(x, above, function(at) curve$value(at) - y)
   if (length(roots) == 0) {
+    within_band <- rows_within_band(y, x, curve, above, row)
+    if (!is.null(within_band)) return(within_band)
     side <- if (all(above < 0, na.rm = TRUE)) "above" else if (all(above > 0, na.rm = TRUE)) "below" else "beside"
     nearest <- x[which.min(abs(above))]
     return(row(NA_integer_, NA_real_, NA_real_, NA_real_, paste0(
@@ -116,6 +118,38 @@ read_back <- function(y, curve, within) {
   joined <- c(FALSE, utils::head(rows$upper, -1) >= utils::tail(rows$lower, -1))
   rows$note[joined] <- trimws(paste0(rows$note[joined], ifelse(nzchar(rows$note[joined]), "; ", ""), "not told apart from the solution before"))
   rows
+}
+
+# A response that the curve does not reach but its band does, as one just above a maximum: the stretches where it lies in the band.
+rows_within_band <- function(y, x, curve, above, row) {
+  outside_at <- function(at) {
+    ends <- curve$ends(at)
+    pmax(ends$lower - y, y - ends$upper)
+  }
+  inside <- outside_at(x) <= 0
+  if (!any(inside, na.rm = TRUE)) return(NULL)
+  stretches <- rle(inside %in% TRUE)
+  last <- cumsum(stretches$lengths)
+  first <- last - stretches$lengths + 1
+  rows <- lapply(which(stretches$values), function(k) {
+    places <- first[k]:last[k]
+    nearest <- x[places[which.min(abs(above[places]))]]
+    end <- function(inner, outer) {
+      if (outer < 1 || outer > length(x)) return(NULL)
+      found <- find_crossing(outside_at, min(x[c(inner, outer)]), max(x[c(inner, outer)]))
+      if (is.na(found)) x[inner] else found
+    }
+    lower <- end(first[k], first[k] - 1) %||% -Inf
+    upper <- end(last[k], last[k] + 1) %||% Inf
+    list(nearest = nearest, lower = lower, upper = upper)
+  })
+  do.call(rbind, lapply(seq_along(rows), function(k) {
+    one <- rows[[k]]
+    open <- c(if (is.infinite(one$lower)) "below", if (is.infinite(one$upper)) "above")
+    row(k, one$nearest, one$lower, one$upper, paste0(
+      "the curve does not reach the response, its band does; nearest here", if (length(open)) paste0("; open ", paste(open, collapse = " and "), " within the range")
+    ))
+  }))
 }
 
 roots_between <- function(x, values, f) {

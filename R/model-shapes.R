@@ -40,6 +40,7 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
   if (!is.call(expr)) return(expr)
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
   if (name == "lag") return(lag_symbol(expr, call))
+  if (name == "difference" && "by" %in% names(expr)) return(call("(", written_shapes(difference_within(expr), call)))
   if (name %in% names(shapes)) {
     given <- shape_arguments(name, as.list(expr)[-1], expr, call)
     return(call("(", written_shapes(substituted(shapes[[name]]$body, given), call)))
@@ -48,6 +49,12 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
     if (!rlang::is_missing(expr[[i]])) expr[[i]] <- written_shapes(expr[[i]], call)
   }
   expr
+}
+
+# difference(column, by = group): within each group.
+difference_within <- function(expr) {
+  column <- as.list(expr)[-1][names(expr)[-1] != "by"]
+  rlang::call2("-", column[[1]], rlang::call2("lag", !!!column, by = expr[["by"]]))
 }
 
 substituted <- function(body, values) {

@@ -54,8 +54,7 @@ own_residuals <- function(problem, prepared) {
   weight <- stated_root_weight_rows(prepared)
   function(x) {
     fitted <- numbers_or_nan(prepared$own_model(x), prepared$rows)
-    raw <- weight * (response - fitted)
-    if (prepared$relative_to_fitted) raw / fitted else raw
+    weight * (response - fitted)
   }
 }
 

@@ -16,10 +16,26 @@ curve_errors <- function(run, data, call = rlang::caller_env()) {
   model_rows(run$problem, data, core_row_errors, run$estimate, run$factor[, moving, drop = FALSE], moving, call = call) * covariance_scale(run)
 }
 
+# On the scale on which the mean of a family has no limits: near a limit the doubt is lopsided.
 curve_ends <- function(run, fitted, error, level) {
   reach <- interval_reach(run, level) * error
-  range <- mean_range(run$problem)
-  list(lower = pmax(fitted - reach, range[1]), upper = pmin(fitted + reach, range[2]))
+  link <- mean_link(run$problem)
+  list(lower = link$moved(fitted, -reach), upper = link$moved(fitted, reach))
+}
+
+# How means go on from a fitted value by a distance in its own unit: by ratios where they are above zero, by odds between 0 and 1.
+mean_link <- function(problem) {
+  range <- mean_range(problem)
+  inside <- function(x) x > range[1] & x < range[2]
+  plain <- function(fitted, by) pmin(pmax(fitted + by, range[1]), range[2])
+  moved <- if (all(is.infinite(range))) {
+    plain
+  } else if (is.infinite(range[2])) {
+    function(fitted, by) ifelse(inside(fitted), fitted * exp(by / fitted), plain(fitted, by))
+  } else {
+    function(fitted, by) ifelse(inside(fitted), stats::plogis(stats::qlogis(fitted) + by / (fitted * (1 - fitted))), plain(fitted, by))
+  }
+  list(moved = function(fitted, by) suppressWarnings(moved(fitted, by)))
 }
 
 # Between which values a family's mean can be.
@@ -39,7 +55,7 @@ reading_ends <- function(run, data, fitted, error, level, call) {
       "i" = "Use {.code band = \"confidence\"}."
     ), call = call)
   }
-  if (kind %in% c("squares", "robust")) {
+  if (kind %in% c("squares", "shares", "robust")) {
     reach <- interval_reach(run, level) * sqrt(error^2 + reading_sd(run, data, fitted, call)^2)
     return(list(lower = fitted - reach, upper = fitted + reach))
   }
@@ -89,21 +105,29 @@ family_others <- function(run, data, mean, call) {
   stats::setNames(values, families()[[criterion$family]]$others)
 }
 
-# Gauss and Hermite's nodes and weights for the standard normal distribution.
-hermite_nodes <- function(n = 9) {
-  between <- sqrt(seq_len(n - 1))
-  jacobi <- matrix(0, n, n)
-  jacobi[cbind(seq_len(n - 1), 2:n)] <- jacobi[cbind(2:n, seq_len(n - 1))] <- between
-  found <- eigen(jacobi, symmetric = TRUE)
-  list(nodes = found$values, weights = found$vectors[1, ]^2)
+# Places and weights for an average over the standard normal distribution, so close that what is averaged may be much narrower.
+normal_nodes <- function(n) {
+  nodes <- seq(-6, 6, length.out = n)
+  weights <- stats::dnorm(nodes)
+  list(nodes = nodes, weights = weights / sum(weights))
 }
 
-# The value below which a reading lies with probability `p`, the curve being normal about `fitted`.
+# Steps of the curve are at most this share of the spread of a reading.
+step_share <- 0.5
+fewest_nodes <- 41
+most_nodes <- 601
+
+nodes_needed <- function(family, others, fitted, error) {
+  spread <- sqrt(family$variance(fitted, others(fitted)))
+  ratio <- (error / spread)[is.finite(error / spread)]
+  min(most_nodes, max(fewest_nodes, 1 + ceiling(12 / step_share * max(c(ratio, 0)))))
+}
+
+# The value below which a reading lies with probability `p`, the curve being normal about `fitted` on the scale of mean_link().
 mixed_quantile <- function(run, family, others, fitted, error, p) {
-  rule <- hermite_nodes()
-  range <- mean_range(run$problem)
-  inside <- range + c(1, -1) * 1e-6 * ifelse(is.finite(range), pmin(1, max(abs(fitted))), 0)
-  means <- lapply(rule$nodes, function(z) pmin(pmax(fitted + z * error, inside[1]), inside[2]))
+  rule <- normal_nodes(nodes_needed(family, others, fitted, error))
+  link <- mean_link(run$problem)
+  means <- lapply(rule$nodes, function(z) link$moved(fitted, z * error))
   at <- lapply(means, others)
   # shares of successes are counted in trials
   unit <- if (family$name == "binomial") at[[1]]$trials else 1

@@ -22,12 +22,29 @@ grouped_by <- function(problem, by, call = rlang::caller_env()) {
 }
 
 refuse_crossing_lags <- function(problem, call = rlang::caller_env()) {
-  crossing <- Filter(function(name) is_lag(name) && !nzchar(lag_part(name, 5)), problem$model$columns)
+  crossing <- Filter(function(name) is_lag(name) && lag_crosses(name, problem), problem$model$columns)
   if (length(crossing) == 0) return(invisible())
+  own <- lag_part(crossing[1], 5)
+  if (nzchar(own)) {
+    refuse("model", c(
+      "{.code {crossing[1]}} would reach from one group into another.",
+      "x" = "Rows of the same {.field {own}} lie in several groups by {.field {problem$by}}.",
+      "i" = "Make a column that tells both apart, such as {.code paste({own}, {problem$by[1]})}, and lag by that."
+    ), call = call)
+  }
   refuse("model", c(
     "A lag would reach from one group into the one before.",
     "i" = "Say {.code by = {problem$by[1]}} in it as well, as in {.code lag({lag_part(crossing[1], 1)}, by = {problem$by[1]})}."
   ), call = call)
+}
+
+# A lag stays within the groups of a problem where each of its own groups lies in one of them.
+lag_crosses <- function(name, problem) {
+  own <- lag_part(name, 5)
+  if (!nzchar(own)) return(TRUE)
+  keys <- tibble::as_tibble(unclass_measurements(problem$measurements)[problem$by])
+  both <- vctrs::vec_unique(tibble(keys, .own = problem$measurements[[own]]))
+  anyDuplicated(both$.own[!is.na(both$.own)]) > 0
 }
 
 refuse_groups <- function(problem, call = rlang::caller_env()) {

@@ -15,7 +15,7 @@
 #' (the convolution of both), `peak_pseudo_voigt(x, height, centre, fwhm, mix)`, `step_logistic(x,
 #' height, centre, width)`, `step_gauss(x, height, centre, width)`. `fwhm` is the full width at half
 #' the height. For series, `lag(column)` and `lag(column, steps)` are the column so many rows before, in
-#' the order of the rows; `lag(column, by = group)` looks within each group. `difference(column)` is the
+#' the order of the rows; `lag(column, by = group)` looks within each group, and so does `difference(column, by = group)`. `difference(column)` is the
 #' change from the row before.
 #'
 #' A formula may call functions of your own (defined in your session, not in a package): R then

@@ -64,7 +64,7 @@ prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, 
   value_given <- !is.null(problem$own) || !is.null(fitted)
   extra <- c(
     if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
-    if (value_given) list(.fitted = fitted %||% numeric(length(rows))), if (!is.null(readings)) list(.readings = readings)
+    if (value_given) list(.fitted = fitted %||% numeric(length(rows))), if (!is.null(readings)) list(.readings = as.double(readings))
   )
   value <- if (value_given) quote(.fitted) else call("(", model$expression)
   collector <- model_collector(problem, status, c(names_used, names(extra)), value)
@@ -89,6 +89,7 @@ prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, 
     )
   )
   prepared$problem <- problem
+  if (prepared$relative_to_fitted) prepared$reference <- share_reference(problem, prepared, call)
   check_readings(problem, prepared, call)
   if (is.null(problem$own) || !is.null(fitted)) return(prepared)
   columns <- stats::setNames(prepared$columns[match(model$columns, names_used)], model$columns)
@@ -100,7 +101,7 @@ prepare_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, 
 # What the core needs of a problem whose residuals R computes.
 as_function_problem <- function(problem, prepared) {
   weighted <- response_rows(prepared) * stated_root_weight_rows(prepared)
-  prepared$response_norm <- if (prepared$relative_to_fitted) sqrt(prepared$rows) else sqrt(sum(weighted^2))
+  prepared$response_norm <- sqrt(sum(weighted^2))
   prepared$residual_function <- own_residuals(problem, prepared)
   prepared
 }

@@ -6,7 +6,7 @@
 # information in the rows' slopes.
 root_scale <- function(run) {
   switch(run$problem$criterion$kind,
-    squares = 1 / sigma_of(run)^2, absolute = 2 / covariance_scale(run), robust = robust_root_scale(run), 2
+    squares = , shares = 1 / sigma_of(run)^2, absolute = 2 / covariance_scale(run), robust = robust_root_scale(run), 2
   )
 }
 

@@ -10,7 +10,7 @@ residual_rows <- function(run, prepared, kind, seed) {
   raw <- observed_rows(prepared) - fitted_rows(prepared, x)
   if (kind == "response") return(raw)
   if (kind %in% c("weighted", "pearson") && prepared$kind != "density") return(raw * root_weight_rows(prepared, x))
-  if (prepared$kind == "squares") return(raw * root_weight_rows(prepared, x))
+  if (prepared$kind %in% c("squares", "shares")) return(raw * root_weight_rows(prepared, x))
   if (prepared$kind != "likelihood") {
     refuse("criterion", c(
       "There are no {kind} residuals under {format(run$problem$criterion)}.",
@@ -51,7 +51,7 @@ quantile_residuals <- function(run, prepared, seed) {
   low <- if (family$discrete) below(readings - 1) else high
   known <- prepared$known_rows
   if (!is.null(known)) {
-    limits <- prepared$columns[c(length(prepared$columns) - 1, length(prepared$columns))]
+    limits <- lapply(prepared[c("low", "high")], function(node) core_evaluate(prepared$nodes, node, prepared$columns, prepared$rows, run$estimate))
     low <- ifelse(known == 1, 0, ifelse(known > 1, below(limits[[1]]), low))
     high <- ifelse(known == 2, 1, ifelse(known %in% c(1, 3), below(limits[[2]]), high))
   }

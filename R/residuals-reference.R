@@ -1,4 +1,5 @@
-# What residuals look like when the model and its noise are right: noise that is normal, less what a fit takes away from it.
+# What residuals look like when the model and its noise are right: the noise that the criterion is made for (normal; Laplace's under
+# absolute error), less what a fit takes away from it.
 # Tests held against this keep their level in small samples, where residuals depend on each other through the fit.
 
 # More rows than this are thinned; so many sets are drawn, fewer where there are many rows.
@@ -23,7 +24,7 @@ checked_rows <- function(run, prepared, along) {
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,
     tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
     order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,
-    freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = prepared$kind == "likelihood"
+    freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = prepared$kind == "likelihood", kind = prepared$kind
   )
 }
 
@@ -42,9 +43,12 @@ tangent_basis <- function(run, prepared) {
 reference_sets <- function(checked, seed) {
   n <- length(checked$z)
   sets <- max(199, min(most_reference_sets, floor(reference_numbers / n)))
-  noise <- with_seed(seed, matrix(stats::rnorm(n * sets), n))
+  noise <- with_seed(seed, matrix(if (checked$kind == "absolute") laplace_noise(n * sets) else stats::rnorm(n * sets), n))
   without_tangent(noise, checked$tangent) / shrunk_by(checked$tangent)
 }
+
+# Of variance one.
+laplace_noise <- function(n) stats::rexp(n, sqrt(2)) * sample(c(-1, 1), n, TRUE)
 
 without_tangent <- function(z, tangent) z - tangent %*% crossprod(tangent, z)
 

@@ -57,7 +57,7 @@ standardised_rows <- function(run, prepared, leverage) {
 
 # With the scale that is found when the row is left out; a family's scale is left as it is.
 studentised_rows <- function(run, standardised, leverage) {
-  if (run$problem$criterion$kind != "squares") return(standardised / sqrt(1 - leverage))
+  if (!run$problem$criterion$kind %in% c("squares", "shares")) return(standardised / sqrt(1 - leverage))
   freedom <- stats::df.residual(run)
   if (freedom <= 1) return(rep(NA_real_, length(standardised)))
   # Infinite where the row alone makes up the whole misfit.

@@ -1,8 +1,8 @@
 #' Look for the best optimum there is
 #'
 #' Searches the whole search box of [search_within()], then polishes the best point found with the right local
-#' solver, and verifies it as [fit_local()] does. A local walk from the stated start, or else from suggested ones, always comes
-#' first, so that the answer is never worse than what [fit_local()] finds from there. `converged` says that the answer is an optimum; that it is the best one
+#' solver, and verifies it as [fit_local()] does. A local walk from the stated start, or else from a suggested one, is always made,
+#' so that the answer is never worse than what [fit_local()] finds from there. `converged` says that the answer is an optimum; that it is the best one
 #' nobody can prove: [compare_runs()] says what speaks for it. With no solver named, local walks from many starts come
 #' first, then a population search that begins with the best of them: differential evolution for up to 20 parameters,
 #' covariance matrix adaptation beyond. Parameters that enter a sum of squares linearly are not searched for but
@@ -48,9 +48,13 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   run <- new_walk(problem, chosen, tolerance, keep, seed)
   most <- max_evaluations %||% default_evaluations(run)
   budget <- run_budget(problem, most, max_iterations, max_seconds, target)
-  scouted <- scout(run, budget, threads, starts_to_begin_with(problem, run$prepared), sampled = is.null(solver))
-  found <- walk_and_polish(scouted$run, scouted$budget, progress, checkpoint, threads)
-  or_scouted(found, scouted$run)
+  if (is.null(solver)) {
+    scouted <- scout(run, budget, threads, starts_to_begin_with(problem, run$prepared))
+    run <- scouted$run
+    budget <- scouted$budget
+  }
+  found <- walk_and_polish(run, budget, progress, checkpoint, threads)
+  if (is.null(solver)) or_scouted(found, run) else found
 }
 
 # Where time ran out before the search had its first round, what was seen before is the answer.
@@ -94,18 +98,15 @@ default_evaluations <- function(run) {
 # Local walks from many starts, with a share of the budget; the search begins with the best of them.
 scout_share <- 0.3
 
-scout <- function(run, budget, threads, first, sampled) {
-  # a solver that was named begins at the stated start's own optimum, and takes no other help
-  if (!sampled && (is.null(first) || anyNA(run$problem$start[run$status$free]) || !is.null(run$problem$own))) return(list(run = run, budget = budget))
+scout <- function(run, budget, threads, first) {
   share <- budget
   share$evaluations <- ceiling(scout_share * budget$evaluations)
   share$seconds <- scout_share * budget$seconds
   n <- length(searched_parameters(run))
   # where R evaluates, derivatives cost many evaluations
-  finalists <- NCOL(first) * !is.null(first) + if (!sampled) 0 else if (is.null(run$problem$own)) 10 + 5 * n else 5 + n
+  finalists <- columns_of(first) + (if (is.null(run$problem$own)) 10 + 5 * n else 5 + n)
   began <- proc.time()[["elapsed"]]
-  walks <- walk_starts(run$problem, run$prepared, if (sampled) 20 + 10 * n else 1, NULL, run$seed, run$tolerance, share, threads,
-    finalists = finalists, first = first)
+  walks <- walk_starts(run$problem, run$prepared, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists, first = first)
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
   ok <- vapply(walks$raw, function(r) r$reason != "failed" && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)

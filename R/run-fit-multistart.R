@@ -1,6 +1,6 @@
 #' Fit from many starts
 #'
-#' The first walks begin at the start that was stated, or else at the best ones that [suggest_start()] finds; the others at points
+#' The first walk begins at the start that was stated, or else at the best one that [suggest_start()] finds; the others at points
 #' that fill the search box evenly (a Latin hypercube); in each, parameters that
 #' enter a sum of squares linearly are given their best values first. A point with a better one close by (single linkage)
 #' is counted with it and not walked from, so that work is not repeated. Every walk is the one that [fit_local()] would
@@ -42,7 +42,7 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
   budget$each <- check_budget(max_each, "max_each", 1)
   first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared)
-  drawn <- if (is.data.frame(starts)) starts else max(1, starts - NCOL(first) * !is.null(first))
+  drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
   walks <- walk_starts(prepared$problem, prepared, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
 }
@@ -83,14 +83,24 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
       interrupt = function(e) NULL
     )
     interrupted <- is.null(more) || core_take_interrupt()
-    raw <- c(raw, more)
+    raw <- c(raw, as_if_in_turn(more, budget$evaluations - spent))
     show(raw)
     if (proc.time()[["elapsed"]] - batch_began < look_every && is.null(problem$own)) size <- 2 * size
   }
   list(
     raw = raw, shell = shell, best = sample$best, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
-    sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = !is.data.frame(starts)
+    sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
   )
+}
+
+# Of walks that were made side by side, those that one after the other would have made with the evaluations that were left: so the
+# answer does not depend on how many workers there are. The next one is made again, with what is left then.
+as_if_in_turn <- function(walks, left) {
+  if (is.na(left) || length(walks) < 2) return(walks)
+  evaluations <- vapply(walks, `[[`, numeric(1), "evaluations")
+  before <- c(0, cumsum(evaluations)[-length(walks)])
+  late <- which(before >= left | evaluations > left - before)
+  walks[seq_len(max(1, min(late - 1, length(walks))))]
 }
 
 # Seconds that a walk needs at least, where R evaluates: for a step, and for the check at its end.
@@ -140,15 +150,18 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads
   walked <- order[usable[order]]
   # what was stated, or else suggested, is walked from before anything else
   if (!is.null(first)) first <- moved_points(first, prepared)
-  list(points = cbind(first, points), walked = c(seq_len(NCOL(first) * !is.null(first)), walked + NCOL(first) * !is.null(first)), evaluations = sample$evaluations, best = best)
+  known <- columns_of(first)
+  list(points = cbind(first, points), walked = c(seq_len(known), walked + known), known = known, evaluations = sample$evaluations, best = best)
 }
 
-# Starts to walk from first: the one that was stated, or else those that are suggested, a column each; none where nothing is known.
-starts_to_begin_with <- function(problem, prepared, suggested = 3) {
+columns_of <- function(matrix) if (is.null(matrix)) 0L else ncol(matrix)
+
+# The start to walk from first, as a column: the one that was stated, or else the one that is suggested; none where nothing is known.
+starts_to_begin_with <- function(problem, prepared) {
   free <- prepared$status$free
   if (!anyNA(problem$start[free])) return(matrix(problem$start[free], dimnames = list(free, NULL)))
   if (!is.null(problem$own$fun)) return(NULL)
-  found <- tryCatch(suppressMessages(suggest_start(problem, n = suggested)), tundrel_error = function(e) NULL)
+  found <- tryCatch(suppressMessages(suggest_start(problem, n = 1)), tundrel_error = function(e) NULL)
   if (is.null(found)) return(NULL)
   # a scale that a criterion estimates, or what it adds, may be missing from the suggestion
   found <- found[intersect(free, names(found))]

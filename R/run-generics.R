@@ -159,6 +159,8 @@ own_row_errors <- function(f, x, factor, moving) {
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
   kind <- if (is_value_run(object)) "value" else object$problem$criterion$kind
+  # weights that are taken from the readings themselves, or held at the fitted values, belong to no density
+  if (!is.null(object$problem$criterion$relative)) kind <- "relative"
   log_weight <- function() sum(log(root_weight_rows(prepared_of(object), object$estimate)))
   value <- switch(kind,
     squares = -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight(),

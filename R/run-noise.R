@@ -8,6 +8,10 @@ sigma_of <- function(run) {
       freedom <- stats::df.residual(run)
       if (isTRUE(freedom > 0)) sqrt(run$value / freedom) else NA_real_
     },
+    shares = {
+      freedom <- stats::df.residual(run)
+      if (isTRUE(freedom > 0)) sqrt(sum(residuals(run, type = "weighted")^2, na.rm = TRUE) / freedom) else NA_real_
+    },
     robust = run$problem$criterion$scale,
     absolute = tryCatch(
       median_scale(residuals(run, type = "weighted"), n_estimated(run), 0, NULL),
@@ -23,7 +27,9 @@ covariance_scale <- function(run) {
   n <- run$n
   freedom <- stats::df.residual(run)
   switch(run$problem$criterion$kind,
-    squares = if (is_exact_fit(run)) NA_real_ else sigma_of(run), absolute = if (freedom > 0) sparsity(residuals(run, type = "weighted"), n_estimated(run)) / 2 else NA_real_,
+    squares = if (is_exact_fit(run)) NA_real_ else sigma_of(run),
+    # where R evaluates, information comes from second derivatives of the value, twice those of half a square
+    shares = sigma_of(run) * if (is.null(run$problem$own)) 1 else sqrt(2), absolute = if (freedom > 0) sparsity(residuals(run, type = "weighted"), n_estimated(run)) / 2 else NA_real_,
     robust = if (freedom > 0) sqrt(n / freedom) else NA_real_, 1
   )
 }

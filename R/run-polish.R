@@ -28,14 +28,23 @@ polished <- function(run, seconds, threads, call = rlang::caller_env()) {
   refuse_barren(run, call)
   run$stages <- rbind(run$stages, new_stage(run$solver$name, run$evaluations, run$value))
   if (!time_to_polish(run, seconds)) return(run)
-  # where the search has not found anything better than the walks before it, theirs is the answer
+  walk <- function(from) {
+    start <- start_from(run$problem, as.list(from))
+    tryCatch(
+      suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),
+      tundrel_error = function(e) NULL
+    )
+  }
+  # where the search has found nothing better than the walks before it, theirs is the answer; and where there were none, a walk
+  # from its start shows what that would have come to
   before <- run$stages$value[run$stages$stage == "many starts"]
+  from_start <- if (length(before) == 0) walk(run$start)
   scouted <- isTRUE(in_users_sign(run$problem, before) < in_users_sign(run$problem, run$value))
-  start <- start_from(run$problem, as.list(if (scouted) run$start else run$estimate))
-  local <- tryCatch(
-    suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),
-    tundrel_error = function(e) NULL
-  )
+  local <- walk(if (scouted) run$start else run$estimate)
+  if (!is.null(from_start)) {
+    run$stages <- rbind(run$stages, new_stage("walk from the start", from_start$evaluations, from_start$value))
+    if (is.null(local) || isTRUE(in_users_sign(run$problem, from_start$value) < in_users_sign(run$problem, local$value))) local <- from_start
+  }
   if (is.null(local) || !at_least_as_good(local, run)) return(run)
   run$stages <- rbind(run$stages, new_stage(paste("polished by", local$solver$name), local$evaluations, local$value))
   search <- run[search_parts]
@@ -44,6 +53,7 @@ polished <- function(run, seconds, threads, call = rlang::caller_env()) {
     local$trace[[part]] <- if (!is.null(local$trace[[part]])) local$trace[[part]] + run[[part]]
     local[[part]] <- local[[part]] + run[[part]]
   }
+  if (!is.null(from_start) && !identical(local, from_start)) local$evaluations <- local$evaluations + from_start$evaluations
   local$evaluations <- local$evaluations + sum(run$stages$evaluations[run$stages$stage == "many starts"])
   local$trace$iteration <- local$trace$iteration + run$iterations
   # the search's last point is there already

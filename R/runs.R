@@ -7,7 +7,7 @@ new_runs <- function(walks, seed) {
     if (raw$reason == "failed") return(NULL)
     walks$prepared$start <- stats::setNames(walks$points[, k], names(walks$prepared$start))
     run <- new_run(walks$shell, walks$prepared, raw)
-    run$sampled <- walks$random
+    run$sampled <- walks$random[k]
     run
   })
   runs <- Filter(Negate(is.null), runs)

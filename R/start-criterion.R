@@ -66,6 +66,12 @@ with_robust_scale <- function(problem, call = rlang::caller_env()) {
   prepared <- prepared_of(run)
   size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
   problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
+  if (!run$converged) {
+    cli::cli_warn(c(
+      "The robust scale comes from a fit by absolute error that did not converge ({run$stop_reason}).",
+      "i" = "Start nearer to the answer, or look at {.fn fit_local} with {.fn absolute_error} first."
+    ), class = "tundrel_warning_criterion")
+  }
   # where a run lost its way there is nothing to go on from
   if (run$stop_reason != "diverged") problem$start[names(run$estimate)] <- run$estimate
   problem

@@ -38,37 +38,93 @@ curvature_note <- function(run, quantity, ends) {
 with_information <- function(run, information) {
   if (information == "default" || is_value_run(run)) return(run)
   kind <- run$problem$criterion$kind
-  if (kind %in% c("absolute", "robust")) {
+  if (kind == "robust" || criterion_form(run$problem) == "kinked") {
     refuse("criterion", c(
       "{format(run$problem$criterion)} has its own way to tell information.", "i" = "Leave {.arg information} out."
     ), call = rlang::caller_env(2))
   }
   moving <- which(run$at_bound == "")
+  if (length(moving) == 0) return(run)
+  active <- active_slopes(run, moving)
   bread <- core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate)[moving, moving, drop = FALSE]
-  if (kind == "squares") bread <- bread / 2
-  covariance <- if (information == "exact") {
-    tryCatch(solve(bread) * covariance_scale(run)^2, error = function(e) NULL)
-  } else {
-    tryCatch(solve(bread) %*% slopes_spread(run, moving) %*% solve(bread), error = function(e) NULL)
+  if (kind %in% c("squares", "shares")) bread <- bread / 2
+  bread <- bread - active$bend / if (kind %in% c("squares", "shares")) 2 else 1
+  # in the directions that active conditions leave
+  open <- active$open
+  inverse <- tryCatch(chol2inv(chol(crossprod(open, bread %*% open))), error = function(e) NULL)
+  if (is.null(inverse)) {
+    refuse("criterion", c(
+      "{.code information = \"{information}\"} cannot be had: the criterion does not curve the right way in every direction at the answer.",
+      "i" = "Leave {.arg information} out, or look at {.fn check_solution}."
+    ), call = rlang::caller_env(2))
   }
-  if (is.null(covariance) || any(diag(covariance) <= 0)) return(run)
+  covariance <- if (information == "exact") {
+    inverse * covariance_scale(run)^2
+  } else {
+    inverse %*% crossprod(open, slopes_spread(run, moving) %*% open) %*% inverse
+  }
+  known <- covariance_scale(run) * chol(chol2inv(chol(covariance))) %*% t(open)
   run$factor[] <- 0
-  run$factor[moving, moving] <- covariance_scale(run) * chol(solve(covariance))
+  run$factor[moving, moving] <- with_known_directions(known, active$slopes)
   run
+}
+
+# Of the conditions between parameters that are active: slopes in the parameters `moving`, a column each; an orthonormal basis of
+# the directions that they leave; and what they bend the Lagrange function by.
+active_slopes <- function(run, moving) {
+  p <- length(moving)
+  none <- list(slopes = matrix(0, p, 0), open = diag(p), bend = matrix(0, p, p))
+  joint <- prepared_to_walk(run)$joint
+  if (is.null(joint)) return(none)
+  slope <- function(root, x) drop(core_jacobian(joint$nodes, root, list(), 1, x))
+  multiplier <- vapply(joint$members, function(m) run$multipliers[[m$text[1]]] %||% 0, numeric(1))
+  active <- which(joint$sense == "==" | multiplier != 0)
+  if (length(active) == 0) return(none)
+  slopes <- vapply(joint$roots[active], function(root) slope(root, run$estimate)[moving], numeric(p))
+  slopes <- matrix(slopes, p)
+  found <- qr(slopes)
+  bend <- matrix(0, p, p)
+  typical <- prepared_to_walk(run)$typical
+  for (k in active) {
+    if (multiplier[k] == 0) next
+    second <- matrix(own_jacobian(function(x) slope(joint$roots[k], x), run$estimate, typical), length(run$estimate))[moving, moving]
+    bend <- bend + multiplier[k] * (if (joint$sense[k] == "<=") -1 else 1) * second
+  }
+  list(slopes = slopes, open = qr.Q(found, complete = TRUE)[, -seq_len(found$rank), drop = FALSE], bend = bend)
+}
+
+# Conditions tell about the parameters this many times more than the data.
+certain <- 1e7
+
+# The triangle of what is known, with what conditions say as known for certain.
+with_known_directions <- function(known, slopes) {
+  p <- ncol(known)
+  if (ncol(slopes) == 0) return(known)
+  norms <- sqrt(colSums(known^2))
+  sure <- vapply(seq_len(ncol(slopes)), function(k) {
+    one <- slopes[, k]
+    certain * max(norms[one != 0] / abs(one[one != 0])) * one
+  }, numeric(p))
+  rows <- qr.R(qr(rbind(known, t(matrix(sure, p))), LAPACK = FALSE))
+  rbind(rows, matrix(0, max(0, p - nrow(rows)), p))[seq_len(p), , drop = FALSE]
 }
 
 # Sum over rows of the squares of their slopes; of residuals over one minus leverage, which small samples need (MacKinnon
 # and White, 1985, Journal of Econometrics 29, 305-325).
 slopes_spread <- function(run, moving) {
   prepared <- prepared_of(run)
-  if (prepared$kind != "squares") {
-    prepared <- in_all_parameters(prepared_to_walk(run))
-    return(crossprod(core_look_at(prepared, run$estimate, 1L)$factor[, moving, drop = FALSE]))
+  if (!prepared$kind %in% c("squares", "shares")) {
+    slopes <- core_look_at(in_all_parameters(prepared_to_walk(run)), run$estimate, 1L)$factor
+    if (length(slopes) == 0) {
+      refuse("criterion", c(
+        "{.code information = \"sandwich\"} needs the slope of every row, which a model that R evaluates does not give under {format(run$problem$criterion)}.",
+        "i" = "Write the model in the model language, or use a bootstrap by case."
+      ), call = NULL)
+    }
+    return(crossprod(slopes[, moving, drop = FALSE]))
   }
   leverage <- row_leverage(run, prepared)
   residual <- residual_rows(run, prepared, "weighted") / pmax(1 - leverage, 1e-8)
-  # the slope of a share of the fitted value is that of the value, times what is shared
-  if (prepared$relative_to_fitted) residual <- residual * observed_rows(prepared) / fitted_rows(prepared, run$estimate)
   crossprod(weighted_slopes(run, prepared)[, moving, drop = FALSE] * residual)
 }
 

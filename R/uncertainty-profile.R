@@ -68,9 +68,38 @@ profile_rows <- function(run, quantities, level) {
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
     note <- if (flat) "not determined by the data" else paste(unique(unlist(lapply(ends, `[[`, "note"))), collapse = "; ")
-    row(ends$lower$value, ends$upper$value, note)
+    again <- second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target)
+    row(ends$lower$value, ends$upper$value, paste(c(note[nzchar(note)], again), collapse = "; "))
   })
   list(rows = rows, profiles = profiles)
+}
+
+# Places looked at in a stated range, outside an interval.
+places_outside <- 24
+
+# Where a range was stated there may be a second stretch of values that fit as well, as of a frequency that is told apart from
+# another by nothing in the data.
+second_stretch <- function(run, quantity, ends, target) {
+  box <- stated_box(run$problem, list(lower = stats::setNames(quantity$lower, quantity$name), upper = stats::setNames(quantity$upper, quantity$name)), quantity$name)
+  if (is.null(box) || !quantity$name %in% names(run$estimate) || !all(is.finite(ends))) return(NULL)
+  root <- root_of_rise(run, quantity$hold)
+  share <- (seq_len(places_outside) - 0.5) / places_outside
+  at <- if (isTRUE(attr(box, "log"))) box[1] * (box[2] / box[1])^share else box[1] + share * diff(as.numeric(box))
+  held <- lapply(at, function(value) root(value, run$estimate))
+  roots <- vapply(held, function(found) if (is.null(found)) Inf else found$root, numeric(1))
+  # from the lowest places between higher ones the fit is let go: it may end outside the interval, about as good
+  low <- which(is.finite(roots) & (at < ends[1] | at > ends[2]) & roots <= c(Inf, utils::head(roots, -1)) & roots <= c(roots[-1], Inf))
+  prepared <- prepared_at_answer(run)
+  walk <- held_walker(run, joint_conditions(run$problem, run$status))
+  best <- in_users_sign(run$problem, run$value)
+  for (k in utils::head(low[order(roots[low])], 3)) {
+    found <- walk(prepared, held[[k]]$x)
+    if (is.null(found)) next
+    there <- found$x[match(quantity$name, names(run$estimate))]
+    outside <- there < ends[1] || there > ends[2]
+    if (outside && (found$value - best) * root_scale(run) < target^2) return(paste("fits as well again near", format_number(there)))
+  }
+  NULL
 }
 
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))

@@ -6,7 +6,7 @@ same_end_share <- 0.1
 near_collinear <- 0.95
 
 uncertainty_reading <- function(run, table) {
-  c(limits_read(table), ways_compared(table), trades_read(run, table))
+  c(limits_read(table), ways_compared(run, table), small_sample_read(run, table), trades_read(run, table))
 }
 
 # Intervals with an end that is none, or is a bound.
@@ -26,15 +26,36 @@ limits_read <- function(table) {
     }),
     said("several minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
     said("turns back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
+    said("fits as well again", function(n) ": values outside the interval fit as well, as the note says; the data do not tell the two stretches apart."),
     said("lost", function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
   )
 }
 
+# A bootstrap draws from as many residuals as there are readings, and its own ends scatter by this much of an interval, over the
+# root of the degrees of freedom, where curvature is exact; with fewer degrees than these it is the weaker way.
+bootstrap_scatter <- 0.9
+fewest_for_bootstrap <- 20
+
+# What the ends of an interval may differ by without a finding.
+same_ends <- function(way, run, table) {
+  if (way == "profile") return(same_end_share)
+  freedom <- max(1, stats::df.residual(run))
+  replicates <- attr(table, "replicates") %||% 999
+  same_end_share + bootstrap_scatter / sqrt(freedom) + 1 / sqrt(replicates)
+}
+
 # Curvature against the surer ways.
-ways_compared <- function(table) {
+ways_compared <- function(run, table) {
   if (!"curvature" %in% table$by) return(character())
   surer <- intersect(c("profile", "bootstrap", "percentile"), table$by)
   if (length(surer) == 0) return(character())
+  if (surer[1] != "profile" && !isTRUE(stats::df.residual(run) >= fewest_for_bootstrap)) {
+    return(paste0(
+      "With ", count_of(max(0, stats::df.residual(run)), "degree"), " of freedom a bootstrap draws from too few residuals to be held against ",
+      "curvature, and is the weaker of the two: add by = \"profile\"."
+    ))
+  }
+  same <- same_ends(surer[1], run, table)
   readings <- lapply(unique(table$parameter), function(name) {
     rows <- table[table$parameter == name, ]
     curvature <- rows[rows$by == "curvature", ]
@@ -46,7 +67,7 @@ ways_compared <- function(table) {
     }
     width <- other$upper - other$lower
     off <- max(abs(c(curvature$lower - other$lower, curvature$upper - other$upper))) / width
-    if (is.na(off) || off <= same_end_share) return(list(name = name, why = "agrees"))
+    if (is.na(off) || off <= same) return(list(name = name, why = "agrees"))
     arms <- c(other$estimate - other$lower, other$upper - other$estimate)
     list(name = name, why = "off", off = off, arms = arms, bound = grepl("bound", curvature$note) || grepl("bound", other$note))
   })
@@ -55,11 +76,12 @@ ways_compared <- function(table) {
   names <- vapply(readings, `[[`, character(1), "name")
   c(
     if (any(why == "agrees")) {
-      paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], " agree to a tenth of the interval: either may be quoted.")
+      paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], if (surer[1] == "profile") " agree to a tenth of the interval" else " differ by no more than chance would have it",
+        ": either may be quoted.")
     },
     if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a tidy interval where there is none: quote the ", surer[1], "."),
     vapply(readings[why == "off"], misleading_curvature, character(1), way = surer[1]),
-    disagreeing_ways(table, surer)
+    disagreeing_ways(run, table, surer)
   )
 }
 
@@ -77,20 +99,34 @@ misleading_curvature <- function(reading, way) {
 }
 
 # Profile and bootstrap apart: the noise is not what the criterion says.
-disagreeing_ways <- function(table, surer) {
-  if (!all(c("profile", "bootstrap") %in% surer)) return(NULL)
+disagreeing_ways <- function(run, table, surer) {
+  if (!all(c("profile", "bootstrap") %in% surer) || !isTRUE(stats::df.residual(run) >= fewest_for_bootstrap)) return(NULL)
+  same <- max(0.25, same_ends("bootstrap", run, table))
   apart <- Filter(function(name) {
     a <- table[table$parameter == name & table$by == "profile", ]
     b <- table[table$parameter == name & table$by == "bootstrap", ]
     width <- a$upper - a$lower
     # where the criterion is far from a parabola the bootstrap is no judge
     lopsided <- max((a$upper - a$estimate) / (a$estimate - a$lower), (a$estimate - a$lower) / (a$upper - a$estimate))
-    !nzchar(paste0(a$note, b$note)) && is.finite(width) && lopsided < 1.5 && isTRUE(max(abs(c(a$lower - b$lower, a$upper - b$upper))) > 0.25 * width)
+    !nzchar(paste0(a$note, b$note)) && is.finite(width) && lopsided < 1.5 && isTRUE(max(abs(c(a$lower - b$lower, a$upper - b$upper))) > same * width)
   }, unique(table$parameter))
   if (length(apart) == 0) return(NULL)
   paste0(
     "For ", and_list(apart), " profile and bootstrap differ by more than a quarter of the interval: ",
     "the noise may not be what the criterion says; look at check_residuals()."
+  )
+}
+
+# Likelihoods tell their errors as in large samples.
+few_for_likelihood <- 20
+
+small_sample_read <- function(run, table) {
+  freedom <- stats::df.residual(run)
+  if (!is_likelihood(run$problem) || !any(c("curvature", "profile") %in% table$by) || !isTRUE(freedom < few_for_likelihood)) return(NULL)
+  paste0(
+    "Intervals from a likelihood are those of large samples, and ", count_of(run$n, "reading"), " for ", count_of(n_estimated(run), "parameter"),
+    " are few: they tend to be too narrow, more so the fewer there are",
+    if (identical(run$problem$criterion$family, "normal")) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
   )
 }
 

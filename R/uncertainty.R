@@ -8,7 +8,8 @@
 #'
 #' `"profile"` holds the parameter at other values and fits all others again, until the fit is worse than chance allows.
 #' Intervals may be lopsided, end at a bound, or be open: then the data rule out no value on that side, and the limit is
-#' infinite. Conditions are kept to.
+#' infinite. Conditions are kept to. Where a range was stated with [search_within()] or two bounds, it is looked through for a second
+#' stretch of values that fit as well, which the note then names.
 #'
 #' `"bootstrap"` and `"percentile"` fit again to resampled measurements, and read the interval off the refits: corrected for
 #' bias, acceleration and the size of the sample, or plain percentiles of the same refits, which are too narrow in small
@@ -105,6 +106,7 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
     warn_failed(drawn)
   }
   table <- uncertainty_table(unlist(rows[by], recursive = FALSE, use.names = FALSE), quantities)
+  attr(table, "replicates") <- replicates
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
 }
 

@@ -89,7 +89,7 @@ int main(int argc, char** argv) {
     }
     for (int p = 0; p < kParameters; ++p) graph.parameter(p);
     const int response = graph.column(1);
-    const int residual = least_squares_residual(graph, response, fitted, -1, random() % 8 == 0);
+    const int residual = least_squares_residual(graph, response, fitted, -1);
     LeastSquaresProblem problem(std::move(graph), residual, response, Columns{{x.data(), y.data()}, rows}, random_bounds(random), 1);
     const std::string name = solvers[random() % 9];
     SolverSettings settings;

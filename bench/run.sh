@@ -15,3 +15,6 @@ Rscript bench/solvers.R
 Rscript bench/global-search.R
 Rscript bench/coverage.R
 Rscript bench/residual-checks.R
+Rscript bench/own-noise.R
+Rscript bench/claims.R
+Rscript bench/nothing-stated.R

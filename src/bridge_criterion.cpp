@@ -22,15 +22,26 @@ class CriterionReader {
     const bool relative_to_fitted = problem_["relative_to_fitted"];
     const int weight = node("root_weight"), response = node("response");
     RowLoss loss;
-    loss.kink = least_squares_residual(t_.graph, response, node("fitted"), weight, relative_to_fitted);
-    loss.reference = least_squares_residual(t_.graph, relative_to_fitted ? t_.graph.constant(1) : response,
-                                            t_.graph.constant(0), weight, false);
+    loss.kink = relative_to_fitted ? log_ratio(t_.graph, response, node("fitted"), weight)
+                                   : least_squares_residual(t_.graph, response, node("fitted"), weight);
+    loss.reference = least_squares_residual(t_.graph, relative_to_fitted ? t_.graph.constant(1) : response, t_.graph.constant(0), weight);
+    return loss;
+  }
+
+  RowLoss shares() const {
+    RowLoss loss;
+    const int weight = node("root_weight"), fitted = node("fitted");
+    loss.smooth = share_loss(t_.graph, node("response"), fitted, weight, problem_["reference"]);
+    const Term inverse = 1.0 / Term{&t_.graph, fitted};
+    loss.expected = {{fitted, weight < 0 ? inverse.node : (Term{&t_.graph, weight} * inverse).node}};
+    loss.scale_unknown = true;
     return loss;
   }
 
   RowLoss absolute() const {
     RowLoss loss = residual();
     loss.expected = {{loss.kink, t_.graph.constant(1)}};
+    loss.scale_unknown = true;
     return loss;
   }
 
@@ -74,6 +85,7 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
   const CriterionReader reader(problem, graph);
   const std::string kind = problem["kind"];
   if (kind == "squares") return reader.residual();
+  if (kind == "shares") return reader.shares();
   if (kind == "absolute") return reader.absolute();
   if (kind == "robust") return reader.robust();
   if (kind == "likelihood") return reader.likelihood();

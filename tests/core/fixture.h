@@ -34,7 +34,7 @@ inline std::unique_ptr<tundrel::LeastSquaresProblem> decay_problem(const DecayDa
   Graph g;
   const int x = g.column(0), y = g.column(1), a = g.parameter(0), b = g.parameter(1);
   const int fitted = g.apply(Op::multiply, a, g.apply(Op::exp, g.apply(Op::negate, g.apply(Op::multiply, b, x))));
-  const int residual = least_squares_residual(g, y, fitted, -1, false);
+  const int residual = least_squares_residual(g, y, fitted, -1);
   Columns columns{{data.x.data(), data.y.data()}, static_cast<long>(data.x.size())};
   return std::make_unique<LeastSquaresProblem>(std::move(g), residual, y, columns, std::move(bounds), threads);
 }

@@ -88,7 +88,7 @@ TEST_CASE("whatever column has a number that is not finite, the point is refused
   Graph g;
   const int x = g.column(0), y = g.column(1), a = g.parameter(0), b = g.parameter(1), c = g.parameter(2);
   const int root = g.apply(Op::multiply, b, g.apply(Op::sqrt, g.apply(Op::multiply, c, x)));
-  const int residual = least_squares_residual(g, y, g.apply(Op::add, a, root), -1, false);
+  const int residual = least_squares_residual(g, y, g.apply(Op::add, a, root), -1);
   const std::vector<double> rows{0.5, 1, 2, 3, 4}, readings{1, 2, 3, 4, 5};
   LeastSquaresProblem problem(std::move(g), residual, y, {{rows.data(), readings.data()}, 5}, no_bounds(3), 1);
   CHECK(problem.linearise(vec({1, 1, 1})).usable);

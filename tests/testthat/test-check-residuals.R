@@ -45,8 +45,10 @@ test_that("noise passes, and each departure is found by the check that is made f
   expect_identical(attr(out, "flagged")$row, 17L)
 
   pulled <- check_residuals(line_run(c(2 + 3 * x[1:20] + noise[1:20], 20), c(x[1:20], 30)))
-  expect_identical(verdict_of(pulled, "leverage"), "warn")
-  expect_identical(verdict_of(pulled, "influence"), "warn")
+  # they name the row, and are no alarm
+  expect_identical(verdict_of(pulled, "leverage"), "pass")
+  expect_identical(verdict_of(pulled, "influence"), "pass")
+  expect_match(pulled$reading[pulled$check == "leverage"], "Row 21")
   expect_match(pulled$reading[pulled$check == "influence"], "Without row 21")
 })
 

@@ -49,9 +49,13 @@ test_that("relative residuals meet the closed form of a line through zero", {
   expect_equal(observed$value, sum((1 - coef(observed)[["b"]] * z)^2), tolerance = 1e-12)
   fitted_shares <- fit("fitted")
   u <- d$y / d$x
-  expect_equal(coef(fitted_shares)[["b"]], sum(u^2) / sum(u), tolerance = 1e-12)
-  sd <- sqrt(fitted_shares$value / 5) * fitted(fitted_shares)
-  expect_equal(as.numeric(logLik(fitted_shares)), sum(dnorm(d$y, fitted(fitted_shares), sd, log = TRUE)))
+  # weights held at the fitted values: sum((y - b x) / (b x)^2 x) is zero
+  expect_equal(coef(fitted_shares)[["b"]], mean(u), tolerance = 1e-12)
+  share <- u / mean(u) - 1
+  expect_equal(fitted_shares$value, 2 * sum(share - log1p(share)), tolerance = 1e-10)
+  expect_equal(sigma(fitted_shares), sqrt(sum(share^2) / 4), tolerance = 1e-10)
+  expect_equal(sqrt(vcov(fitted_shares)[1, 1]), sd(u) / sqrt(5), tolerance = 1e-8)
+  expect_true(is.na(logLik(fitted_shares)) && is.na(logLik(observed)))
 })
 
 test_that("observations of zero have no relative residuals", {

@@ -47,7 +47,7 @@ test_that("budgets that ran out are said, and the answer is polished all the sam
   run <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_evaluations = 100)
   expect_equal(unpolished(run)$stop_reason, "evaluations")
   expect_true(run$converged)
-  expect_equal(run$stages$stage, c("differential_evolution", "polished by newton"))
+  expect_equal(run$stages$stage, c("differential_evolution", "walk from the start", "polished by newton"))
   few <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_iterations = 3)
   expect_equal(unpolished(few)$iterations, 3)
   target <- fit_global(smooth_valley(), "cma_es", seed = 1, target = 0.5)

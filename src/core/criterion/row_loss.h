@@ -18,6 +18,8 @@ struct RowLoss {
   std::vector<InformationTerm> expected;
   // TRUE where the loss is no likelihood: uncertainty then needs the spread of the rows' slopes, too.
   bool spread_of_slopes = false;
+  // TRUE where the scale of the noise is not stated, so that a row's own share of the value tells what matters in it.
+  bool scale_unknown = false;
 };
 
 }  // namespace tundrel

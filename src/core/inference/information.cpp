@@ -40,11 +40,16 @@ Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::Mat
                                 const std::vector<int>& moving) {
   const int p = static_cast<int>(hessian.rows()), m = static_cast<int>(moving.size());
   if (m == 0) return Eigen::MatrixXd::Zero(p, p);
+  // In units in which every parameter's curvature is 1.
+  Eigen::MatrixXd own = part(hessian, moving);
+  const Eigen::VectorXd scale = own.diagonal().cwiseAbs().cwiseSqrt().unaryExpr([](double s) { return s > 0 ? s : 1.0; });
+  const Eigen::VectorXd unit = scale.cwiseInverse();
+  own = (unit.asDiagonal() * own * unit.asDiagonal()).eval();
   Eigen::MatrixXd own_slopes(slopes.rows(), m);
-  for (int j = 0; j < m; ++j) own_slopes.col(j) = slopes.col(moving[j]);
+  for (int j = 0; j < m; ++j) own_slopes.col(j) = slopes.col(moving[j]) * unit[j];
   const Eigen::MatrixXd triangle =
       own_slopes.householderQr().matrixQR().topRows(m).triangularView<Eigen::Upper>();
-  return spread_out(triangle.transpose().fullPivLu().solve(part(hessian, moving)), moving, p);
+  return spread_out(triangle.transpose().fullPivLu().solve(own) * scale.asDiagonal(), moving, p);
 }
 
 Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::MatrixXd& slopes, const std::vector<int>& which,

@@ -69,6 +69,7 @@ struct KinkedExpansion {
   Expansion rest;            // all but the kinks near zero
   Eigen::VectorXd effort;    // for each parameter, the sum of its slope's absolute values over all rows
   std::vector<Kink> kinks;
+  double rows = 1;
 };
 
 struct KinkSizes {

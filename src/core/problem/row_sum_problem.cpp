@@ -1,5 +1,7 @@
 #include "row_sum_problem.h"
 
+#include <algorithm>
+#include <cmath>
 #include <map>
 #include <utility>
 
@@ -24,7 +26,10 @@ Eigen::MatrixXd from_lower(const double* lower, int p) {
 }
 
 // A kink is at zero if it is below these shares of the mean kink and of what the kinks are differences of.
-constexpr double kSettledKink = 1e-9, kRoundedKink = 1e-13;
+constexpr double kSettledKink = 1e-9, kRoundedKink = 1e-12;
+
+// Noise in shares of the fitted value is not smaller than this.
+constexpr double kLeastShare = 1e-10;
 
 int pairs(int p) { return p * (p + 1) / 2; }
 
@@ -88,6 +93,12 @@ double RowSumProblem::value(const Eigen::VectorXd& x) {
   const double total = column_sums(value_program_, x)[0] + constant_;
   if (!std::isfinite(total)) ++refused;
   return total;
+}
+
+double RowSumProblem::value_unit(const Expansion& at) {
+  if (!loss_.scale_unknown) return 1;
+  const double least = loss_.kink < 0 ? kLeastShare * kLeastShare : 0;
+  return std::max(std::fabs(at.value) / static_cast<double>(columns_.rows), least);
 }
 
 Slope RowSumProblem::slope(const Eigen::VectorXd& x) {
@@ -166,6 +177,7 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
     for (const auto& [row, count] : near[s]) near[0][row] += count;
   out.usable = total.allFinite() && out.effort.allFinite() && static_cast<int>(near[0].size()) <= most;
   if (!out.usable) return out;
+  out.rows = static_cast<double>(columns_.rows);
   out.rest = {true, total[0] + constant_, total.segment(1, p), from_lower(total.data() + second, p), {}, {}};
   for (const auto& [row, count] : near[0])
     out.kinks.push_back({row[0], Eigen::Map<const Eigen::VectorXd>(row.data() + 1, p), from_lower(row.data() + second, p), count});

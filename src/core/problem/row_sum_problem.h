@@ -25,7 +25,7 @@ class RowSumProblem : public Problem {
   Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
   // One step of a log-likelihood, or of a robust loss, is one squared scale of the noise.
-  double value_unit(const Expansion&) override { return 1; }
+  double value_unit(const Expansion& at) override;
   void smooth_by(double width) override { width_ = width; }
   KinkSizes kink_sizes(const Eigen::VectorXd& x) override;
   KinkedExpansion expand_kinks(const Eigen::VectorXd& x, double width, int most) override;

@@ -15,18 +15,17 @@ constexpr double kBalanced = 1e-12;
 
 }  // namespace
 
-BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& free) {
-  const int n = static_cast<int>(at.kinks.size()), m = static_cast<int>(free.size());
+BalancedKinks balance_kinks(const KinkedExpansion& at, const Eigen::MatrixXd& steps) {
+  const auto n = static_cast<Eigen::Index>(at.kinks.size()), m = steps.cols();
   if (n == 0) return {at.rest.gradient, Eigen::VectorXd(0)};
-  // Each parameter's slope as a share of its effort, so that units do not matter.
-  Eigen::MatrixXd a(m, n);
-  Eigen::VectorXd b(m), most(n);
-  for (int j = 0; j < m; ++j) {
-    const double effort = at.effort[free[j]];
-    b[j] = at.rest.gradient[free[j]] / effort;
-    for (int k = 0; k < n; ++k) a(j, k) = at.kinks[k].gradient[free[j]] / effort;
+  Eigen::MatrixXd gradients(at.rest.gradient.size(), n);
+  Eigen::VectorXd most(n);
+  for (Eigen::Index k = 0; k < n; ++k) {
+    gradients.col(k) = at.kinks[static_cast<std::size_t>(k)].gradient;
+    most[k] = at.kinks[static_cast<std::size_t>(k)].count;
   }
-  for (int k = 0; k < n; ++k) most[k] = at.kinks[k].count;
+  const Eigen::MatrixXd a = steps.transpose() * gradients;
+  const Eigen::VectorXd b = steps.transpose() * at.rest.gradient;
   Eigen::VectorXd multiplier = Eigen::VectorXd::Zero(n);
   if (m > 0) {
     multiplier = -a.completeOrthogonalDecomposition().solve(b);
@@ -34,7 +33,7 @@ BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& f
     Eigen::VectorXd left = b + a * multiplier;
     // One multiplier at a time, within its range: a convex problem, so that this ends at the best ones.
     for (int sweep = 0; sweep < kMostSweeps && left.lpNorm<Eigen::Infinity>() > kBalanced; ++sweep) {
-      for (int k = 0; k < n; ++k) {
+      for (Eigen::Index k = 0; k < n; ++k) {
         const double length = a.col(k).squaredNorm();
         if (!(length > 0)) continue;
         const double to = std::clamp(multiplier[k] - a.col(k).dot(left) / length, -most[k], most[k]);
@@ -43,8 +42,7 @@ BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& f
       }
     }
   }
-  Eigen::VectorXd slope = at.rest.gradient;
-  for (int k = 0; k < n; ++k) slope += multiplier[k] * at.kinks[k].gradient;
+  const Eigen::VectorXd slope = at.rest.gradient + gradients * multiplier;
   return {slope, multiplier};
 }
 

@@ -11,8 +11,8 @@ struct BalancedKinks {
   Eigen::VectorXd multipliers;  // of each kink, from minus to plus its count
 };
 
-// Chooses each kink's multiplier so that little slope is left in the parameters `free`.
-BalancedKinks balance_kinks(const KinkedExpansion& at, const std::vector<int>& free);
+// Chooses each kink's multiplier so that little slope is left along these steps, a column each: see unit_steps().
+BalancedKinks balance_kinks(const KinkedExpansion& at, const Eigen::MatrixXd& steps);
 
 // Rank of a factor's columns.
 int determined_directions(const Eigen::MatrixXd& factor, const std::vector<int>& columns);

@@ -1,5 +1,6 @@
 #include "shared_fit.h"
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
@@ -20,6 +21,8 @@ constexpr double kWorthwhile = 1e-4;
 constexpr double kDetermined = 1e-12;
 // A parameter takes part in an undetermined direction if its share there is above this.
 constexpr double kTakesPart = 1e-6;
+// Curvature relative to that of a parameter that is more than rounding.
+constexpr double kFalls = 1e-7;
 constexpr int kClosingSteps = 8;
 constexpr double kSettledShare = 1e-3;
 constexpr double kRunawayRatio = 30;
@@ -176,6 +179,36 @@ class ArrowFit {
       }
     }
     return out;
+  }
+
+  // FALSE at a saddle or a maximum. The whole curvature has the Jacobian's arrow structure: it does not curve down where no group's
+  // own part does, nor what is left of the shared part when each group's own parameters follow it.
+  bool curves_up(const Point& p) {
+    const auto s = static_cast<Eigen::Index>(shared_.size()), own = static_cast<Eigen::Index>(own_.size());
+    MatrixXd left = MatrixXd::Zero(s, s);
+    for (int k = 0; k < groups_; ++k) {
+      MatrixXd whole;
+      if (!on_group(0, k).residual_curvature(p.x.col(k), whole)) return true;
+      whole += p.at[k].factor.transpose() * p.at[k].factor;
+      const auto part = [&](const std::vector<int>& rows, const std::vector<int>& columns) {
+        MatrixXd out(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(columns.size()));
+        for (Eigen::Index i = 0; i < out.rows(); ++i)
+          for (Eigen::Index j = 0; j < out.cols(); ++j) {
+            const int a = rows[static_cast<std::size_t>(i)], b = columns[static_cast<std::size_t>(j)];
+            const double unit = std::max(scale_(a, k), std::numeric_limits<double>::min()) * std::max(scale_(b, k), std::numeric_limits<double>::min());
+            out(i, j) = held_(a, k) || held_(b, k) ? 0 : whole(a, b) / unit;
+          }
+        return out;
+      };
+      const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(part(own_, own_));
+      const VectorXd& values = eigen.eigenvalues();
+      if (own > 0 && values[0] < -kFalls) return false;
+      const MatrixXd cross = eigen.eigenvectors().transpose() * part(own_, shared_);
+      left += part(shared_, shared_);
+      for (Eigen::Index j = 0; j < own; ++j)
+        if (values[j] > kFalls) left -= cross.row(j).transpose() * cross.row(j) / values[j];
+    }
+    return s == 0 || Eigen::SelfAdjointEigenSolver<MatrixXd>(left).eigenvalues()[0] >= -kFalls;
   }
 
   // How many directions the own parameters of a group have that its readings determine; those at a bound count.
@@ -348,7 +381,7 @@ SharedFit fit_shared(Problem& problem, const std::vector<int>& shared, const Mat
   bool runaway = false;
   const bool settled = fit.settled(here, step, runaway);
   const bool claimed = claim == StopReason::value || claim == StopReason::step;
-  out.converged = claimed && settled && out.gradient_norm <= kOptimalGradient;
+  out.converged = claimed && settled && out.gradient_norm <= kOptimalGradient && fit.curves_up(here);
   out.reason = !claimed || out.converged ? claim : runaway ? StopReason::diverged : StopReason::stalled;
   out.x = here.x;
   out.errors = fit.errors();

@@ -4,7 +4,10 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numeric>
 
+#include "absolute_program.h"
+#include "kink_balance.h"
 #include "optimality.h"
 
 namespace tundrel {
@@ -18,6 +21,9 @@ constexpr double kTryShare = 1e-2, kLeastShare = 1e-12;
 // Kinks within so many widths of zero may be at zero at the optimum.
 constexpr double kReach = 30;
 constexpr int kMostMeetingSteps = 15;
+// Linear programs are solved for so many kinks at most, one after the other in regions that shrink to this share of the sizes.
+constexpr int kMostProgramKinks = 2000, kMostProgramSteps = 60;
+constexpr double kLeastRadius = 1e-12, kBalanced = 1e-8;
 // Multipliers may leave their range by rounding.
 constexpr double kMultiplierSlack = 1e-7;
 constexpr double kSameValue = 1e-12;
@@ -60,6 +66,20 @@ double reach_of_independent(const KinkedExpansion& at, const std::vector<int>& u
   return reach;
 }
 
+// What no multipliers of the kinks at zero can balance, as verification will judge it.
+double slope_left(Problem& problem, const Eigen::VectorXd& x) {
+  const double never = std::numeric_limits<double>::infinity();
+  const KinkedExpansion at = problem.expand_kinks(x, problem.kink_sizes(x).rounding, kMostProgramKinks);
+  const Eigen::MatrixXd information = problem.expected_factor(x);
+  if (!at.usable || information.size() == 0 || !information.allFinite()) return never;
+  std::vector<int> free;
+  for (int i = 0; i < x.size(); ++i)
+    if (!problem.bounds().rests_low(i, x[i]) && !problem.bounds().rests_high(i, x[i])) free.push_back(i);
+  const Eigen::VectorXd left = balance_kinks(at, unit_steps(information, free)).slope;
+  const std::vector<int> unheld = unheld_parameters(problem, x, left);
+  return unheld.empty() ? 0 : (unit_steps(information, unheld).transpose() * left).norm() / std::sqrt(at.rows);
+}
+
 }  // namespace
 
 // The criterion itself, not its smoothed form, is what the trace shows.
@@ -100,7 +120,7 @@ void SmoothedNewton::iterate(Problem& problem) {
     take_over(problem);
     return;
   }
-  if (width_ <= kTryShare * first_width_ && meet_kinks(problem)) return;
+  if (width_ <= kTryShare * first_width_ && (meet_kinks(problem) || solve_program(problem))) return;
   narrow(problem);
 }
 
@@ -172,6 +192,8 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   for (const Kink& kink : end.kinks)
     if (!end.usable || std::fabs(kink.value) > rounding) return false;
   const double value = problem.value(x);
+  // Multipliers in their range say little where too few kinks are met to balance the slope.
+  if (!(slope_left(problem, x) <= kBalanced)) return false;
   if (!(length < 1e-9) || !(value <= status_.value + kSameValue * std::fabs(status_.value))) return false;
   status_.x = x;
   status_.value = value;
@@ -180,6 +202,65 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   status_.action = "kinks met";
   status_.reason = StopReason::gradient;
   return true;
+}
+
+bool SmoothedNewton::solve_program(Problem& problem) {
+  const Bounds& bounds = problem.bounds();
+  const double infinity = std::numeric_limits<double>::infinity();
+  std::vector<int> all(status_.x.size());
+  std::iota(all.begin(), all.end(), 0);
+  double radius = 1;
+  bool moved = false;
+  for (int k = 0; k < kMostProgramSteps && radius > kLeastRadius; ++k) {
+    const Eigen::VectorXd x = status_.x, sizes = parameter_sizes(problem, x);
+    KinkedExpansion at = problem.expand_kinks(x, infinity, kMostProgramKinks);
+    if (!at.usable) at = problem.expand_kinks(x, kReach * width_, kMostProgramKinks);
+    const Eigen::MatrixXd information = problem.expected_factor(x);
+    if (!at.usable || at.kinks.empty() || information.size() == 0 || !information.allFinite()) break;
+    AbsoluteProgram program;
+    const auto n = static_cast<Eigen::Index>(at.kinks.size());
+    program.slope = at.rest.gradient;
+    program.normals.resize(x.size(), n);
+    program.values.resize(n);
+    program.counts.resize(n);
+    for (Eigen::Index i = 0; i < n; ++i) {
+      const Kink& kink = at.kinks[static_cast<std::size_t>(i)];
+      program.normals.col(i) = kink.gradient;
+      program.values[i] = kink.value;
+      program.counts[i] = kink.count;
+    }
+    program.lower = program.upper = Eigen::VectorXd(x.size());
+    for (int i = 0; i < x.size(); ++i) {
+      program.lower[i] = std::max(bounds.reach_down(i, x[i]), -radius * sizes[i]);
+      program.upper[i] = std::min(bounds.reach_up(i, x[i]), radius * sizes[i]);
+    }
+    program.metric = unit_steps(information, all);
+    const Eigen::VectorXd step = solve(program), to = bounds.along(x, step);
+    const double length = step.cwiseQuotient(sizes).lpNorm<Eigen::Infinity>();
+    const double value = length > 0 ? problem.value(to) : status_.value;
+    if (std::isfinite(value) && value < status_.value) {
+      status_.x = to;
+      status_.value = value;
+      status_.step_norm = length;
+      moved = true;
+      if (length >= 0.99 * radius) radius *= 2;
+      continue;
+    }
+    if (length <= kLeastRadius) break;
+    radius = 0.25 * std::min(radius, length);
+  }
+  const double left = slope_left(problem, status_.x);
+  if (left <= kBalanced) {
+    status_.gradient_norm = left;
+    status_.action = "linear program of the kinks solved";
+    status_.reason = StopReason::gradient;
+    return true;
+  }
+  if (moved) {
+    problem.smooth_by(width_);
+    smooth_.start(problem, status_.x);
+  }
+  return false;
 }
 
 void SmoothedNewton::visit(StateVisitor& v) {

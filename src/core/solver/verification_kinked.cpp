@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../inference/information.h"
+#include "absolute_program.h"
 #include "active_set.h"
 #include "kink_balance.h"
 #include "newton.h"
@@ -70,14 +71,19 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
     else if (!bounds.rests_low(i, x[i]) && !bounds.rests_high(i, x[i]))
       free.push_back(i);
   }
-  const BalancedKinks balanced = balance_kinks(at, free);
+  const Eigen::MatrixXd information = problem.expected_factor(x);
+  const BalancedKinks balanced = balance_kinks(at, unit_steps(information, free));
   const Eigen::VectorXd& left = balanced.slope;
   result.slope = left;
+  // Slopes are measured along steps of one length that are at right angles to each other: parameters alone may hide one along
+  // which their effects nearly cancel.
+  std::vector<int> moving;
   for (int i = 0; i < problem.size(); ++i) {
     if (at.effort[i] == 0 || bounds.holds(i, x[i], left[i])) continue;
-    result.gradient_norm = std::max(result.gradient_norm, std::fabs(left[i]) / at.effort[i]);
+    moving.push_back(i);
     if (std::find(result.dead.begin(), result.dead.end(), i) == result.dead.end()) alive.push_back(i);
   }
+  if (!moving.empty()) result.gradient_norm = (unit_steps(information, moving).transpose() * left).norm() / std::sqrt(at.rows);
   result.n_alive = static_cast<int>(alive.size());
   result.factor = information_factor(problem, x, at.rest, alive);
   result.rank = determined_directions(result.factor, alive);
