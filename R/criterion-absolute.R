@@ -12,6 +12,9 @@
 #' @inheritParams least_squares
 #' @param sd An expression of columns: the standard deviation of each response, above zero, by which
 #'   its residual is divided.
+#' @param relative \[character(1)] For noise in proportion to the curve. `"fitted"`: what counts is the logarithm of response over fitted
+#'   value, so that too much and too little count alike; responses of zero are refused. `"observed"`: residuals are divided by the
+#'   readings themselves, which is only good for noise of a percent or two (see [least_squares()]). `NULL` for plain residuals.
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: As for [least_squares()].
 #' @references Bassett and Koenker (1978) Journal of the American Statistical Association 73, 618-622.

@@ -109,7 +109,8 @@ scout <- function(run, budget, threads, first) {
   walks <- walk_starts(run$problem, run$prepared, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists, first = first)
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
-  ok <- vapply(walks$raw, function(r) r$reason != "failed" && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
+  # where a walk went off to infinity there is nothing to begin at
+  ok <- vapply(walks$raw, function(r) !r$reason %in% c("failed", "diverged") && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
   best <- if (any(ok)) walks$raw[[which(ok)[which.min(ends[ok])]]][c("x", "value")] else walks$best
   if (!is.null(best)) {
     run$start[] <- best$x

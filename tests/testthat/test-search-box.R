@@ -31,8 +31,9 @@ test_that("a range is built from the kind of a parameter: along the predictor, o
   expect_equal(c(box$lower[["c"]], box$upper[["c"]]), c(5 - 6, 65 + 6))
   # one over time, and either sign
   expect_equal(box$lower[["k"]], -box$upper[["k"]])
-  expect_gt(box$upper[["k"]], 1 / 65)
-  expect_lt(box$upper[["k"]], 20)
+  # the root of the largest response over the shortest time: 20 times 3, and a two hundredth of 60
+  expect_equal(box$upper[["k"]], sqrt(20 * max(d$y)) / (60 / 200))
+  expect_equal(box$near[["k"]], sqrt(1e-3 * max(d$y)) / (20 * 65))
   positive <- box_for(subject_to(problem, k > 0))
   expect_true(positive$log[["k"]])
 })
@@ -45,12 +46,17 @@ test_that("starts are kept where they are stated, and set in the middle where th
 })
 
 test_that("points go into the cube and back, in the units of the parameters", {
-  box <- list(lower = c(a = -1, b = 0.1), upper = c(a = 3, b = 10), log = c(a = FALSE, b = TRUE))
+  box <- list(lower = c(a = -1, b = 0.1), upper = c(a = 3, b = 10), log = c(a = FALSE, b = TRUE), near = c(a = 0, b = 0))
   points <- cbind(c(-1, 1, 3), c(0.1, 1, 10))
   units <- to_unit(points, box)
   expect_equal(units, cbind(c(0, 0.5, 1), c(0, 0.5, 1)))
   expect_equal(from_unit(units, box, c("a", "b")), points)
   expect_equal(from_unit(units[, 2, drop = FALSE], box, "b")[, 1], points[, 2])
+  # to both sides of zero by orders of magnitude
+  both <- list(lower = c(k = -100), upper = c(k = 100), log = c(k = TRUE), near = c(k = 0.01))
+  at <- matrix(c(-100, -1, 0, 1, 100))
+  expect_equal(to_unit(at, both)[c(1, 3, 5)], c(0, 0.5, 1))
+  expect_equal(from_unit(to_unit(at, both), both, "k"), at)
 })
 
 test_that("large tables are searched with fewer evaluations", {
