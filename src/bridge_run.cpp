@@ -306,8 +306,10 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
   std::vector<int> alive;
   for (int i = 0; i < factor.cols(); ++i)
     if (std::find(v.dead.begin(), v.dead.end(), i) == v.dead.end()) alive.push_back(i);
-  const int n_alive = squares ? v.n_alive : static_cast<int>(alive.size());
+  // without rows there are no slopes of theirs to tell directions by: the curvature has
+  const bool by_rows = !squares && factor.cols() > 0;
+  const int n_alive = by_rows ? static_cast<int>(alive.size()) : v.n_alive;
   using Rcpp::_;
   return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),
-                            _["gradient_norm"] = v.gradient_norm, _["curves_down"] = v.way_down.size() > 0, _["n_alive"] = n_alive, _["rank"] = squares ? v.rank : determined_directions(factor, alive));
+                            _["gradient_norm"] = v.gradient_norm, _["curves_down"] = v.way_down.size() > 0, _["n_alive"] = n_alive, _["rank"] = by_rows ? determined_directions(factor, alive) : v.rank);
 }

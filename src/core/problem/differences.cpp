@@ -16,8 +16,8 @@ constexpr double kShare = 1e-3, kShareOfSecond = 0.1;
 constexpr double kOneSided = 100;
 // A function bends where its second difference is more than so many times the rounding of its values; by how much, and how often,
 // a step grows that shows no bend.
-constexpr double kBends = 1e3, kGrown = 30;
-constexpr int kMostGrown = 5;
+constexpr double kBends = 1e3, kGrown = 100;
+constexpr int kMostGrown = 6;
 
 double size_of(const Eigen::VectorXd& x, int i, const Bounds& bounds, double share = kShare) {
   return std::max(std::fabs(x[i]), share * bounds.typical[i]);
