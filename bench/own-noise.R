@@ -48,7 +48,9 @@ alarms <- do.call(rbind, lapply(names(kinds), function(name) {
       data.frame(check = table$check, alarm = table$verdict %in% c("warn", "fail"), skipped = table$verdict == "skip")
     }))
     rates <- aggregate(cbind(alarm, skipped) ~ check, found, function(a) 100 * mean(a))
-    data.frame(criterion = name, n = n, rates[rates$skipped < 50, c("check", "alarm")])
+    told <- rates[rates$skipped < 50, c("check", "alarm")]
+    cat(sprintf("%-20s n %3d: ", name, n), paste(told$check, format(told$alarm, digits = 2), collapse = ", "), "\n")
+    data.frame(criterion = name, n = n, told)
   }))
 }))
 wide <- reshape(alarms, idvar = c("criterion", "n"), timevar = "check", direction = "wide")
