@@ -91,9 +91,14 @@ read_back <- function(y, curve, within) {
   x <- seq(within[1], within[2], length.out = inverse_places)
   above <- curve$value(x) - y
   row <- function(k, estimate, lower, upper, note) tibble(response = y, solution = k, predictor = estimate, lower = lower, upper = upper, note = note)
+  # positive where the response is outside the band
+  outside_at <- function(at) {
+    ends <- curve$ends(at)
+    pmax(ends$lower - y, y - ends$upper)
+  }
   roots <- roots_between(x, above, function(at) curve$value(at) - y)
   if (length(roots) == 0) {
-    within_band <- rows_within_band(y, x, curve, above, row)
+    within_band <- rows_within_band(x, above, outside_at, row)
     if (!is.null(within_band)) return(within_band)
     side <- if (all(above < 0, na.rm = TRUE)) "above" else if (all(above > 0, na.rm = TRUE)) "below" else "beside"
     nearest <- x[which.min(abs(above))]
@@ -101,13 +106,7 @@ read_back <- function(y, curve, within) {
       "none: the response is ", side, " the curve from ", format_number(within[1]), " to ", format_number(within[2]), "; nearest at ", format_number(nearest)
     )))
   }
-  ends <- curve$ends(x)
-  # positive where the response is outside the band
-  outside <- pmax(ends$lower - y, y - ends$upper)
-  outside_at <- function(at) {
-    ends <- curve$ends(at)
-    pmax(ends$lower - y, y - ends$upper)
-  }
+  outside <- outside_at(x)
   rows <- lapply(seq_along(roots), function(k) {
     lower <- band_end(roots[k], -1, x, outside, outside_at)
     upper <- band_end(roots[k], 1, x, outside, outside_at)
@@ -121,11 +120,7 @@ read_back <- function(y, curve, within) {
 }
 
 # A response that the curve does not reach but its band does, as one just above a maximum: the stretches where it lies in the band.
-rows_within_band <- function(y, x, curve, above, row) {
-  outside_at <- function(at) {
-    ends <- curve$ends(at)
-    pmax(ends$lower - y, y - ends$upper)
-  }
+rows_within_band <- function(x, above, outside_at, row) {
   inside <- outside_at(x) <= 0
   if (!any(inside, na.rm = TRUE)) return(NULL)
   stretches <- rle(inside %in% TRUE)

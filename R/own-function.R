@@ -10,9 +10,12 @@ own_functions <- function(formula) {
   Filter(function(name) !is.null(find_own(name, env)), candidates)
 }
 
-find_own <- function(name, env) {
-  while (!identical(env, emptyenv())) {
-    found <- get0(name, env, mode = "function", inherits = FALSE)
+find_own <- function(name, env) find_around(name, env, "function")
+
+# What a name stands for from where something was made up to the global environment; what packages hold is the same for all.
+find_around <- function(name, env, mode = "any") {
+  while (!is.null(env) && !identical(env, emptyenv())) {
+    found <- get0(name, env, mode = mode, inherits = FALSE)
     if (!is.null(found)) return(found)
     if (identical(env, globalenv()) || isNamespace(env)) return(NULL)
     env <- parent.env(env)

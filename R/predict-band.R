@@ -20,7 +20,7 @@ curve_errors <- function(run, data, call = rlang::caller_env()) {
 curve_ends <- function(run, fitted, error, level) {
   reach <- interval_reach(run, level) * error
   link <- mean_link(run$problem)
-  list(lower = link$moved(fitted, -reach), upper = link$moved(fitted, reach))
+  list(lower = link(fitted, -reach), upper = link(fitted, reach))
 }
 
 # How means go on from a fitted value by a distance in its own unit: by ratios where they are above zero, by odds between 0 and 1.
@@ -35,7 +35,7 @@ mean_link <- function(problem) {
   } else {
     function(fitted, by) ifelse(inside(fitted), stats::plogis(stats::qlogis(fitted) + by / (fitted * (1 - fitted))), plain(fitted, by))
   }
-  list(moved = function(fitted, by) suppressWarnings(moved(fitted, by)))
+  function(fitted, by) suppressWarnings(moved(fitted, by))
 }
 
 # Between which values a family's mean can be.
@@ -127,7 +127,7 @@ nodes_needed <- function(family, others, fitted, error) {
 mixed_quantile <- function(run, family, others, fitted, error, p) {
   rule <- normal_nodes(nodes_needed(family, others, fitted, error))
   link <- mean_link(run$problem)
-  means <- lapply(rule$nodes, function(z) link$moved(fitted, z * error))
+  means <- lapply(rule$nodes, function(z) link(fitted, z * error))
   at <- lapply(means, others)
   # shares of successes are counted in trials
   unit <- if (family$name == "binomial") at[[1]]$trials else 1

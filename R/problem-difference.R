@@ -13,6 +13,11 @@ problem_difference <- function(a, b) {
     other <- parts[[name]](b)
     if (identical(mine, other)) next
     told <- if (name %in% c("model", "goal", "criterion", "conditions")) c(paste(mine, collapse = "; "), paste(other, collapse = "; "))
+    # where the words are the same a digit differs
+    if (name == "criterion") {
+      words <- c(format(a$criterion), format(b$criterion))
+      told <- if (words[1] != words[2]) words else c(paste(setdiff(mine, other), collapse = ", "), paste(setdiff(other, mine), collapse = ", "))
+    }
     if (!is.null(told)) told[!nzchar(told)] <- "none"
     return(list(part = name, told = told))
   }
@@ -25,7 +30,7 @@ criterion_in_full <- function(criterion) {
   parts <- unlist(lapply(unclass(criterion), function(part) {
     if (is.numeric(part)) format(part, digits = 17) else if (is.list(part)) vapply(part, expression_text, "") else if (!is.null(part)) expression_text(part)
   }))
-  paste(names(parts), "=", parts, collapse = ", ")
+  paste(names(parts), "=", parts)
 }
 
 # What the user's own functions do: their code, and what they take from around them.
@@ -49,14 +54,4 @@ function_parts <- function(f, depth = 0) {
     if (is.function(found)) function_parts(found, depth + 1) else if (is.atomic(found) || is.list(found)) found
   })
   c(code, Filter(Negate(is.null), taken))
-}
-
-# A variable from where a function was made up to the global environment; those of packages are the same for all.
-find_around <- function(name, env) {
-  while (!is.null(env) && !identical(env, emptyenv()) && !isNamespace(env)) {
-    if (exists(name, env, inherits = FALSE)) return(get(name, env, inherits = FALSE))
-    if (identical(env, globalenv())) return(NULL)
-    env <- parent.env(env)
-  }
-  NULL
 }
