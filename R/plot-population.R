@@ -23,7 +23,7 @@ plot_population <- function(run, ..., iterations = NULL) {
   searched <- searched_parameters(run)
   if (length(searched) < 2) refuse("solver", "Populations are drawn over two parameters, and {length(searched)} {?is/are} searched.")
   ranges <- list(...)
-  if (length(ranges) == 0) ranges <- stats::setNames(lapply(searched[1:2], function(name) c(run$box$lower[[name]], run$box$upper[[name]])), searched[1:2])
+  if (length(ranges) == 0) ranges <- stats::setNames(lapply(searched[1:2], drawn_range, run = run), searched[1:2])
   rounds <- unique(members$iteration)
   if (is.null(iterations)) iterations <- rounds[unique(round(exp(seq(0, log(length(rounds)), length.out = 6))))]
   missing <- setdiff(iterations, rounds)
@@ -79,6 +79,15 @@ population_ellipse <- function(run, row, scanned) {
   edge <- t(eigen$vectors %*% (sqrt(pmax(eigen$values, 0)) * circle) + middle)
   at <- from_unit(edge, run$box, scanned)
   data.frame(x = at[, 1], y = at[, 2])
+}
+
+# The box, or of one that spans orders of magnitude and was not stated the part about the answer: the whole would be one line.
+drawn_range <- function(name, run) {
+  box <- c(run$box$lower[[name]], run$box$upper[[name]])
+  at <- run$estimate[[name]]
+  if (!run$box$log[[name]] || !is.null(run$problem$search_box[[name]]) || at == 0) return(box)
+  near <- range(c(-0.5, 3) * at)
+  c(max(box[1], near[1]), min(box[2], near[2]))
 }
 
 # Between the cube of side one and the parameters' own units; rows are points.
