@@ -170,6 +170,13 @@ refuse_unusable_start <- function(prepared, problem, call = rlang::caller_env())
   values <- fitted_rows(prepared, prepared$start)
   bad <- !is.finite(values)
   at <- paste0(names(prepared$start), " = ", format_number(prepared$start), collapse = ", ")
+  nought <- prepared$relative_to_fitted & values == 0
+  if (all(is.finite(values)) && any(nought)) {
+    refuse("model", c(
+      "The model is zero in {name_rows(prepared$used[nought])} at the start, and noise in proportion to it cannot be judged there.",
+      "x" = "The start is {at}.", "i" = "Leave out rows in which the model is zero whatever the parameters; else start elsewhere with {.fn start_from}."
+    ), call = call)
+  }
   where <- if (all(bad)) "in every row" else paste("in", name_rows(prepared$used[bad]))
   if (!any(bad)) where <- "in the derivatives"
   refuse("model", c(

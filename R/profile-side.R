@@ -36,6 +36,8 @@ better_rise <- -1e-3
 # Steps outwards at most, each at most this many times as far as the one before.
 most_steps <- 40
 outward_factor <- 4
+# A side that jumps past the target is walked again this often, in shorter steps.
+most_jumps <- 4
 # Beyond this many doublings of the first step without an end in sight a side is open.
 open_after <- 6
 
@@ -45,7 +47,7 @@ profile_side <- function(root, centre, x, side, target, step, limit, size) {
   trail <- rlang::env(points = list(list(at = centre, root = 0, x = x)), noticed = character())
   ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
   last <- trail$points[[1]]
-  refused <- 0
+  refused <- jumps <- 0
   for (k in seq_len(most_steps)) {
     at <- place_outwards(last$at, side, step, limit, size)
     found <- root(at, carried_on(trail$points, at))
@@ -62,7 +64,14 @@ profile_side <- function(root, centre, x, side, target, step, limit, size) {
     last <- keep_point(trail, at, found)
     if (last$root >= target) {
       end <- crossing(root, before, last, target, trail)
-      return(if (is.na(end)) ended(before$at, "lost") else ended(end, "reached"))
+      if (!is.na(end)) return(ended(end, "reached"))
+      # it jumped there: with shorter steps the others may be carried along to a lower place
+      jumps <- jumps + 1
+      trail$points <- Filter(function(point) point$root < target, trail$points)
+      last <- trail$points[[length(trail$points)]]
+      if (jumps > most_jumps || at == last$at) return(ended(last$at, "lost"))
+      step <- abs(at - last$at) / 4
+      next
     }
     if (last$root < before$root - 0.05 * target) trail$noticed <- c(trail$noticed, "turns back")
     if (at == limit) return(ended(limit, "limit"))

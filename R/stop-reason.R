@@ -70,6 +70,12 @@ stop_line <- function(run) {
 }
 
 vanished_sentence <- function(run) {
+  if (run$problem$criterion$kind == "shares") {
+    return(paste0(
+      "noise in proportion to the fitted value goes to nought with it in ", name_rows(vanished_spread(run)), ", where the reading is zero: ",
+      "leave it out, or state a spread with a floor: max_likelihood(\"normal\", sd = floor + share * abs(fitted))"
+    ))
+  }
   paste0(
     "the likelihood grows without end as the spread goes to nought in ", name_rows(vanished_spread(run)), ", where the curve meets the ",
     "readings exactly: state the spread, or a lower limit for it"
@@ -80,9 +86,10 @@ vanished_sentence <- function(run) {
 vanished_share <- 1e-8
 
 vanished_spread <- function(run) {
+  criterion <- run$problem$criterion
   # a spread that is stated in numbers and columns cannot vanish
-  if (run$problem$criterion$kind != "likelihood") return(integer())
-  if (!any(unlist(lapply(likelihood_expressions(run$problem$criterion), all.vars)) %in% names(run$estimate))) return(integer())
+  estimated <- criterion$kind == "likelihood" && any(unlist(lapply(likelihood_expressions(criterion), all.vars)) %in% names(run$estimate))
+  if (!estimated && criterion$kind != "shares") return(integer())
   prepared <- prepared_of(run)
   x <- run$estimate
   fitted <- fitted_rows(prepared, x)

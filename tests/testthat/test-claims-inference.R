@@ -34,6 +34,38 @@ test_that("shares of observed values claim no likelihood, and their residuals ar
   expect_equal(sigma(scaled), sigma(fit_local(judge_by(zero, least_squares(relative = "fitted")))), tolerance = 1e-6)
 })
 
+test_that("fits of noise in proportion stay on their readings' side of zero, and their profiles end where enumeration says", {
+  set.seed(3)
+  x <- seq(0.5, 10, length.out = 50)
+  y <- (1 + 8 * x / (2 + x)) * (1 + 0.3 * rnorm(50))
+  run <- fit_local(pose(data.frame(x, y), y ~ base + top * x / (half + x)) |> start_from(base = 1, top = 8, half = 2) |>
+    judge_by(least_squares(relative = "fitted")))
+  deviance <- function(base, top, half) {
+    fitted <- base + top * x / (half + x)
+    if (any(fitted <= 0)) Inf else 2 * sum(y / fitted - 1 - log(y / fitted))
+  }
+  expect_equal(run$value, do.call(deviance, as.list(coef(run))), tolerance = 1e-9)
+  ends <- uncertainty(run, "profile")
+  lowest <- function(base) {
+    halves <- exp(seq(log(0.05), log(20), length.out = 300))
+    # the best height for each half place, by enumeration about where it has to lie
+    min(vapply(halves, function(half) {
+      tops <- seq(max(-base * (half + x) / x) + 1e-6, 40, length.out = 400)
+      min(vapply(tops, function(top) deviance(base, top, half), numeric(1)))
+    }, numeric(1)))
+  }
+  for (end in unlist(ends[ends$parameter == "base", c("lower", "upper")])) {
+    expect_equal((lowest(end) - run$value) / sigma(run)^2, qf(0.95, 1, 47), tolerance = 0.02)
+  }
+  # a zero reading where the model may be zero, and a model that is zero whatever its parameters
+  decay <- data.frame(x = 0:6, y = c(10, 6.1, 3.8, 2.2, 1.3, 0.8, 0))
+  gone <- fit_local(pose(decay, y ~ c + a * exp(-k * x)) |> start_from(c = 0.1, a = 8, k = 0.4) |> judge_by(least_squares(relative = "fitted")))
+  expect_false(gone$converged)
+  expect_match(stop_sentence(gone), "goes to nought with it in row 7")
+  blank <- pose(data.frame(x = 0:4, y = c(0, 2.1, 3.8, 6.3, 7.9)), y ~ top * x / (half + x)) |> start_from(top = 10, half = 4)
+  expect_refusal(fit_local(judge_by(blank, least_squares(relative = "fitted"))), "model", "zero in row 1")
+})
+
 test_that("a reading sends nobody from an exact interval to a worse one", {
   set.seed(8)
   sent <- 0
