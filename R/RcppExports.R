@@ -45,6 +45,10 @@ core_walk <- function(problem, solver_name, settings, start, state, budget, keep
     .Call(`_tundrel_core_walk`, problem, solver_name, settings, start, state, budget, keep_members, threads)
 }
 
+core_check_state <- function(problem, solver_name, settings, state) {
+    invisible(.Call(`_tundrel_core_check_state`, problem, solver_name, settings, state))
+}
+
 core_walk_from <- function(problem, solver_name, settings, starts, typical, budget, threads) {
     .Call(`_tundrel_core_walk_from`, problem, solver_name, settings, starts, typical, budget, threads)
 }
@@ -95,5 +99,9 @@ core_note_interrupt <- function() {
 
 core_take_interrupt <- function() {
     .Call(`_tundrel_core_take_interrupt`)
+}
+
+core_take_refused_threads <- function() {
+    .Call(`_tundrel_core_take_refused_threads`)
 }
 

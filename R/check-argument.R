@@ -34,6 +34,10 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
   ), call = call)
 }
 
+check_threads <- function(threads, call = rlang::caller_env()) {
+  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+}
+
 check_flag <- function(x, name, kind, call = rlang::caller_env()) {
   if (rlang::is_bool(x)) return(invisible())
   refuse(kind, c("{.arg {name}} must be TRUE or FALSE.", "x" = "It is {.val {x}}."), call = call)

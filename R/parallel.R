@@ -1,9 +1,25 @@
-# Work of R functions shared out by a plan of the future package: to other processes, machines or a batch queue.
+# Work shared out: the core's over threads; that of R functions by a plan of the future package, to other processes, machines
+# or a batch queue.
 
 # How many evaluations the plan takes on at once; 1 without a plan, or a sequential one.
 plan_workers <- function() {
   if (!requireNamespace("future", quietly = TRUE) || !requireNamespace("future.apply", quietly = TRUE)) return(1L)
   future::nbrOfWorkers()
+}
+
+# More threads than this bring nothing.
+most_threads <- 64
+
+# Does work of the core that is shared out over threads; says so where the machine would not give them.
+in_threads <- function(threads, work) {
+  out <- work(as.integer(min(threads, most_threads)))
+  if (core_take_refused_threads()) {
+    cli::cli_inform(c(
+      "!" = "The machine started fewer than {threads} threads: the others did their work, which took longer.",
+      "i" = "Results are the same. State fewer {.arg threads}."
+    ), class = "tundrel_message_threads", .frequency = "regularly", .frequency_id = "tundrel_threads")
+  }
+  out
 }
 
 # lapply() through the plan, where there is one. Nothing random happens in the work itself.

@@ -42,7 +42,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
   }
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
+  check_threads(threads)
   budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)
   groups <- groups_of(problem)
   whole <- group_problem(problem, groups$order)
@@ -115,8 +115,10 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
   typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
   chunk <- function(places) {
     part <- rows_of_groups(prepared, first, walked[places])
-    core_fit_groups(part$prepared, shell$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
-      part$first, shell$budget, as.integer(threads))
+    in_threads(threads, function(n) {
+      core_fit_groups(part$prepared, shell$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
+        part$first, shell$budget, n)
+    })
   }
   done <- lapply_planned(chunks_of(seq_along(walked), plan_workers()), chunk)
   found <- no_walks(starts, which)

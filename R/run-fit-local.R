@@ -162,18 +162,19 @@ with_preparation <- function(run) {
 }
 
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+  check_threads(threads, call)
   prepared <- prepared_to_walk(run)
   arguments <- walk_arguments(run, prepared, call)
   # a run that kept no state, as one of many, walks anew from its start
   if (length(run$state) == 0) run[c("state", "trace")] <- list(NULL)
   raw <- withCallingHandlers(
-    watch_calls(prepared$guard, core_walk(
-      in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none",
-      as.integer(threads)
-    )),
+    in_threads(threads, function(n) {
+      watch_calls(prepared$guard, core_walk(
+        in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none", n
+      ))
+    }),
     error = function(e) {
-      if (grepl("the stored state lacks", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
+      if (grepl("the stored state", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
     }
   )
   if (raw$reason == "failed") refuse_unusable_start(prepared, run$problem, call)

@@ -35,7 +35,7 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   check_flag(cluster, "cluster", "solver")
   progress <- rlang::arg_match(progress)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE)
+  check_threads(threads)
   seed <- seed_or_drawn(seed)
   prepared <- prepare_search(problem)
   if (!is.data.frame(starts)) check_number(starts, "starts", "solver", above = 2, or_equal = TRUE)
@@ -123,7 +123,9 @@ walker <- function(shell, local, budget, threads) {
   function(points, left) {
     typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(shell$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
     typical <- matrix(typical, nrow(points))
-    if (is.null(shell$problem$own)) return(core_walk_from(local, shell$solver$name, settings, points, typical, left, as.integer(threads)))
+    if (is.null(shell$problem$own)) {
+      return(in_threads(threads, function(n) core_walk_from(local, shell$solver$name, settings, points, typical, left, n)))
+    }
     one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
     lapply_planned(seq_len(ncol(points)), one)
   }
@@ -142,7 +144,7 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads
     near = c(prepared$box$near, stats::setNames(rep(0, length(others)), others))[names(prepared$start)]
   )
   whole["eliminated"] <- list(NULL)
-  sample <- core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, seconds, as.integer(threads))
+  sample <- in_threads(threads, function(used) core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, seconds, used))
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
   points <- moved_points(sample$points, prepared)

@@ -14,8 +14,9 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
   starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
   inside <- by_distinct_start(starts, function(start) moved_inside(start, prepared))
   typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
-  raw <- core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, first, shell$tolerance, shell$budget,
-    as.integer(threads))
+  raw <- in_threads(threads, function(n) {
+    core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, first, shell$tolerance, shell$budget, n)
+  })
   if (raw$reason == "failed") {
     refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
   }

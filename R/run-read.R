@@ -10,13 +10,14 @@ read_run <- function(path, fun = NULL, problem = NULL) {
     error = function(e) refuse("file", c("{.file {path}} is damaged: it is no JSON.", "x" = "{conditionMessage(e)}"))
   )
   check_stored_format(stored, path)
-  tryCatch(
+  # what comes of a damaged file is no warning of its own
+  suppressWarnings(tryCatch(
     run_from_stored(stored, path, fun, problem),
     error = function(e) {
       if (inherits(e, "tundrel_error")) rlang::cnd_signal(e)
-      refuse("file", c("{.file {path}} is damaged: a part of the run is missing.", "x" = "{conditionMessage(e)}"))
+      refuse("file", c("{.file {path}} is damaged, or was changed.", "x" = "{conditionMessage(e)}"))
     }
-  )
+  ))
 }
 
 # What does not begin as write_run() begins is not parsed, however long it is.
@@ -61,9 +62,11 @@ run_from_stored <- function(stored, path, fun, expected) {
   trace$value <- in_users_sign(problem, trace$value)  # new_run() turns it to the user's sign
   state <- lapply(stored$state, function(x) if (is.null(names(x))) numbers_of(x) else matrix_of(x))
   run <- answered(shell, prepared, stored$answer, trace, state)
-  if (is.null(stored$search)) return(run)
-  searched <- answered(shell, prepared, stored$search, trace, state)
-  run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
+  if (!is.null(stored$search)) {
+    searched <- answered(shell, prepared, stored$search, trace, state)
+    run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
+  }
+  check_stored_run(run, prepared)
   run
 }
 
@@ -86,12 +89,22 @@ answered <- function(shell, prepared, answer, trace, state) {
 }
 
 # Numbers from JSON: text stands for what is not finite.
+not_finite <- c(`Inf` = Inf, `-Inf` = -Inf, `NaN` = NaN, `NA` = NA)
+
 numbers_of <- function(x) {
+  if (is.null(x) || (is.list(x) && !is.null(names(x)))) stop("numbers were expected", call. = FALSE)
   vapply(x, function(one) {
-    if (is.character(one)) c(`Inf` = Inf, `-Inf` = -Inf, `NaN` = NaN)[one] else as.double(one)
+    if (is.numeric(one) && length(one) == 1) return(as.double(one))
+    if (!rlang::is_string(one) || !one %in% names(not_finite)) stop("a number was expected", call. = FALSE)
+    not_finite[[one]]
   }, numeric(1), USE.NAMES = FALSE)
 }
-matrix_of <- function(x) matrix(numbers_of(x$numbers), x$rows, x$columns)
+
+matrix_of <- function(x) {
+  numbers <- numbers_of(x$numbers)
+  demand(is_count(x$rows) && is_count(x$columns) && x$rows * x$columns == length(numbers), "rows")
+  matrix(numbers, x$rows, x$columns)
+}
 
 box_of <- function(stored) {
   if (is.null(stored)) return(NULL)

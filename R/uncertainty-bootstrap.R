@@ -43,7 +43,9 @@ refitter <- function(run, prepared, draw, threads) {
   function(which) {
     values <- if (is.null(draw$values)) matrix(0, run$n, 0) else draw$values(which)
     rows <- if (is.null(draw$rows)) nothing else draw$rows(which)
-    core_refit(prepared, solver$name, settings, run$estimate, rows, values, prepared$readings_column %|% 0L, budget, as.integer(threads))
+    in_threads(threads, function(n) {
+      core_refit(prepared, solver$name, settings, run$estimate, rows, values, prepared$readings_column %|% 0L, budget, n)
+    })
   }
 }
 

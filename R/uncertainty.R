@@ -76,7 +76,7 @@ check_uncertainty <- function(by, level, replicates, threads, call = rlang::call
     ), call = call)
   }
   check_number(replicates, "replicates", "solver", above = 20, or_equal = TRUE, call = call)
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+  check_threads(threads, call)
 }
 
 warn_unconverged <- function(run) {

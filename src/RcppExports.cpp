@@ -181,6 +181,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_check_state
+void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state);
+RcppExport SEXP _tundrel_core_check_state(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP stateSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type state(stateSEXP);
+    core_check_state(problem, solver_name, settings, state);
+    return R_NilValue;
+END_RCPP
+}
 // core_walk_from
 Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_walk_from(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -352,6 +365,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_take_refused_threads
+bool core_take_refused_threads();
+RcppExport SEXP _tundrel_core_take_refused_threads() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_take_refused_threads());
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_row_losses", (DL_FUNC) &_tundrel_core_row_losses, 2},
@@ -365,6 +388,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
+    {"_tundrel_core_check_state", (DL_FUNC) &_tundrel_core_check_state, 4},
     {"_tundrel_core_walk_from", (DL_FUNC) &_tundrel_core_walk_from, 7},
     {"_tundrel_core_linear_parameters", (DL_FUNC) &_tundrel_core_linear_parameters, 1},
     {"_tundrel_core_sample_box", (DL_FUNC) &_tundrel_core_sample_box, 6},
@@ -378,6 +402,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
     {"_tundrel_core_note_interrupt", (DL_FUNC) &_tundrel_core_note_interrupt, 0},
     {"_tundrel_core_take_interrupt", (DL_FUNC) &_tundrel_core_take_interrupt, 0},
+    {"_tundrel_core_take_refused_threads", (DL_FUNC) &_tundrel_core_take_refused_threads, 0},
     {NULL, NULL, 0}
 };
 

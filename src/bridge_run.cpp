@@ -16,8 +16,8 @@ using namespace tundrel;
 class StateToR : public StateVisitor {
  public:
   void field(const char* name, double& x) override { keep(name, Rcpp::NumericVector::create(x)); }
-  void field(const char* name, Eigen::VectorXd& x) override { keep(name, vector_to_r(x)); }
-  void field(const char* name, Eigen::MatrixXd& x) override { keep(name, matrix_to_r(x)); }
+  void field(const char* name, Eigen::VectorXd& x, Eigen::Index) override { keep(name, vector_to_r(x)); }
+  void field(const char* name, Eigen::MatrixXd& x, Eigen::Index, Eigen::Index) override { keep(name, matrix_to_r(x)); }
   Rcpp::List fields() const {
     Rcpp::List out(fields_.begin(), fields_.end());
     out.names() = Rcpp::CharacterVector(names_.begin(), names_.end());
@@ -34,22 +34,42 @@ class StateToR : public StateVisitor {
   std::vector<Rcpp::RObject> fields_;
 };
 
+// What has been stored, which may have been a file's: nothing of it is taken on trust.
 class StateFromR : public StateVisitor {
  public:
-  explicit StateFromR(const Rcpp::List& fields) : fields_(fields) {}
-  void field(const char* name, double& x) override { x = Rcpp::as<double>(get(name)); }
-  void field(const char* name, Eigen::VectorXd& x) override { x = vector_from_r(get(name)); }
-  void field(const char* name, Eigen::MatrixXd& x) override {
-    const Rcpp::NumericMatrix m(get(name));
-    x = Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
+  StateFromR(const Rcpp::List& fields, const Problem& problem)
+      : fields_(fields), parameters_(problem.size()), conditions_(problem.joint ? problem.joint->count() : 0) {}
+  Eigen::Index parameters() const override { return parameters_; }
+  Eigen::Index conditions() const override { return conditions_; }
+  void field(const char* name, double& x) override {
+    const SEXP found = numbers(name);
+    require(Rf_xlength(found) == 1, name);
+    x = REAL(found)[0];
+  }
+  void field(const char* name, Eigen::VectorXd& x, Eigen::Index size) override {
+    const SEXP found = numbers(name);
+    require(size == kAny || Rf_xlength(found) == size, name);
+    x = Eigen::Map<const Eigen::VectorXd>(REAL(found), Rf_xlength(found));
+  }
+  void field(const char* name, Eigen::MatrixXd& x, Eigen::Index rows, Eigen::Index columns) override {
+    const SEXP found = numbers(name);
+    require(Rf_isMatrix(found), name);
+    require((rows == kAny || Rf_nrows(found) == rows) && (columns == kAny || Rf_ncols(found) == columns), name);
+    x = Eigen::Map<const Eigen::MatrixXd>(REAL(found), Rf_nrows(found), Rf_ncols(found));
+  }
+  void require(bool holds, const char* name) override {
+    if (!holds) Rcpp::stop("the stored state has an impossible '%s'", name);
   }
 
  private:
-  SEXP get(const char* name) const {
+  SEXP numbers(const char* name) {
     if (!fields_.containsElementNamed(name)) Rcpp::stop("the stored state lacks '%s'", name);
-    return fields_[name];
+    const SEXP found = fields_[name];
+    require(TYPEOF(found) == REALSXP, name);
+    return found;
   }
   const Rcpp::List& fields_;
+  Eigen::Index parameters_, conditions_;
 };
 
 // What was kept at each iteration, if anything: a matrix a row of the trace.
@@ -133,7 +153,7 @@ class Outside {
       return;
     }
     const Rcpp::List stored(state.get());
-    StateFromR visitor(stored);
+    StateFromR visitor(stored, *problem_);
     progress_.visit(visitor);
     solver_->visit(visitor);
   }
@@ -174,7 +194,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     or_interrupt([&] { walk.begin(vector_from_r(start)); });
   } else {
     const Rcpp::List stored(state.get());
-    StateFromR visitor(stored);
+    StateFromR visitor(stored, *core_problem);
     Progress progress;
     progress.visit(visitor);
     solver->visit(visitor);
@@ -184,6 +204,17 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   const RunResult result = walk.result();
   take_interrupt();
   return run_to_r(*core_problem, solver.get(), result);
+}
+
+// Stops where a stored state is none that this solver can have on this problem.
+// [[Rcpp::export]]
+void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state) {
+  const auto core_problem = problem_from_r(problem, 1);
+  const auto solver = solver_from_r(solver_name, settings);
+  StateFromR visitor(state, *core_problem);
+  Progress progress;
+  progress.visit(visitor);
+  solver->visit(visitor);
 }
 
 // Walks from every column of `starts`, where parameters have the sizes in the columns of `typical`.

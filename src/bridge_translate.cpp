@@ -9,6 +9,7 @@
 #include "core/problem/row_sum_problem.h"
 #include "core/problem/value_function_problem.h"
 #include "core/solver/eliminated_problem.h"
+#include "core/threads.h"
 
 namespace tundrel {
 
@@ -156,6 +157,8 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
 namespace {
 
 std::atomic<bool> noted{false};
+// R's own: the one that loads the package.
+const std::thread::id r_thread = std::this_thread::get_id();
 constexpr std::chrono::milliseconds kAskEvery{50};
 
 void check_interrupt(void*) { R_CheckUserInterrupt(); }
@@ -163,7 +166,6 @@ void check_interrupt(void*) { R_CheckUserInterrupt(); }
 }  // namespace
 
 bool interrupted() {
-  static const std::thread::id r_thread = std::this_thread::get_id();
   static std::chrono::steady_clock::time_point asked;
   if (noted || std::this_thread::get_id() != r_thread) return noted;
   const auto now = std::chrono::steady_clock::now();
@@ -203,3 +205,7 @@ void core_note_interrupt() { tundrel::note_interrupt(); }
 // TRUE if one was noted since it was last asked.
 // [[Rcpp::export]]
 bool core_take_interrupt() { return tundrel::take_interrupt(); }
+
+// TRUE if the machine has refused to start a thread since it was last asked.
+// [[Rcpp::export]]
+bool core_take_refused_threads() { return tundrel::take_refused_threads(); }

@@ -8,6 +8,13 @@
 #include <vector>
 
 namespace tundrel {
+namespace {
+
+std::atomic<bool> refused_threads{false};
+
+}  // namespace
+
+bool take_refused_threads() { return refused_threads.exchange(false); }
 
 void share_out(int jobs, int threads, const std::function<void(int thread, int job)>& work) {
   std::atomic<int> next{0};
@@ -23,7 +30,15 @@ void share_out(int jobs, int threads, const std::function<void(int thread, int j
     }
   };
   std::vector<std::thread> helpers;
-  for (int t = 1; t < std::min(threads, jobs); ++t) helpers.emplace_back(serve, t);
+  for (int t = 1; t < std::min(threads, jobs); ++t) {
+    try {
+      helpers.emplace_back(serve, t);
+    } catch (const std::exception&) {
+      // the machine gives no more: those that there are do the work
+      refused_threads = true;
+      break;
+    }
+  }
   serve(0);
   for (std::thread& helper : helpers) helper.join();
   if (thrown) std::rethrow_exception(thrown);

@@ -120,17 +120,21 @@ void Annealing::cool() {
 }
 
 void Annealing::visit_more(StateVisitor& v) {
-  v.field("chains", chains_);
-  v.field("values", values_);
-  v.field("misses", misses_);
-  v.field("lengths", lengths_);
-  v.field("accepted", accepted_);
-  v.field("tried", tried_);
-  v.field("recent", recent_);
-  v.field("temperature", temperature_);
-  v.field("moves", moves_);
-  v.whole("coordinate", coordinate_);
-  v.whole("first_round", first_round_);
+  const int p = size(), n = settings_.chains;
+  v.field("chains", chains_, p, n);
+  v.flag("first_round", first_round_);
+  if (!first_round_) v.require_in_cube("chains", chains_);
+  v.within("values", values_, n, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
+  v.within("lengths", lengths_, p, 0, 0.5);
+  v.within("accepted", accepted_, p, 0, StateVisitor::kMost);
+  v.within("tried", tried_, p, 0, StateVisitor::kMost);
+  v.field("recent", recent_, StateVisitor::kAny);
+  v.require(recent_.size() <= kTemperatures, "recent");
+  v.within("temperature", temperature_, -1, StateVisitor::kInfinity);
+  v.within("moves", moves_, 0, StateVisitor::kMost);
+  v.whole("coordinate", coordinate_, 0, std::max(0, p - 1));
+  v.require(!under_way() || units().cols() == n, "units");
 }
 
 }  // namespace tundrel

@@ -71,8 +71,8 @@ void Bfgs::iterate(Problem& problem) {
 
 void Bfgs::visit(StateVisitor& v) {
   visit_descent(v);
-  v.field("curvature", curvature_);
-  v.whole("learned", learned_);
+  v.finite("curvature", curvature_, status_.x.size(), status_.x.size());
+  v.flag("learned", learned_);
 }
 
 }  // namespace tundrel

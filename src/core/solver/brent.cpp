@@ -102,7 +102,8 @@ bool LineMinimum::record(double raw, double tolerance, double size) {
 void LineMinimum::visit(StateVisitor& v) {
   v.field("low", low_);
   v.field("high", high_);
-  v.field("best", x_);
+  v.require(low_ <= high_, "high");
+  v.within("best", x_, low_, high_);
   v.field("best_value", fx_);
   v.field("second", w_);
   v.field("second_value", fw_);
@@ -111,8 +112,8 @@ void LineMinimum::visit(StateVisitor& v) {
   v.field("step", step_);
   v.field("last_step", last_);
   v.field("asked", asked_);
-  v.whole("bracketing", bracketing_);
-  v.whole("tried_other_side", tried_other_side_);
+  v.flag("bracketing", bracketing_);
+  v.flag("tried_other_side", tried_other_side_);
 }
 
 void Brent::start(Problem& problem, const Eigen::VectorXd& x) {

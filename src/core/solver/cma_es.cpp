@@ -163,22 +163,26 @@ Eigen::MatrixXd CovarianceAdaptation::spread() const {
 }
 
 void CovarianceAdaptation::visit_more(StateVisitor& v) {
-  v.field("mean", mean_);
-  v.field("path_c", path_c_);
-  v.field("path_s", path_s_);
-  v.field("widths", widths_);
-  v.field("covariance", covariance_);
-  v.field("axes", axes_);
-  v.field("step", step_);
-  v.field("first_step", first_step_);
-  v.field("round", round_);
-  v.whole("population", population_);
-  v.field("history", history_);
-  v.field("search_best", search_best_);
-  v.field("search_value", search_value_);
-  v.field("search_miss", search_miss_);
-  v.whole("first_search", first_search_);
-  restarts_.visit(v);
+  const int n = size();
+  v.field("mean", mean_, n);
+  v.require_in_cube("mean", mean_);
+  v.finite("path_c", path_c_, n);
+  v.finite("path_s", path_s_, n);
+  v.within("widths", widths_, n, 0, StateVisitor::kInfinity);
+  v.finite("covariance", covariance_, n, n);
+  v.finite("axes", axes_, n, n);
+  v.within("step", step_, 0, StateVisitor::kInfinity);
+  v.within("first_step", first_step_, 0, StateVisitor::kInfinity);
+  v.within("round", round_, 0, 1e9);
+  v.whole("population", population_, 2, 1e6);
+  v.require(!under_way() || units().cols() == population_, "population");
+  v.within("history", history_, StateVisitor::kAny, -kWorst, kWorst);
+  v.field("search_best", search_best_, n);
+  v.require_in_cube("search_best", search_best_);
+  v.within("search_value", search_value_, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("search_miss", search_miss_, 0, StateVisitor::kInfinity);
+  v.flag("first_search", first_search_);
+  restarts_.visit(v, n);
   set_weights();
 }
 

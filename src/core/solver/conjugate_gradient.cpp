@@ -62,10 +62,10 @@ void ConjugateGradient::iterate(Problem& problem) {
 
 void ConjugateGradient::visit(StateVisitor& v) {
   visit_descent(v);
-  v.field("direction", direction_);
+  v.finite("direction", direction_, status_.x.size());
   v.field("last_length", last_length_);
   v.field("last_promise", last_promise_);
-  v.whole("steepest", steepest_);
+  v.flag("steepest", steepest_);
 }
 
 }  // namespace tundrel

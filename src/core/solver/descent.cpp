@@ -67,12 +67,14 @@ void Descent::take(Problem& problem, const Eigen::VectorXd& x, Slope at, const c
 
 void Descent::visit_descent(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", at_.usable);
-  v.field("gradient", at_.gradient);
-  v.field("sizes", sizes_);
+  const Eigen::Index p = status_.x.size();
+  v.flag("usable", at_.usable);
+  v.require(at_.usable || status_.reason == StopReason::failed, "usable");
+  v.finite("gradient", at_.gradient, p);
+  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
   v.field("first_slope", first_slope_);
-  v.whole("idle", idle_);
-  visit_places(v, "unheld", unheld_);
+  v.small("idle", idle_);
+  visit_places(v, "unheld", unheld_, p);
   at_.value = status_.value;
 }
 

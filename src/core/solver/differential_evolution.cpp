@@ -10,6 +10,8 @@ namespace tundrel {
 namespace {
 
 constexpr int kMemory = 6;
+// Fewer members have nobody to learn from.
+constexpr int kLeastMembers = 4;
 constexpr double kSpread = 0.1;  // of scale and crossover around their means
 constexpr double kMostElite = 0.2;
 // A population within this of its best, in the cube, or with values this close, has gathered.
@@ -146,19 +148,28 @@ void DifferentialEvolution::renew() {
 }
 
 void DifferentialEvolution::visit_more(StateVisitor& v) {
-  v.field("members", members_);
-  v.field("archive", archive_);
-  v.field("values", values_);
-  v.field("misses", misses_);
-  v.field("scale_means", scale_means_);
-  v.field("crossover_means", crossover_means_);
-  v.field("scales", scales_);
-  v.field("crossovers", crossovers_);
-  v.whole("slot", slot_);
-  v.whole("first_round", first_round_);
-  v.whole("first_search", first_search_);
-  v.whole("closing", closing_);
-  restarts_.visit(v);
+  const int p = size();
+  v.field("members", members_, p, StateVisitor::kAny);
+  const Eigen::Index n = members_.cols();
+  v.require(n >= kLeastMembers && (!under_way() || units().cols() == n), "members");
+  v.flag("first_round", first_round_);
+  if (!first_round_) v.require_in_cube("members", members_);
+  v.field("archive", archive_, p, StateVisitor::kAny);
+  v.require(archive_.cols() <= n, "archive");
+  v.within("values", values_, n, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
+  v.field("scale_means", scale_means_, kMemory);
+  v.require_in_cube("scale_means", scale_means_);
+  v.field("crossover_means", crossover_means_, kMemory);
+  v.require_in_cube("crossover_means", crossover_means_);
+  // drawn anew each round
+  v.field("scales", scales_, StateVisitor::kAny);
+  v.field("crossovers", crossovers_, StateVisitor::kAny);
+  v.require(first_round_ || !under_way() || (scales_.size() == n && crossovers_.size() == n), "scales");
+  v.whole("slot", slot_, 0, kMemory - 1);
+  v.flag("first_search", first_search_);
+  v.flag("closing", closing_);
+  restarts_.visit(v, p);
 }
 
 }  // namespace tundrel

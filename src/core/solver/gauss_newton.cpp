@@ -78,11 +78,13 @@ void GaussNewton::iterate(Problem& problem) {
 
 void GaussNewton::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", at_.usable);
-  v.field("factor", at_.factor);
-  v.field("projected", at_.projected);
+  const Eigen::Index p = status_.x.size();
+  v.flag("usable", at_.usable);
+  v.require(at_.usable || status_.reason == StopReason::failed, "usable");
+  v.finite("factor", at_.factor, p, p);
+  v.finite("projected", at_.projected, p);
   v.field("remainder", at_.remainder);
-  v.whole("idle", idle_);
+  v.small("idle", idle_);
   at_.value = status_.value;
 }
 

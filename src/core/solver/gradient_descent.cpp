@@ -94,8 +94,8 @@ void GradientDescent::watch(const Eigen::VectorXd& step, const Eigen::VectorXd& 
 
 void GradientDescent::visit(StateVisitor& v) {
   visit_descent(v);
-  v.field("velocity", velocity_);
-  v.field("squares", squares_);
+  v.finite("velocity", velocity_, status_.x.size());
+  v.finite("squares", squares_, status_.x.size());
   v.field("unit", unit_);
   v.field("best", best_);
   v.field("bend", bend_);

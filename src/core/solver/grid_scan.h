@@ -16,7 +16,7 @@ class GridScan : public PopulationSolver {
   void begin(const Eigen::VectorXd&) override { done_ = 0; }
   Eigen::MatrixXd draw_round() override;
   void judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
-  void visit_more(StateVisitor& visitor) override { visitor.field("done", done_); }
+  void visit_more(StateVisitor& visitor) override { visitor.within("done", done_, 0, total()); }
 
  private:
   double total() const;

@@ -83,8 +83,8 @@ void Lbfgs::iterate(Problem& problem) {
 
 void Lbfgs::visit(StateVisitor& v) {
   visit_descent(v);
-  v.field("steps", steps_);
-  v.field("changes", changes_);
+  v.finite("steps", steps_, status_.x.size(), StateVisitor::kAny);
+  v.finite("changes", changes_, status_.x.size(), steps_.cols());
 }
 
 }  // namespace tundrel

@@ -280,16 +280,18 @@ void LevenbergMarquardt::end_closing_step(bool better, bool fast) {
 
 void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", here_->at.usable);
-  v.field("factor", here_->at.factor);
-  v.field("projected", here_->at.projected);
+  const Eigen::Index p = status_.x.size();
+  v.flag("usable", here_->at.usable);
+  v.require(here_->at.usable || status_.reason == StopReason::failed, "usable");
+  v.finite("factor", here_->at.factor, p, p);
+  v.finite("projected", here_->at.projected, p);
   v.field("remainder", here_->at.remainder);
-  v.field("scale", here_->scale);
-  v.field("radius", radius_);
-  v.whole("closing", closing_);
-  v.whole("claim", claim_);
-  v.whole("slow_steps", slow_steps_);
-  visit_places(v, "unheld", here_->unheld);
+  v.within("scale", here_->scale, p, 0, StateVisitor::kInfinity);
+  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.whole("closing", closing_, 0, static_cast<double>(Closing::newton));
+  visit_reason(v, "claim", claim_);
+  v.small("slow_steps", slow_steps_);
+  visit_places(v, "unheld", here_->unheld, p);
   here_->at.value = status_.value;
   here_->gradient_norm = status_.gradient_norm;
   if (!here_->at.usable) return;

@@ -158,12 +158,13 @@ void NelderMead::iterate(Problem& problem) {
 
 void NelderMead::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.field("corners", corners_);
-  v.field("values", values_);
-  v.field("misses", misses_);
-  v.field("sizes", sizes_);
+  const Eigen::Index p = status_.x.size();
+  v.finite("corners", corners_, p, p + 1);
+  v.within("values", values_, p + 1, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("misses", misses_, p + 1, 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
   v.field("value_at_restart", value_at_restart_);
-  v.whole("restarts", restarts_);
+  v.small("restarts", restarts_);
 }
 
 }  // namespace tundrel

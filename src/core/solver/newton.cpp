@@ -170,16 +170,18 @@ void Newton::close(Problem& problem) {
 
 void Newton::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", at_.usable);
-  v.field("gradient", at_.gradient);
-  v.field("hessian", at_.hessian);
-  v.field("sizes", sizes_);
-  v.field("radius", radius_);
-  v.whole("convex", convex_);
-  v.whole("closing", closing_);
-  v.whole("claim", claim_);
-  v.whole("slow_steps", slow_steps_);
-  visit_places(v, "unheld", unheld_);
+  const Eigen::Index p = status_.x.size();
+  v.flag("usable", at_.usable);
+  v.require(at_.usable || status_.reason == StopReason::failed, "usable");
+  v.finite("gradient", at_.gradient, p);
+  v.finite("hessian", at_.hessian, p, p);
+  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
+  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.flag("convex", convex_);
+  v.flag("closing", closing_);
+  visit_reason(v, "claim", claim_);
+  v.small("slow_steps", slow_steps_);
+  visit_places(v, "unheld", unheld_, p);
   at_.value = status_.value;
 }
 

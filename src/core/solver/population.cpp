@@ -10,6 +10,8 @@ namespace {
 
 constexpr double kWorst = std::numeric_limits<double>::max();
 // The allowance for conditions halves with so many points a parameter, and is nothing below this share of its first.
+// More points at once than this are not asked for.
+constexpr Eigen::Index kMostPoints = 1000000;
 constexpr double kHalving = 60, kNothing = 1e-6;
 
 double finite_or_worst(double x) { return std::isfinite(x) ? x : kWorst; }
@@ -96,16 +98,24 @@ std::vector<int> PopulationSolver::ranked(const std::vector<Merit>& merits) cons
 
 void PopulationSolver::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("size", size_);
-  v.field("best", best_);
-  v.field("units", units_);
-  v.field("points", points_);
-  v.field("shown", shown_);
-  v.field("values_wanted", values_);
-  v.field("known", known_);
-  v.field("allowed", allowed_);
-  v.field("least_allowed", least_allowed_);
-  v.field("negligible", negligible_);
+  v.small("size", size_);
+  v.require(v.parameters() == StateVisitor::kAny || size_ == v.parameters(), "size");
+  v.field("best", best_, size_);
+  v.require_in_cube("best", best_);
+  // those asked for last, which are nothing before the first round; while they are evaluated, in the parameters, too
+  v.field("units", units_, StateVisitor::kAny, StateVisitor::kAny);
+  v.require((units_.rows() == size_ || units_.size() == 0) && units_.cols() <= kMostPoints, "units");
+  v.require_in_cube("units", units_);
+  v.field("points", points_, StateVisitor::kAny, StateVisitor::kAny);
+  v.require(points_.cols() == 0 || (points_.rows() == size_ && points_.cols() == units_.cols()), "points");
+  v.field("shown", shown_, StateVisitor::kAny, StateVisitor::kAny);
+  v.field("values_wanted", values_, StateVisitor::kAny);
+  v.require(points_.cols() == 0 || values_.size() == points_.cols(), "values_wanted");
+  v.within("known", known_, 0, static_cast<double>(values_.size()));
+  v.require(known_ == std::floor(known_), "known");
+  v.within("allowed", allowed_, -1, StateVisitor::kInfinity);
+  v.within("least_allowed", least_allowed_, 0, StateVisitor::kInfinity);
+  v.within("negligible", negligible_, 0, StateVisitor::kInfinity);
   random_.visit(v);
   visit_more(v);
 }

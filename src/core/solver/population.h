@@ -52,6 +52,7 @@ class PopulationSolver : public Solver {
   virtual Eigen::MatrixXd population() const { return units_; }
 
   int size() const { return size_; }
+  const Eigen::MatrixXd& units() const { return units_; }
   // TRUE while conditions may still be missed by more than in the end.
   bool lenient() const { return allowed_ > least_allowed_; }
   double allowed() const { return allowed_; }

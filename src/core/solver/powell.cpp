@@ -84,9 +84,9 @@ void Powell::iterate(Problem& problem) {
 
 void Powell::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.field("sizes", sizes_);
-  v.field("directions", directions_);
-  v.whole("idle", idle_);
+  v.within("sizes", sizes_, status_.x.size(), 0, StateVisitor::kInfinity);
+  v.finite("directions", directions_, status_.x.size(), status_.x.size());
+  v.small("idle", idle_);
 }
 
 }  // namespace tundrel

@@ -65,7 +65,9 @@ void Random::visit(StateVisitor& visitor) {
     halves[2 * k] = static_cast<double>(state_[k] >> 32);
     halves[2 * k + 1] = static_cast<double>(state_[k] & 0xffffffffULL);
   }
-  visitor.field("random", halves);
+  visitor.within("random", halves, 8, 0, 0xffffffffu);
+  // a state of nothing but zeros draws nothing else
+  visitor.require(halves == halves.array().floor().matrix() && halves.sum() > 0, "random");
   for (int k = 0; k < 4; ++k)
     state_[k] = static_cast<std::uint64_t>(halves[2 * k]) << 32 | static_cast<std::uint64_t>(halves[2 * k + 1]);
 }

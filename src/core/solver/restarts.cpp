@@ -32,12 +32,12 @@ void Restarts::ended(const Eigen::VectorXd& best, double value, const Eigen::Vec
   if (same(best, value, overall, overall_value)) ++agreeing_;
 }
 
-void Restarts::visit(StateVisitor& v) {
-  v.field("restart_best", best_);
+void Restarts::visit(StateVisitor& v, Eigen::Index sides) {
+  v.small("restarts", count_);
+  v.field("restart_best", best_, count_ > 0 ? sides : 0);
   v.field("restart_value", value_);
   v.field("restart_range", range_);
-  v.whole("agreeing", agreeing_);
-  v.whole("restarts", count_);
+  v.small("agreeing", agreeing_);
 }
 
 }  // namespace tundrel

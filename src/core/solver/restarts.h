@@ -13,7 +13,8 @@ class Restarts {
   void ended(const Eigen::VectorXd& best, double value, const Eigen::VectorXd& overall, double overall_value);
   bool agree(int wanted) const { return agreeing_ >= wanted; }
   int count() const { return count_; }
-  void visit(StateVisitor& visitor);
+  // In a cube with this many sides.
+  void visit(StateVisitor& visitor, Eigen::Index sides);
 
  private:
   Eigen::VectorXd best_;

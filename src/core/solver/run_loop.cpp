@@ -25,10 +25,10 @@ void Progress::visit(StateVisitor& v) {
   v.whole("iterations", iterations);
   v.whole("evaluations", evaluations);
   v.whole("refused", refused);
-  v.field("seconds", seconds);
-  v.whole("refined", refined);
-  v.whole("saddles_left", saddles_left);
-  v.whole("stop", reason);
+  v.within("seconds", seconds, 0, StateVisitor::kInfinity);
+  v.flag("refined", refined);
+  v.small("saddles_left", saddles_left);
+  visit_reason(v, "stop", reason);
 }
 
 Walk::Walk(Problem& problem, Solver& solver, Keep keep) : problem_(problem), solver_(solver), keep_(keep) {}

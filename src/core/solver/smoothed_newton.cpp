@@ -33,8 +33,10 @@ class InnerVisitor : public StateVisitor {
  public:
   explicit InnerVisitor(StateVisitor& outer) : outer_(outer) {}
   void field(const char* name, double& x) override { outer_.field(named(name).c_str(), x); }
-  void field(const char* name, Eigen::VectorXd& x) override { outer_.field(named(name).c_str(), x); }
-  void field(const char* name, Eigen::MatrixXd& x) override { outer_.field(named(name).c_str(), x); }
+  void field(const char* name, Eigen::VectorXd& x, Eigen::Index size) override { outer_.field(named(name).c_str(), x, size); }
+  void field(const char* name, Eigen::MatrixXd& x, Eigen::Index rows, Eigen::Index columns) override { outer_.field(named(name).c_str(), x, rows, columns); }
+  Eigen::Index parameters() const override { return outer_.parameters(); }
+  void require(bool holds, const char* name) override { outer_.require(holds, named(name).c_str()); }
 
  private:
   static std::string named(const char* name) { return std::string("inner_") + name; }
@@ -267,8 +269,8 @@ void SmoothedNewton::visit(StateVisitor& v) {
   visit_status(v, status_);
   InnerVisitor inner(v);
   smooth_.visit(inner);
-  v.field("width", width_);
-  v.field("first_width", first_width_);
+  v.within("width", width_, 0, StateVisitor::kInfinity);
+  v.within("first_width", first_width_, 0, StateVisitor::kInfinity);
 }
 
 }  // namespace tundrel

@@ -13,8 +13,8 @@ struct Snapshot : StateVisitor {
   std::map<std::string, Eigen::VectorXd> vectors;
   std::map<std::string, Eigen::MatrixXd> matrices;
   void field(const char* n, double& x) override { put_back ? void(x = numbers.at(n)) : void(numbers[n] = x); }
-  void field(const char* n, Eigen::VectorXd& x) override { put_back ? void(x = vectors.at(n)) : void(vectors[n] = x); }
-  void field(const char* n, Eigen::MatrixXd& x) override { put_back ? void(x = matrices.at(n)) : void(matrices[n] = x); }
+  void field(const char* n, Eigen::VectorXd& x, Eigen::Index) override { put_back ? void(x = vectors.at(n)) : void(vectors[n] = x); }
+  void field(const char* n, Eigen::MatrixXd& x, Eigen::Index, Eigen::Index) override { put_back ? void(x = matrices.at(n)) : void(matrices[n] = x); }
 };
 
 }  // namespace tundrel

@@ -281,18 +281,20 @@ void Sqp::iterate(Problem& problem) {
 
 void Sqp::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.whole("usable", at_.usable);
-  v.field("gradient", at_.gradient);
-  v.field("hessian", at_.hessian);
-  v.field("sizes", sizes_);
-  v.field("multipliers", multipliers_);
-  v.field("condition_values", condition_values_);
-  v.field("condition_slopes", condition_slopes_);
-  v.field("radius", radius_);
+  const Eigen::Index p = status_.x.size(), m = v.conditions();
+  v.flag("usable", at_.usable);
+  v.require(at_.usable || status_.reason == StopReason::failed, "usable");
+  v.finite("gradient", at_.gradient, p);
+  v.finite("hessian", at_.hessian, p, p);
+  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
+  v.finite("multipliers", multipliers_, m);
+  v.finite("condition_values", condition_values_, m);
+  v.finite("condition_slopes", condition_slopes_, p, m);
+  v.within("radius", radius_, 0, StateVisitor::kInfinity);
   v.field("penalty", penalty_);
   v.field("first_size", first_size_);
-  v.whole("idle", idle_);
-  v.whole("restorations", restorations_);
+  v.small("idle", idle_);
+  v.small("restorations", restorations_);
   at_.value = status_.value;
 }
 
