@@ -4,20 +4,25 @@ read_run <- function(path, fun = NULL, problem = NULL) {
   need_package("jsonlite", "to read runs")
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
   if (!begins_as_run(path)) refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.")
+  text <- utf8_text(path)
   stored <- tryCatch(
     # read at once: taken piece by piece, a long line takes minutes
-    jsonlite::parse_json(utf8_text(path)),
+    jsonlite::parse_json(text),
     error = function(e) refuse("file", c("{.file {path}} is damaged: it is no JSON.", "x" = "{conditionMessage(e)}"))
   )
   check_stored_format(stored, path)
   # what comes of a damaged file is no warning of its own
-  suppressWarnings(tryCatch(
+  run <- suppressWarnings(tryCatch(
     run_from_stored(stored, path, fun, problem),
     error = function(e) {
       if (inherits(e, "tundrel_error")) rlang::cnd_signal(e)
       refuse("file", c("{.file {path}} is damaged, or was changed.", "x" = "{conditionMessage(e)}"))
     }
   ))
+  if (!sum_holds(text)) {
+    refuse("file", c("{.file {path}} was changed, or damaged, after it was written.", "x" = "Its numbers need no longer be those of the fit."))
+  }
+  run
 }
 
 # What does not begin as write_run() begins is not parsed, however long it is.

@@ -30,8 +30,18 @@ write_run <- function(run, path) {
   if (!rlang::is_string(path) || !grepl("\\.json$", path)) {
     refuse("file", c("{.arg path} must be the name of a file that ends in {.file .json}.", "x" = "It is {.val {path}}."))
   }
-  text <- run_json(stored_run(run))
-  write_whole(path, function(beside) writeLines(enc2utf8(text), beside, useBytes = TRUE))
+  text <- with_sum(enc2utf8(as.character(run_json(stored_run(run)))))
+  write_whole(path, function(beside) writeLines(text, beside, useBytes = TRUE))
+}
+
+# A stored run ends with the sum of what stands before it: numbers that somebody changed are not those of the fit.
+with_sum <- function(text) sub("\n}$", paste0(",\n  \"sum\": \"", sum_of(text), "\"\n}"), text)
+sum_of <- function(text) rlang::hash(charToRaw(text))
+
+# TRUE where the sum is that of the text, or where there is none.
+sum_holds <- function(text) {
+  told <- regmatches(text, regexec(",\\s*\"sum\": *\"([0-9a-f]+)\"\\s*}\\s*$", text))[[1]]
+  length(told) == 0 || identical(sum_of(sub(told[1], "\n}", text, fixed = TRUE)), told[2])
 }
 
 run_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", json_verbatim = TRUE, pretty = TRUE)

@@ -79,11 +79,12 @@ void GaussNewton::iterate(Problem& problem) {
 void GaussNewton::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
+  v.require(status_.value >= 0, "value");
   v.flag("usable", at_.usable);
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", at_.factor, p, p);
   v.finite("projected", at_.projected, p);
-  v.field("remainder", at_.remainder);
+  v.within("remainder", at_.remainder, 0, StateVisitor::kInfinity);
   v.small("idle", idle_);
   at_.value = status_.value;
 }

@@ -281,11 +281,12 @@ void LevenbergMarquardt::end_closing_step(bool better, bool fast) {
 void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
+  v.require(status_.value >= 0, "value");
   v.flag("usable", here_->at.usable);
   v.require(here_->at.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", here_->at.factor, p, p);
   v.finite("projected", here_->at.projected, p);
-  v.field("remainder", here_->at.remainder);
+  v.within("remainder", here_->at.remainder, 0, StateVisitor::kInfinity);
   v.within("scale", here_->scale, p, 0, StateVisitor::kInfinity);
   v.within("radius", radius_, 0, StateVisitor::kInfinity);
   v.whole("closing", closing_, 0, static_cast<double>(Closing::newton));
