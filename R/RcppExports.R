@@ -57,8 +57,8 @@ core_linear_parameters <- function(problem) {
     .Call(`_tundrel_core_linear_parameters`, problem)
 }
 
-core_sample_box <- function(problem, n, seed, eliminate, seconds, threads) {
-    .Call(`_tundrel_core_sample_box`, problem, n, seed, eliminate, seconds, threads)
+core_sample_box <- function(problem, n, seed, eliminate, evaluations, seconds, threads) {
+    .Call(`_tundrel_core_sample_box`, problem, n, seed, eliminate, evaluations, seconds, threads)
 }
 
 core_propose <- function(problem, solver_name, settings, start, state) {

@@ -23,8 +23,51 @@ find_around <- function(name, env, mode = "any") {
   NULL
 }
 
+# How many calls of functions of the user's were made in this process, and, while a problem is prepared, what they gave.
+own_calls <- new.env(parent = emptyenv())
+own_calls$made <- 0
+own_calls$kept <- NULL
+own_calls$last <- NA
+
+# Prepares a problem: keeps how many calls that took, and the value at the start where one of them gave it. With fewer calls
+# to spend, checks are left out that need more than one.
+counting_calls <- function(prepare, most = NA) {
+  before <- own_calls$made
+  own_calls$last <- before + most
+  own_calls$kept <- list()
+  on.exit({
+    own_calls$kept <- NULL
+    own_calls$last <- NA
+  })
+  prepared <- prepare
+  if (length(own_calls$kept)) prepared$met_value <- value_met(prepared)
+  prepared$calls <- own_calls$made - before
+  prepared
+}
+
+# What has been kept is not asked for again.
+kept_or_called <- function(fun, x, call) {
+  for (kept in own_calls$kept) if (identical(kept$fun, fun) && identical(kept$x, x)) return(kept$attempt)
+  attempt <- call()
+  if (!is.null(own_calls$kept)) own_calls$kept <- c(own_calls$kept, list(list(fun = fun, x = x, attempt = attempt)))
+  attempt
+}
+
+value_met <- function(prepared) {
+  asked <- own_calls$made
+  value <- if (!is.null(prepared$residual_function)) {
+    sum(prepared$residual_function(prepared$start)^2)
+  } else if (identical(prepared$problem$own$kind, "value")) {
+    in_users_sign(prepared$problem, call_own(prepared$problem, prepared$status, prepared$start, 1L)$value %||% NaN)
+  } else {
+    prepared$value_function(prepared$start)
+  }
+  if (is.finite(value) && own_calls$made == asked) value
+}
+
 # What an evaluation of user's code came to: numbers, or what was wrong with them.
 try_own <- function(code, wanted, what) {
+  own_calls$made <- own_calls$made + 1
   out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
   problem <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
@@ -43,8 +86,10 @@ numbers_or_nan <- function(attempt, n) attempt$value %||% rep(NaN, n)
 own_model <- function(problem, status, columns, rows, expression = problem$model$expression) {
   env <- rlang::f_env(problem$model$formula)
   function(x) {
-    values <- as.list(all_values(status, x))
-    try_own(eval(expression, c(columns, values, as.list(problem$model$constants)), env), rows, "model")
+    values <- all_values(status, x)
+    kept_or_called(expression, values, function() {
+      try_own(eval(expression, c(columns, as.list(values), as.list(problem$model$constants)), env), rows, "model")
+    })
   }
 }
 
@@ -86,7 +131,8 @@ own_slopes <- function(problem, status) {
 
 # A function of a named parameter vector, called with all parameters.
 call_own <- function(problem, status, x, wanted) {
-  try_own(problem$own$fun(all_values(status, stats::setNames(x, status$free))), wanted, "function")
+  values <- all_values(status, stats::setNames(x, status$free))
+  kept_or_called(problem$own$fun, values, function() try_own(problem$own$fun(values), wanted, "function"))
 }
 
 # At a start the user's function has to work: its own words are shown where it does not.
@@ -119,6 +165,7 @@ check_own_gradient <- function(problem, prepared, call) {
   if (is.null(problem$own$gradient)) return(invisible())
   status <- prepared$status
   x <- prepared$start
+  if (isTRUE(own_calls$made + 1 + 2 * length(x) > own_calls$last)) return(invisible())
   attempt <- try_own(problem$own$gradient(all_values(status, x)), length(status$all), "gradient")
   if (!is.null(attempt$trouble)) {
     refuse("model", c("The gradient cannot be used at the start.", "x" = "{attempt$trouble}"), call = call)
@@ -176,11 +223,18 @@ own_rows <- function(problem, status, start) {
 own_value <- function(problem, status, guard) {
   fun <- problem$own$fun
   sign <- if (maximises(problem)) -1 else 1
-  if (!identical(status$free, status$all)) return(guard_calls(function(x) sign * fun(all_values(status, x)), guard))
+  count <- own_calls
+  if (!identical(status$free, status$all)) {
+    return(guard_calls(function(x) {
+      count$made <- count$made + 1
+      sign * fun(all_values(status, x))
+    }, guard))
+  }
   # where every parameter is free, naming is all there is to do
   all <- status$all
   guard_calls(function(x) {
     names(x) <- all
+    count$made <- count$made + 1
     sign * fun(x)
   }, guard)
 }

@@ -44,12 +44,14 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   keep <- rlang::arg_match(keep)
   progress <- rlang::arg_match(progress)
   seed <- seed_or_drawn(seed)
+  began <- seconds_now()
   chosen <- solver %||% default_global(problem)
-  run <- new_walk(problem, chosen, tolerance, keep, seed)
+  run <- new_walk(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA)
   most <- max_evaluations %||% default_evaluations(run)
   budget <- run_budget(problem, most, max_iterations, max_seconds, target)
+  budget$seconds <- budget$seconds - (seconds_now() - began)
   if (is.null(solver)) {
-    scouted <- scout(run, budget, threads, starts_to_begin_with(problem, run$prepared))
+    scouted <- scout(run, budget, threads, starts_to_begin_with(problem, run$prepared, budget))
     run <- scouted$run
     budget <- scouted$budget
   }
@@ -59,10 +61,9 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
 
 # Where time ran out before the search had its first round, what was seen before is the answer.
 or_scouted <- function(found, scouted) {
-  if (is.finite(found$value) || !isTRUE(is.finite(scouted$stages$value))) return(found)
+  if (isTRUE(in_users_sign(found$problem, found$value) <= in_users_sign(found$problem, scouted$stages$value)) || !isTRUE(is.finite(scouted$stages$value))) return(found)
   found$estimate[] <- scouted$start
   found$value <- scouted$stages$value
-  found$evaluations <- found$evaluations + scouted$stages$evaluations
   found
 }
 
@@ -98,16 +99,23 @@ default_evaluations <- function(run) {
 # Local walks from many starts, with a share of the budget; the search begins with the best of them.
 scout_share <- 0.3
 
+# Where R evaluates, derivatives cost many evaluations.
+most_walks <- function(run) {
+  n <- length(searched_parameters(run))
+  if (is.null(run$problem$own)) 10 + 5 * n else 5 + n
+}
+
 scout <- function(run, budget, threads, first) {
   share <- budget
   share$evaluations <- ceiling(scout_share * budget$evaluations)
+  if (!is.null(run$problem$own)) share$each <- max(1, ceiling(share$evaluations / most_walks(run)))
   share$seconds <- scout_share * budget$seconds
   n <- length(searched_parameters(run))
-  # where R evaluates, derivatives cost many evaluations
-  finalists <- columns_of(first) + (if (is.null(run$problem$own)) 10 + 5 * n else 5 + n)
-  began <- proc.time()[["elapsed"]]
+  finalists <- columns_of(first) + most_walks(run)
+  began <- seconds_now()
   walks <- walk_starts(run$problem, run$prepared, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists, first = first)
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
+  run$prepared$calls <- 0  # they are among these
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
   # where a walk went off to infinity there is nothing to begin at
   ok <- vapply(walks$raw, function(r) !r$reason %in% c("failed", "diverged") && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
@@ -118,8 +126,8 @@ scout <- function(run, budget, threads, first) {
   }
   value <- if (is.null(best)) NA_real_ else in_users_sign(run$problem, best$value)
   run$stages <- new_stage("many starts", spent, value)
-  budget$evaluations <- max(1, budget$evaluations - spent)
-  budget$seconds <- budget$seconds - (proc.time()[["elapsed"]] - began)
+  budget$evaluations <- budget$evaluations - spent
+  budget$seconds <- budget$seconds - (seconds_now() - began)
   list(run = run, budget = budget)
 }
 

@@ -45,11 +45,13 @@
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
-  run <- new_walk(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")))
+  began <- seconds_now()
+  run <- new_walk(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
   }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
+  budget$seconds <- budget$seconds - (seconds_now() - began)
   walk_watched(run, budget, rlang::arg_match0(progress, progress_kinds), checkpoint, threads)
 }
 
@@ -97,11 +99,11 @@ finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_secon
   check_run(run)
   refuse_outside(run$problem)
   budget <- run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target)
-  walk_and_polish(run, budget, rlang::arg_match(progress), checkpoint, threads)
+  walk_and_polish(run, on_top_of(budget, unpolished(run)), rlang::arg_match(progress), checkpoint, threads)
 }
 
 # A run that has not begun.
-new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang::caller_env()) {
+new_walk <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
   check_problem(problem, call)
   refuse_groups(problem, call)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
@@ -109,7 +111,7 @@ new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang
   solver <- as_solver(solver, problem, joint, call)
   global <- solver$scope == "global"
   if (!global) refuse_outside(problem, call)
-  prepared <- if (global) prepare_search(problem, call) else prepare_at_start(problem, call)
+  prepared <- counting_calls(if (global) prepare_search(problem, call) else prepare_at_start(problem, call), most)
   check_serves(solver, problem, prepared, joint, call)
   if (!is_outside(problem)) check_enough_rows(prepared, call)
   structure(
@@ -121,6 +123,8 @@ new_walk <- function(problem, solver, tolerance, keep, seed = NULL, call = rlang
     class = "tundrel_run"
   )
 }
+
+seconds_now <- function() proc.time()[["elapsed"]]
 
 # What the core is told of a run beside its problem.
 walk_arguments <- function(run, prepared, call = rlang::caller_env()) {
@@ -146,12 +150,20 @@ run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, ta
   )
 }
 
+# What a run may come to that has spent its budget: the new one is for what is still to come. One that is under way goes on as
+# if it had never paused.
+on_top_of <- function(budget, run) {
+  if (run$stop_reason == "none") return(budget)
+  for (part in c("evaluations", "iterations", "seconds")) budget[[part]] <- budget[[part]] + run[[part]]
+  budget
+}
+
 # The prepared problem of a run as it was when the run began: sizes come from its start, not from what it has
 # reached.
 prepared_to_walk <- function(run) {
   if (!is.null(run$prepared)) return(run$prepared)
   global <- run$solver$scope == "global"
-  prepared <- suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start)), check = !global))
+  prepared <- counting_calls(suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)))
   if (global) with_box(prepared, run$box, run$eliminated) else prepared
 }
 
@@ -166,7 +178,10 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   prepared <- prepared_to_walk(run)
   arguments <- walk_arguments(run, prepared, call)
   # a run that kept no state, as one of many, walks anew from its start
-  if (length(run$state) == 0) run[c("state", "trace")] <- list(NULL)
+  if (length(run$state) == 0) {
+    run[c("state", "trace")] <- list(NULL)
+    prepared$calls <- (prepared$calls %||% 0) + (run$evaluations %||% 0)
+  }
   raw <- withCallingHandlers(
     in_threads(threads, function(n) {
       watch_calls(prepared$guard, core_walk(

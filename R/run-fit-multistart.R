@@ -37,11 +37,13 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
   check_threads(threads)
   seed <- seed_or_drawn(seed)
-  prepared <- prepare_search(problem)
+  began <- seconds_now()
+  prepared <- counting_calls(prepare_search(problem), max_evaluations)
   if (!is.data.frame(starts)) check_number(starts, "starts", "solver", above = 2, or_equal = TRUE)
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
+  budget$seconds <- budget$seconds - (seconds_now() - began)
   budget$each <- check_budget(max_each, "max_each", 1)
-  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared)
+  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared, budget)
   drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
   walks <- walk_starts(prepared$problem, prepared, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
@@ -57,9 +59,10 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   }
   check_serves(solver, problem, prepared, joint, call)
   check_enough_rows(prepared, call)
-  began <- proc.time()[["elapsed"]]
+  began <- seconds_now()
   sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed,
-    cluster, budget$seconds, threads, first)
+    cluster, budget, threads, first)
+  sample$evaluations <- sample$evaluations + (prepared$calls %||% 0)
   chosen <- utils::head(sample$walked, finalists)
   shell <- list(
     problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
@@ -72,25 +75,41 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   size <- max(1, if (is.null(problem$own)) threads * 4 else plan_workers())
   interrupted <- core_take_interrupt()  # while the box was sampled
   while (length(raw) < length(chosen) && !interrupted) {
-    used <- proc.time()[["elapsed"]] - began
+    used <- seconds_now() - began
     spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
     reserve <- time_reserve(problem, length(prepared$start), used, spent)
     if (isTRUE(used + reserve >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
-    now <- utils::head(chosen[seq_along(chosen) > length(raw)], size)
-    batch_began <- proc.time()[["elapsed"]]
+    now <- utils::head(chosen[seq_along(chosen) > length(raw)], side_by_side(size, budget, spent, problem))
+    batch_began <- seconds_now()
     more <- tryCatch(
       walk(sample$points[, now, drop = FALSE], left_of(budget, used + reserve / 2, spent)),
       interrupt = function(e) NULL
     )
     interrupted <- is.null(more) || core_take_interrupt()
-    raw <- c(raw, as_if_in_turn(more, budget$evaluations - spent))
+    raw <- c(raw, if (is.null(problem$own)) as_if_in_turn(more, budget$evaluations - spent) else more)
     show(raw)
-    if (proc.time()[["elapsed"]] - batch_began < look_every && is.null(problem$own)) size <- 2 * size
+    if (seconds_now() - batch_began < look_every && is.null(problem$own)) size <- 2 * size
+  }
+  # where nothing was left for a walk, the best that was seen is the answer
+  if (length(raw) == 0 && !interrupted) {
+    seen <- sample$best %||% list(x = prepared$start, value = prepared$met_value %||% NaN)
+    at <- matrix(seen$x, dimnames = list(names(prepared$start), NULL))
+    raw <- walk(at, list(evaluations = 0, iterations = NA_real_, seconds = NA_real_, target = NA_real_))
+    raw[[1]]$value <- seen$value
+    sample$points <- at
+    chosen <- 1
   }
   list(
     raw = raw, shell = shell, best = sample$best, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
     sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
   )
+}
+
+# How many walks are made at once: of functions of the user's no more than may all be made to their ends, since each call counts.
+side_by_side <- function(size, budget, spent, problem) {
+  if (is.null(problem$own) || is.na(budget$evaluations)) return(size)
+  each <- budget$each %||% 10000
+  max(1, min(size, if (is.na(each)) 1 else floor((budget$evaluations - spent) / each)))
 }
 
 # Of walks that were made side by side, those that one after the other would have made with the evaluations that were left: so the
@@ -132,7 +151,7 @@ walker <- function(shell, local, budget, threads) {
 }
 
 # Points over the box, those to walk from in the order of their values.
-sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads, first = NULL) {
+sampled_starts <- function(problem, prepared, n, seed, cluster, budget, threads, first = NULL) {
   # Sampled in all parameters; those to be eliminated need only a place to begin.
   whole <- prepared
   others <- setdiff(names(prepared$start), names(prepared$box$lower))
@@ -144,7 +163,13 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads
     near = c(prepared$box$near, stats::setNames(rep(0, length(others)), others))[names(prepared$start)]
   )
   whole["eliminated"] <- list(NULL)
-  sample <- in_threads(threads, function(used) core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, seconds, used))
+  # where each value is a call of the user's, walks are left something
+  sampling <- if (is.null(problem$own)) NA_real_ else ceiling((budget$evaluations - (prepared$calls %||% 0)) / 2)
+  if (isTRUE(sampling < 1)) {
+    first <- if (!is.null(first)) moved_points(first, prepared)
+    return(list(points = first %||% matrix(0, length(prepared$start), 0), walked = seq_len(columns_of(first)), known = columns_of(first), evaluations = 0))
+  }
+  sample <- in_threads(threads, function(used) core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, sampling, budget$seconds, used))
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
   points <- moved_points(sample$points, prepared)
@@ -156,13 +181,16 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, seconds, threads
   list(points = cbind(first, points), walked = c(seq_len(known), walked + known), known = known, evaluations = sample$evaluations, best = best)
 }
 
+# Suggesting starts for a model that calls a function of the user's may take so many calls.
+suggestion_calls <- 20000
+
 columns_of <- function(matrix) if (is.null(matrix)) 0L else ncol(matrix)
 
 # The start to walk from first, as a column: the one that was stated, or else the one that is suggested; none where nothing is known.
-starts_to_begin_with <- function(problem, prepared) {
+starts_to_begin_with <- function(problem, prepared, budget) {
   free <- prepared$status$free
   if (!anyNA(problem$start[free])) return(matrix(problem$start[free], dimnames = list(free, NULL)))
-  if (!is.null(problem$own$fun)) return(NULL)
+  if (!is.null(problem$own$fun) || (!is.null(problem$own) && isTRUE(budget$evaluations < suggestion_calls))) return(NULL)
   found <- tryCatch(suppressMessages(suggest_start(problem, n = 1)), tundrel_error = function(e) NULL)
   if (is.null(found)) return(NULL)
   # a scale that a criterion estimates, or what it adds, may be missing from the suggestion

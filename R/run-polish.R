@@ -15,54 +15,83 @@ time_to_polish <- function(run, seconds) {
 
 walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   if (run$solver$scope == "local") return(walk_watched(run, budget, progress, checkpoint, threads, call))
-  seconds <- budget$seconds
-  budget$seconds <- (1 - polish_share) * seconds
-  run <- walk_watched(unpolished(run), budget, progress, checkpoint, threads, call)
-  run <- polished(run, polish_share * seconds, threads, call)
+  run <- unpolished(run)
+  left <- left_to_polish(budget, run)
+  search <- budget
+  search$seconds <- budget$seconds - left$seconds
+  search$evaluations <- budget$evaluations - left$evaluations
+  run <- walk_watched(run, search, progress, checkpoint, threads, call)
+  left$evaluations <- budget$evaluations - run$evaluations
+  run <- polished(run, left, threads, call)
   if (!is.null(checkpoint)) write_run(run, checkpoint)
   run
 }
 
-polished <- function(run, seconds, threads, call = rlang::caller_env()) {
-  if (run$stop_reason == "interrupted") return(run)
+# What a search leaves for the walk that polishes what it finds.
+left_to_polish <- function(budget, run) {
+  needed <- if (is.null(run$problem$own)) 200 else 20 * difference_evaluations(length(run$start))
+  list(
+    evaluations = max(0, ceiling(min(needed, 0.5 * (budget$evaluations - (run$evaluations %||% 0))))),
+    seconds = polish_share * (budget$seconds - (run$seconds %||% 0))
+  )
+}
+
+polished <- function(run, left, threads, call = rlang::caller_env()) {
+  # what the search itself came to, and what has been spent around it
+  search <- c(run[search_parts], list(rows = length(run$trace$iteration)))
+  before <- run$stages[run$stages$stage == "many starts", ] %||% new_stage(character(), numeric(), numeric())
+  began <- seconds_now()
+  spent <- 0
+  with_all_spent <- function(run) {
+    around <- sum(before$evaluations) + spent
+    if (around == 0) return(run)
+    run$evaluations <- search$evaluations + around
+    run$search <- search
+    run
+  }
+  if (run$stop_reason == "interrupted") return(with_all_spent(run))
   refuse_barren(run, call)
   run$stages <- rbind(run$stages, new_stage(run$solver$name, run$evaluations, run$value))
-  if (!time_to_polish(run, seconds)) return(run)
+  if (!time_to_polish(run, left$seconds)) return(with_all_spent(run))
   walk <- function(from) {
+    evaluations <- left$evaluations - spent
+    seconds <- left$seconds - (seconds_now() - began)
+    if (isTRUE(evaluations < 1) || isTRUE(seconds <= 0)) return(NULL)
+    calls <- own_calls$made
     start <- start_from(run$problem, as.list(from))
-    tryCatch(
-      suppressMessages(fit_local(start, tolerance = run$tolerance, max_seconds = if (is.na(seconds)) Inf else seconds, threads = threads)),
+    walked <- tryCatch(
+      suppressMessages(fit_local(
+        start, tolerance = run$tolerance, max_evaluations = evaluations %|% 10000, max_seconds = seconds %|% Inf, threads = threads
+      )),
       tundrel_error = function(e) NULL
     )
+    spent <<- spent + if (is.null(walked)) own_calls$made - calls else walked$evaluations
+    walked
   }
   # where the search has found nothing better than the walks before it, theirs is the answer; and where there were none, a walk
   # from its start shows what that would have come to
-  before <- run$stages$value[run$stages$stage == "many starts"]
-  from_start <- if (length(before) == 0) walk(run$start)
-  scouted <- isTRUE(in_users_sign(run$problem, before) < in_users_sign(run$problem, run$value))
+  scouted <- isTRUE(in_users_sign(run$problem, before$value) < in_users_sign(run$problem, run$value))
   local <- walk(if (scouted) run$start else run$estimate)
+  from_start <- if (nrow(before) == 0) walk(run$start)
   if (!is.null(from_start)) {
     run$stages <- rbind(run$stages, new_stage("walk from the start", from_start$evaluations, from_start$value))
-    if (is.null(local) || isTRUE(in_users_sign(run$problem, from_start$value) < in_users_sign(run$problem, local$value))) local <- from_start
   }
-  if (is.null(local) || !at_least_as_good(local, run)) return(run)
-  run$stages <- rbind(run$stages, new_stage(paste("polished by", local$solver$name), local$evaluations, local$value))
-  search <- run[search_parts]
-  search$rows <- length(run$trace$iteration)
+  if (!is.null(local)) run$stages <- rbind(run$stages, new_stage(paste("polished by", local$solver$name), local$evaluations, local$value))
+  best <- local
+  if (!is.null(from_start) && (is.null(local) || isTRUE(in_users_sign(run$problem, from_start$value) < in_users_sign(run$problem, local$value)))) best <- from_start
+  if (is.null(best) || !at_least_as_good(best, run)) return(with_all_spent(run))
   for (part in c("iterations", "evaluations", "refused", "seconds")) {
-    local$trace[[part]] <- if (!is.null(local$trace[[part]])) local$trace[[part]] + run[[part]]
-    local[[part]] <- local[[part]] + run[[part]]
+    best$trace[[part]] <- if (!is.null(best$trace[[part]])) best$trace[[part]] + run[[part]]
+    best[[part]] <- best[[part]] + run[[part]]
   }
-  if (!is.null(from_start) && !identical(local, from_start)) local$evaluations <- local$evaluations + from_start$evaluations
-  local$evaluations <- local$evaluations + sum(run$stages$evaluations[run$stages$stage == "many starts"])
-  local$trace$iteration <- local$trace$iteration + run$iterations
+  best$trace$iteration <- best$trace$iteration + run$iterations
   # the search's last point is there already
-  local$trace <- trace_rows(local$trace, -1)
-  local$trace$action <- paste("polish:", local$trace$action)
-  run[search_parts] <- local[search_parts]
-  run$trace <- longer_trace(run$trace, local$trace)
+  best$trace <- trace_rows(best$trace, -1)
+  best$trace$action <- paste("polish:", best$trace$action)
+  run[search_parts] <- best[search_parts]
+  run$trace <- longer_trace(run$trace, best$trace)
   run$search <- search
-  run
+  with_all_spent(run)
 }
 
 # What polishing changes.
@@ -89,7 +118,7 @@ trace_rows <- function(trace, rows) {
 at_least_as_good <- function(local, run) {
   gap <- in_users_sign(run$problem, local$value) - in_users_sign(run$problem, run$value)
   # a search may have kept to conditions less strictly
-  gap <= 1e-8 * abs(run$value) || (local$converged && sum(run$trace$infeasibility[length(run$trace$infeasibility)]) > 0)
+  isTRUE(gap <= 1e-8 * abs(run$value)) || !is.finite(run$value) || (local$converged && sum(run$trace$infeasibility[length(run$trace$infeasibility)]) > 0)
 }
 
 # A search that found no finite value anywhere has nothing to polish.

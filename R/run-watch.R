@@ -9,18 +9,22 @@ progress_kinds <- c("none", "lines", "bar")
 walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   if (progress == "none" && is.null(checkpoint)) return(walk_on(run, budget, threads, call))
   if (!is.null(checkpoint)) check_checkpoint(checkpoint, call)
+  # prepared once: a function of the user's is not called for a look
+  prepared <- prepared_to_walk(run)
   show <- progress_display(progress, budget)
   pause <- if (progress == "lines") list(pause_iterations = 1) else list(pause_seconds = look_every)
   stored <- -Inf  # the first checkpoint is written at the first look
   cost <- 0
   repeat {
+    run$prepared <- prepared
     run <- walk_on(run, c(budget, pause), threads, call)
+    prepared$calls <- 0
     show(run)
     ended <- run$stop_reason != "none"
-    now <- proc.time()[["elapsed"]]
+    now <- seconds_now()
     if (!is.null(checkpoint) && (ended || now - stored >= max(store_every, cost / store_share))) {
       write_run(run, checkpoint)
-      stored <- proc.time()[["elapsed"]]
+      stored <- seconds_now()
       cost <- stored - now
     }
     if (ended) return(run)

@@ -223,8 +223,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_sample_box
-Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double seconds, int threads);
-RcppExport SEXP _tundrel_core_sample_box(SEXP problemSEXP, SEXP nSEXP, SEXP seedSEXP, SEXP eliminateSEXP, SEXP secondsSEXP, SEXP threadsSEXP) {
+Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double evaluations, double seconds, int threads);
+RcppExport SEXP _tundrel_core_sample_box(SEXP problemSEXP, SEXP nSEXP, SEXP seedSEXP, SEXP eliminateSEXP, SEXP evaluationsSEXP, SEXP secondsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -232,9 +232,10 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type eliminate(eliminateSEXP);
+    Rcpp::traits::input_parameter< double >::type evaluations(evaluationsSEXP);
     Rcpp::traits::input_parameter< double >::type seconds(secondsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_sample_box(problem, n, seed, eliminate, seconds, threads));
+    rcpp_result_gen = Rcpp::wrap(core_sample_box(problem, n, seed, eliminate, evaluations, seconds, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -391,7 +392,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_check_state", (DL_FUNC) &_tundrel_core_check_state, 4},
     {"_tundrel_core_walk_from", (DL_FUNC) &_tundrel_core_walk_from, 7},
     {"_tundrel_core_linear_parameters", (DL_FUNC) &_tundrel_core_linear_parameters, 1},
-    {"_tundrel_core_sample_box", (DL_FUNC) &_tundrel_core_sample_box, 6},
+    {"_tundrel_core_sample_box", (DL_FUNC) &_tundrel_core_sample_box, 7},
     {"_tundrel_core_propose", (DL_FUNC) &_tundrel_core_propose, 5},
     {"_tundrel_core_record", (DL_FUNC) &_tundrel_core_record, 7},
     {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},

@@ -190,17 +190,33 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
   Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
+  const Budget allowed = budget_from_r(budget);
+  // calls of the user's function that were made to prepare
+  const long spent = problem.containsElementNamed("calls") ? static_cast<long>(Rcpp::as<double>(problem["calls"])) : 0;
   if (state.isNull()) {
-    or_interrupt([&] { walk.begin(vector_from_r(start)); });
+    walk.allow(allowed);
+    if (problem.containsElementNamed("met_value") && !Rf_isNull(problem["met_value"])) {
+      core_problem->best_met = vector_from_r(problem["start"]);
+      core_problem->best_value = problem["met_value"];
+    }
+    try {
+      walk.begin(vector_from_r(start), spent);
+    } catch (const Halted& stop) {
+      if (stop.why == Halt::user) {
+        take_interrupt();
+        throw Rcpp::internal::InterruptedException();
+      }
+      return run_to_r(*core_problem, nullptr, not_begun(*core_problem, vector_from_r(start), stop.why));
+    }
   } else {
     const Rcpp::List stored(state.get());
     StateFromR visitor(stored, *core_problem);
     Progress progress;
     progress.visit(visitor);
     solver->visit(visitor);
-    walk.go_on(progress);
+    walk.go_on(progress, spent);
   }
-  walk.advance(budget_from_r(budget));
+  walk.advance(allowed);
   const RunResult result = walk.result();
   take_interrupt();
   return run_to_r(*core_problem, solver.get(), result);
@@ -234,10 +250,11 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
 Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(problem_from_r(problem, 1)->linear_parameters()); }
 
 // Points that fill the search box, which of them are worth a walk, and which parameters were eliminated. Points for whose
-// values there is no time (`seconds`, NA for no limit) have none.
+// values there is no budget (`evaluations`, `seconds`; NA for no limit) have none.
 // [[Rcpp::export]]
-Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double seconds, int threads) {
+Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double evaluations, double seconds, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
+  if (!R_IsNA(evaluations)) core_problem->most_evaluations = evaluations;
   if (!R_IsNA(seconds)) {
     const auto left = std::chrono::duration<double>(std::max(0.0, seconds));
     core_problem->deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);

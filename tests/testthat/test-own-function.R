@@ -141,7 +141,7 @@ test_that("failures are refused points also where a function catches its own, or
     if (p[["a"]] > 2) stop("too far out here")
     within + (p[["a"]] - 1.9)^2
   }
-  outer <- fit_local(at(around), "nelder_mead", max_evaluations = 60)
+  outer <- fit_local(at(around), "nelder_mead", max_evaluations = 100)
   expect_gt(outer$refused, 0)
   expect_equal(coef(outer)[["a"]], 1.9, tolerance = 1e-3)
 })

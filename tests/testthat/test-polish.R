@@ -44,10 +44,15 @@ test_that("a search that was not polished claims nothing, and says how to go on"
 })
 
 test_that("budgets that ran out are said, and the answer is polished all the same", {
-  run <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_evaluations = 100)
+  run <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_evaluations = 2000)
   expect_equal(unpolished(run)$stop_reason, "evaluations")
   expect_true(run$converged)
-  expect_equal(run$stages$stage, c("differential_evolution", "walk from the start", "polished by newton"))
+  expect_setequal(run$stages$stage, c("differential_evolution", "walk from the start", "polished by newton"))
+  expect_equal(sum(run$stages$evaluations), run$evaluations)
+  # with no calls left to look around the answer, nothing is claimed of it
+  short <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_evaluations = 100)
+  expect_false(short$converged)
+  expect_lte(short$evaluations, 100)
   few <- fit_global(smooth_valley(), "differential_evolution", seed = 1, max_iterations = 3)
   expect_equal(unpolished(few)$iterations, 3)
   target <- fit_global(smooth_valley(), "cma_es", seed = 1, target = 0.5)
@@ -65,7 +70,7 @@ test_that("a checkpoint holds the search, and then the polished answer", {
 })
 
 test_that("progress is told in lines for populations, too", {
-  lines <- testthat::capture_messages(fit_global(smooth_valley(), "cma_es", seed = 1, max_evaluations = 60, progress = "lines"))
+  lines <- testthat::capture_messages(fit_global(smooth_valley(), "cma_es", seed = 1, max_evaluations = 200, progress = "lines"))
   expect_match(lines[1], "iteration 1  value .*  width ")
-  expect_length(grep("^iteration", lines), 10)
+  expect_gte(length(grep("^iteration", lines)), 10)
 })

@@ -40,7 +40,7 @@ FitTable many_fits(Problem& problem, const SolverMaker& make, int n, const Colum
   share_out(n, workers, [&](int thread, int k) {
     Problem& mine = *own[thread];
     const Eigen::VectorXd start = set_up(mine, thread, k);
-    mine.evaluations = mine.refused = 0;
+    mine.forget();
     mine.refined = false;
     table.put(k, run(mine, *solvers[thread], start, budget, Keep::nothing));
   });

@@ -10,13 +10,15 @@
 
 namespace tundrel {
 Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
-  ++evaluations;
+  spend();
   Eigen::VectorXd out(rows_);
   residuals_(x, out);
-  if (!out.allFinite())
+  if (!out.allFinite()) {
     ++refused;
-  else
+  } else {
     latest_norm_ = out.norm();
+    note_met(x, out.squaredNorm());
+  }
   return out;
 }
 

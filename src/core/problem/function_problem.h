@@ -17,6 +17,7 @@ class FunctionProblem : public Problem {
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
+  bool calls_user() const override { return true; }
   double value(const Eigen::VectorXd& x) override;
   // By forward differences while walking, by central ones of order four once refined.
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;

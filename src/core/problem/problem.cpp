@@ -4,8 +4,15 @@
 #include <cmath>
 
 #include "../threads.h"
+#include "halted.h"
 
 namespace tundrel {
+namespace {
+
+// A point that misses a condition by more than this is not one that holds it but for rounding.
+constexpr double kMissAllowed = 1e-8;
+
+}  // namespace
 
 void Linearisation::set(double value, const Eigen::MatrixXd& triangle) {
   const Eigen::Index p = triangle.cols() - 1;
@@ -80,8 +87,28 @@ Expansion Problem::expand(const Eigen::VectorXd& x) {
   return out;
 }
 
+void Problem::spend() {
+  if (static_cast<double>(evaluations) >= most_evaluations) throw Halted(Halt::evaluations);
+  if (out_of_time != std::chrono::steady_clock::time_point::max() && std::chrono::steady_clock::now() >= out_of_time) throw Halted(Halt::seconds);
+  ++evaluations;
+}
+
+void Problem::note_met(const Eigen::VectorXd& x, double value) {
+  if (!std::isfinite(value) || !(value < best_value)) return;
+  // Differences reach beyond conditions.
+  if (joint && !(joint->misses(x).maxCoeff() <= kMissAllowed)) return;
+  best_met = x;
+  best_value = value;
+}
+
+int Problem::affordable(int n) const {
+  const double left = most_evaluations - static_cast<double>(evaluations);
+  if (calls_user() && !(left >= 1)) throw Halted(Halt::evaluations);
+  return static_cast<int>(std::min<double>(n, std::max(1.0, std::floor(left))));
+}
+
 Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& points) {
-  const int n = static_cast<int>(points.cols());
+  const int n = affordable(static_cast<int>(points.cols()));
   Eigen::VectorXd out(n);
   int done = 0;
   while (done < n) {
@@ -90,7 +117,10 @@ Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& points) {
     // what was being evaluated then is evaluated again when the walk goes on
     if (is_halted()) break;
     evaluations += now;
-    for (int k = done; k < done + now; ++k) refused += !std::isfinite(out[k]);
+    for (int k = done; k < done + now; ++k) {
+      refused += !std::isfinite(out[k]);
+      note_met(points.col(k), out[k]);
+    }
     done += now;
     if (std::chrono::steady_clock::now() >= deadline) break;
   }
@@ -101,7 +131,7 @@ Eigen::VectorXd Problem::values(const Eigen::MatrixXd& points) {
   if (batch) return batched(points);
   // Between looks at the clock each thread has some points.
   constexpr int kAtOnce = 8;
-  const int n = static_cast<int>(points.cols());
+  const int n = calls_user() ? affordable(static_cast<int>(points.cols())) : static_cast<int>(points.cols());
   Eigen::VectorXd out(n);
   std::vector<std::unique_ptr<Problem>> helpers;
   for (int k = 1; k < std::min(threads, n); ++k)

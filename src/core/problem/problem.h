@@ -162,25 +162,47 @@ class Problem {
   std::function<bool()> halted;
   bool is_halted() const { return halted && halted(); }
   // TRUE where an evaluation takes long enough to be given up in the middle: then it throws Halted.
-  virtual bool halts_midway() const { return false; }
+  virtual bool halts_midway() const { return calls_user(); }
+  // TRUE where each evaluation is a call of a function of the user's: then all are counted, whatever they are for, and none is
+  // made beyond what is allowed.
+  virtual bool calls_user() const { return false; }
   // Threads over which rows, or the points of values(), are shared out; and when values() ends early.
   int threads = 1;
   std::chrono::steady_clock::time_point deadline = std::chrono::steady_clock::time_point::max();
+  // Up to how many evaluations and until when a function of the user's is called.
+  double most_evaluations = std::numeric_limits<double>::infinity();
+  std::chrono::steady_clock::time_point out_of_time = std::chrono::steady_clock::time_point::max();
+  // The best that was met by calls of the user's function, whatever they were for; empty where there is none.
+  Eigen::VectorXd best_met;
+  double best_value = std::numeric_limits<double>::infinity();
 
   bool refined = false;
   bool curvature_expected = false;
   long evaluations = 0;
   long refused = 0;  // evaluations that gave no finite number
 
+  // No best point so far, and no evaluations.
+  void forget() {
+    evaluations = refused = 0;
+    best_met.resize(0);
+    best_value = std::numeric_limits<double>::infinity();
+  }
+
  private:
   Eigen::VectorXd batched(const Eigen::MatrixXd& points);
+  // How many of `n` points may still be evaluated.
+  int affordable(int n) const;
 
  protected:
+  // Before each call of a function of the user's; throws Halted where what is allowed is spent.
+  void spend();
+  // After it, where it gave a value.
+  void note_met(const Eigen::VectorXd& x, double value);
   template <class Kind>
   static std::unique_ptr<Problem> cloned(const Kind& problem) {
     auto out = std::make_unique<Kind>(problem);
     out->threads = 1;
-    out->evaluations = out->refused = 0;
+    out->forget();
     return out;
   }
 };

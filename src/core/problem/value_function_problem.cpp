@@ -7,10 +7,16 @@
 namespace tundrel {
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
-  ++evaluations;
+  spend();
   const double found = value_(x);
   if (!std::isfinite(found)) ++refused;
+  note_met(x, found);
   return found;
+}
+
+Eigen::VectorXd ValueFunctionProblem::gradient(const Eigen::VectorXd& x) {
+  spend();
+  return gradient_(x);
 }
 
 Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
@@ -19,8 +25,7 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
   if (!std::isfinite(out.value)) return out;
   out.gradient.resize(size());
   if (gradient_) {
-    ++evaluations;
-    out.gradient = gradient_(x);
+    out.gradient = gradient(x);
   } else {
     const VectorFunction as_vector = [this](const Eigen::VectorXd& at) { return Eigen::VectorXd::Constant(1, value(at)); };
     const Eigen::VectorXd at_x = Eigen::VectorXd::Constant(1, out.value);
@@ -42,8 +47,9 @@ Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
   const double epsilon = std::numeric_limits<double>::epsilon();
   if (gradient_) {
     out.hessian_noise.resize(p, p);
+    const VectorFunction slopes = [this](const Eigen::VectorXd& at) { return gradient(at); };
     for (int i = 0; i < p; ++i) {
-      if (!first_difference(gradient_, x, out.gradient, i, bounds_, true, out.hessian.col(i))) return out;
+      if (!first_difference(slopes, x, out.gradient, i, bounds_, true, out.hessian.col(i))) return out;
       out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, epsilon * out.gradient.cwiseAbs().maxCoeff()));
     }
     out.hessian = 0.5 * (out.hessian + out.hessian.transpose()).eval();

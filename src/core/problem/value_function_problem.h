@@ -19,11 +19,14 @@ class ValueFunctionProblem : public Problem {
   const Bounds& bounds() const override { return bounds_; }
   Form form() const override { return Form::smooth; }
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
+  bool calls_user() const override { return true; }
   double value(const Eigen::VectorXd& x) override;
   Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
 
  private:
+  Eigen::VectorXd gradient(const Eigen::VectorXd& x);
+
   Value value_;
   VectorFunction gradient_;
   Bounds bounds_;

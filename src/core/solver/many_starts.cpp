@@ -74,7 +74,7 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
   std::vector<RunResult> results(n);
   share_out(n, workers, [&](int thread, int job) {
     Problem& mine = own.empty() ? problem : *own[thread];
-    mine.evaluations = mine.refused = 0;
+    mine.forget();
     mine.refined = false;
     mine.expect(typical.col(job));
     results[job] = run(mine, *solvers[thread], starts.col(job), budget);

@@ -5,7 +5,6 @@
 #include <optional>
 #include <utility>
 
-#include "../problem/halted.h"
 #include "snapshot.h"
 
 namespace tundrel {
@@ -14,6 +13,10 @@ namespace {
 // Clocks count in whole ticks, which never is beyond.
 std::chrono::steady_clock::duration seconds_of(double seconds) {
   return std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(std::min(seconds, 1e9)));
+}
+
+StopReason reason_of(Halt why) {
+  return why == Halt::user ? StopReason::interrupted : why == Halt::evaluations ? StopReason::evaluations : StopReason::seconds;
 }
 
 // A walk that keeps ending on saddles is given up after so many.
@@ -56,8 +59,16 @@ void Walk::record(const char* action) {
                     keep_ == Keep::members ? solver_.spread() : Eigen::MatrixXd()});
 }
 
-void Walk::begin(const Eigen::VectorXd& start) {
+void Walk::allow(const Budget& budget) {
+  began_ = std::chrono::steady_clock::now();
+  before_ = progress_.seconds;
+  problem_.most_evaluations = budget.evaluations;
+  problem_.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
+}
+
+void Walk::begin(const Eigen::VectorXd& start, long spent) {
   progress_ = Progress();
+  problem_.evaluations = progress_.evaluations = spent;
   began_ = std::chrono::steady_clock::now();
   before_ = 0;
   solver_.start(problem_, start);
@@ -65,9 +76,10 @@ void Walk::begin(const Eigen::VectorXd& start) {
   if (solver_.is_local()) record();
 }
 
-void Walk::go_on(const Progress& progress) {
+void Walk::go_on(const Progress& progress, long spent) {
   progress_ = progress;
-  take_over(progress);
+  progress_.evaluations += spent;
+  take_over(progress_);
 }
 
 void Walk::take_over(const Progress& progress) {
@@ -76,9 +88,25 @@ void Walk::take_over(const Progress& progress) {
   problem_.refined = progress.refined;
 }
 
+void Walk::settle_count() {
+  if (problem_.calls_user()) {
+    progress_.evaluations = problem_.evaluations;
+    progress_.refused = problem_.refused;
+    problem_.refined = progress_.refined;
+  } else {
+    take_over(progress_);
+  }
+}
+
+void Walk::halted(Halt why) {
+  if (why == Halt::user)
+    go_on_ = false;
+  else
+    progress_.reason = reason_of(why);
+}
+
 void Walk::advance(const Budget& budget) {
-  began_ = std::chrono::steady_clock::now();
-  before_ = progress_.seconds;
+  allow(budget);
   timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
   problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
   const long first = progress_.iterations;
@@ -121,18 +149,21 @@ void Walk::check_claim() {
     verified_ = verify(problem_, solver_.status().x);
     if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles)
       leaves = leave_along(problem_, solver_.status().x, solver_.status().value, verified_->way_down, lower);
-  } catch (const Halted&) {
+  } catch (const Halted& stop) {
     verified_.reset();
-    go_on_ = false;
+    settle_count();
+    return halted(stop.why);
   }
-  if (!leaves) return take_over(progress_);
+  settle_count();
+  if (!leaves) return;
   verified_.reset();
   ++progress_.saddles_left;
   problem_.refined = false;
   try {
     solver_.start(problem_, lower);
-  } catch (const Halted&) {
-    go_on_ = false;
+  } catch (const Halted& stop) {
+    settle_count();
+    return halted(stop.why);
   }
   ++progress_.iterations;
   record("a saddle or maximum left behind");
@@ -145,12 +176,13 @@ bool Walk::iterate() {
   try {
     solver_.iterate(problem_);
     return true;
-  } catch (const Halted&) {
+  } catch (const Halted& stop) {
     if (!before) throw;
     before->put_back = true;
     solver_.visit(*before);
-    take_over(progress_);
-    return go_on_ = false;
+    settle_count();
+    halted(stop.why);
+    return false;
   }
 }
 
@@ -165,6 +197,15 @@ void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values
   record();
 }
 
+// Of a walk that was cut short, the best point that was paid for.
+RunResult Walk::best_of(RunResult result) const {
+  if (result.reason == StopReason::none || claims_optimum(result.reason) || problem_.best_met.size() == 0) return result;
+  if (std::isfinite(result.value) && (result.value <= problem_.best_value || solver_.status().infeasibility > 0)) return result;
+  result.x = problem_.best_met;
+  result.value = problem_.best_value;
+  return result;
+}
+
 RunResult Walk::result() {
   const Status& status = solver_.status();
   RunResult result;
@@ -175,31 +216,43 @@ RunResult Walk::result() {
   result.trace = std::move(trace_);
   trace_.clear();
   result.claim = result.reason = progress_.reason;
-  if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return result;
+  if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return best_of(result);
   try {
-    result.verification = verified_ ? *verified_ : verify(problem_, result.x);
-  } catch (const Halted&) {
-    result.reason = StopReason::interrupted;
+    // what a walk that was cut short costs to look at, its user has not granted
+    if (verified_)
+      result.verification = *verified_;
+    else if (!problem_.calls_user() || claims_optimum(result.reason))
+      result.verification = verify(problem_, result.x);
+  } catch (const Halted& stop) {
+    result.reason = reason_of(stop.why);
   }
-  take_over(progress_);
-  if (claims_optimum(result.reason)) {
-    result.converged = result.verification.converged;
-    if (!result.converged) result.reason = result.verification.reason;
-  }
+  settle_count();
+  result.progress = progress_;
+  if (!claims_optimum(result.reason)) return best_of(result);
+  result.converged = result.verification.converged;
+  if (!result.converged) result.reason = result.verification.reason;
   return result;
+}
+
+RunResult not_begun(const Problem& problem, const Eigen::VectorXd& start, Halt why) {
+  RunResult out;
+  const bool met = problem.best_met.size() > 0;
+  out.x = met ? problem.best_met : start;
+  out.value = met ? problem.best_value : std::numeric_limits<double>::quiet_NaN();
+  out.reason = out.claim = reason_of(why);
+  out.progress.evaluations = problem.evaluations;
+  out.progress.refused = problem.refused;
+  return out;
 }
 
 RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget, Keep keep) {
   Walk walk(problem, solver, keep);
+  walk.allow(budget);
   try {
     if (problem.is_halted()) throw Halted();
     walk.begin(start);
-  } catch (const Halted&) {
-    RunResult nothing;
-    nothing.x = start;
-    nothing.value = std::numeric_limits<double>::quiet_NaN();
-    nothing.reason = nothing.claim = StopReason::interrupted;
-    return nothing;
+  } catch (const Halted& stop) {
+    return not_begun(problem, start, stop.why);
   }
   walk.advance(budget);
   return walk.result();

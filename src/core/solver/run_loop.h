@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "../problem/halted.h"
 #include "population.h"
 #include "verification.h"
 
@@ -60,9 +61,11 @@ class Walk {
  public:
   Walk(Problem& problem, Solver& solver, Keep keep = Keep::trace);
 
-  // Throws Halted where the user stops it before it has begun.
-  void begin(const Eigen::VectorXd& start);
-  void go_on(const Progress& progress);
+  // What evaluations may cost from now on; a walk that begins may cost as much.
+  void allow(const Budget& budget);
+  // Throws Halted where the user stops it, or its budget ends, before it has begun. `spent` evaluations were made before.
+  void begin(const Eigen::VectorXd& start, long spent = 0);
+  void go_on(const Progress& progress, long spent = 0);
   // Iterates until the walk ends, its budget does, or it is time to pause.
   void advance(const Budget& budget);
   // A round of a solver whose values come from outside.
@@ -75,6 +78,10 @@ class Walk {
   // Where the solver claims an optimum: verifies it, and goes on from a lower point if it is a saddle or a maximum.
   void check_claim();
   void take_over(const Progress& progress);
+  // Evaluations that no iteration made: counted where each is a call of the user's function.
+  void settle_count();
+  void halted(Halt why);
+  RunResult best_of(RunResult result) const;
   void record(const char* action = nullptr);
   void count();
   double elapsed() const;
@@ -90,6 +97,9 @@ class Walk {
   std::vector<TraceRow> trace_;
   std::optional<Verification> verified_;  // the claim of the solver as it stands
 };
+
+// What is left to say of a walk that ended before it had begun.
+RunResult not_begun(const Problem& problem, const Eigen::VectorXd& start, Halt why);
 
 // From start to end in one go.
 RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, const Budget& budget, Keep keep = Keep::trace);
