@@ -15,7 +15,10 @@
 #'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()].
 #' @param tolerance \[numeric(1)] Relative size of gradient, step and change of value at which the
 #'   walk ends; closing steps then follow. Above 0, below 1.
-#' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none.
+#' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none. Unsaid, at most 10,000 evaluations,
+#'   and any number where iterations or seconds are limited. Every call of a function of your own counts, also those for
+#'   derivatives and for the check at the end, and none is made beyond the budget; the best point that was paid for is kept.
+#'   [finish()] goes on from a spent budget, with budgets for what is still to come.
 #' @param max_seconds \[numeric(1)] Budget of time in seconds, above 0. `Inf` for none.
 #' @param target \[numeric(1)] A value of the criterion that is good enough: the walk ends when it is reached.
 #' @param keep \[character(1)] `"simplex"` keeps the corners of [solver_nelder_mead()] at every iteration, for
@@ -42,10 +45,11 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   judge_by(least_squares(sd = uptake_sd)) |>
 #'   fit_local()
-fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = 10000,
+fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = NULL,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   began <- seconds_now()
+  max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   run <- new_walk(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
@@ -94,10 +98,11 @@ advance <- function(run, iterations = 1, threads = 1) {
 
 #' @rdname begin_run
 #' @export
-finish <- function(run, max_evaluations = 10000, max_iterations = Inf, max_seconds = Inf, target = NULL,
+finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_seconds = Inf, target = NULL,
                    progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   check_run(run)
   refuse_outside(run$problem)
+  max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   budget <- run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target)
   walk_and_polish(run, on_top_of(budget, unpolished(run)), rlang::arg_match(progress), checkpoint, threads)
 }
@@ -148,6 +153,12 @@ run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, ta
     seconds = check_budget(max_seconds, "max_seconds", 0, call),
     target = if (is.null(target)) NA_real_ else in_users_sign(problem, target)
   )
+}
+
+# Where another budget is stated, that one is meant to end the walk.
+evaluations_beside <- function(max_iterations, max_seconds) {
+  stated <- vapply(list(max_iterations, max_seconds), function(x) is.numeric(x) && length(x) == 1 && is.finite(x), logical(1))
+  if (any(stated)) Inf else 10000
 }
 
 # What a run may come to that has spent its budget: the new one is for what is still to come. One that is under way goes on as

@@ -77,12 +77,11 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
     spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
-    reserve <- time_reserve(problem, length(prepared$start), used, spent)
-    if (isTRUE(used + reserve >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
+    if (isTRUE(used >= budget$seconds) || isTRUE(spent >= budget$evaluations)) break
     now <- utils::head(chosen[seq_along(chosen) > length(raw)], side_by_side(size, budget, spent, problem))
     batch_began <- seconds_now()
     more <- tryCatch(
-      walk(sample$points[, now, drop = FALSE], left_of(budget, used + reserve / 2, spent)),
+      walk(sample$points[, now, drop = FALSE], left_of(budget, used, spent)),
       interrupt = function(e) NULL
     )
     interrupted <- is.null(more) || core_take_interrupt()
@@ -120,12 +119,6 @@ as_if_in_turn <- function(walks, left) {
   before <- c(0, cumsum(evaluations)[-length(walks)])
   late <- which(before >= left | evaluations > left - before)
   walks[seq_len(max(1, min(late - 1, length(walks))))]
-}
-
-# Seconds that a walk needs at least, where R evaluates: for a step, and for the check at its end.
-time_reserve <- function(problem, parameters, used, spent) {
-  if (is.null(problem$own)) return(0)
-  difference_evaluations(parameters) * used / max(1, spent)
 }
 
 left_of <- function(budget, used, spent) {
