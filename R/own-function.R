@@ -158,6 +158,24 @@ check_own <- function(problem, prepared, call = rlang::caller_env()) {
   check_own_gradient(problem, prepared, call)
 }
 
+# How many places of the box a function may stop at before it is taken to stop everywhere.
+most_stops <- 5
+
+# Where no start is stated: a point of the box at which the user's function works. One that stops wherever it is called is told
+# before a search, in its own words.
+own_start <- function(problem, prepared, box, call = rlang::caller_env()) {
+  wanted <- if (problem$own$kind == "value") 1L else NULL
+  for (share in c(NA, seq(0.1, 0.9, length.out = most_stops - 1))) {
+    x <- if (is.na(share)) prepared$start else replace(prepared$start, names(box$lower), box$lower + share * (box$upper - box$lower))
+    attempt <- if (problem$own$kind == "model") prepared$own_model(x) else call_own(problem, prepared$status, x, wanted)
+    if (is.null(attempt$trouble)) return(x)
+  }
+  refuse("model", c(
+    "The function stopped at each of {most_stops} points of the search box.", "x" = "{attempt$trouble}",
+    "i" = "The last was {paste0(names(x), ' = ', format_number(x), collapse = ', ')}."
+  ), call = call)
+}
+
 # A supplied gradient against differences, parameter by parameter.
 gradient_agrees_to <- 1e-4
 

@@ -3,7 +3,7 @@
 
 # How many evaluations the plan takes on at once; 1 without a plan, or a sequential one.
 plan_workers <- function() {
-  if (!requireNamespace("future", quietly = TRUE) || !requireNamespace("future.apply", quietly = TRUE)) return(1L)
+  if (!requireNamespace("future", quietly = TRUE) || !requireNamespace("globals", quietly = TRUE)) return(1L)
   future::nbrOfWorkers()
 }
 
@@ -22,10 +22,76 @@ in_threads <- function(threads, work) {
   out
 }
 
-# lapply() through the plan, where there is one. Nothing random happens in the work itself.
-lapply_planned <- function(x, f) {
-  if (plan_workers() == 1) return(lapply(x, f))
-  future.apply::future_lapply(x, f, future.seed = NULL, future.packages = "tundrel")
+# lapply() through the plan, where there is one. Nothing random happens in the work itself. What workers do not bring back,
+# because they died or cannot be reached, is done again, by new workers or else here: nothing is lost, and results are the same.
+lapply_planned <- function(x, f, problem = NULL) {
+  workers <- plan_workers()
+  if (workers == 1 || length(x) < 2) return(lapply(x, f))
+  parts <- unname(split(x, ceiling(seq_along(x) * min(workers, length(x)) / length(x))))
+  needed <- names_needed(problem)
+  done <- by_workers(parts, f, needed)
+  lost <- lengths(done) == 0
+  if (any(lost)) {
+    revive_plan()
+    done[lost] <- by_workers(parts[lost], f, needed)
+    lost <- lengths(done) == 0
+    cli::cli_inform(c(
+      "!" = "Workers of the plan did not bring all their work back, which was done again{if (any(lost)) ', here'}.",
+      "i" = "Results are the same."
+    ), class = "tundrel_message_workers")
+    done[lost] <- lapply(parts[lost], counted_work, f = f, here = TRUE)
+  }
+  own_calls$made <- own_calls$made + sum(vapply(done, `[[`, numeric(1), "calls"))
+  unlist(lapply(done, `[[`, "found"), recursive = FALSE)
+}
+
+# With how many calls of functions of the user's it took in a process that does not share its count with this one.
+counted_work <- function(part, f, here = FALSE) {
+  before <- own_calls$made
+  found <- lapply(part, f)
+  list(found = found, calls = if (here) 0 else own_calls$made - before)
+}
+
+# What workers bring back of each part; NULL of those that bring nothing back.
+by_workers <- function(parts, f, needed) {
+  begun <- lapply(parts, function(part) {
+    tryCatch(
+      future::future(tundrel_work(tundrel_part, tundrel_each),
+        globals = c(list(tundrel_work = counted_work, tundrel_part = part, tundrel_each = f), needed$globals),
+        packages = c("tundrel", needed$packages), seed = NULL),
+      error = function(e) NULL
+    )
+  })
+  lapply(begun, function(one) if (!is.null(one)) tryCatch(future::value(one), FutureError = function(e) NULL))
+}
+
+# A plan whose worker has died refuses all further work until it is set anew.
+revive_plan <- function() {
+  plan <- future::plan("list")
+  tryCatch({
+    future::plan(future::sequential)
+    future::plan(plan)
+  }, error = function(e) NULL)
+}
+
+# What functions of the user's use that stands in the global environment, which other processes do not share.
+names_needed <- function(problem) {
+  functions <- c(list(problem$own$fun, problem$own$gradient), lapply(problem$model$own, find_own, env = rlang::f_env(problem$model$formula)))
+  own <- Filter(is.function, functions)
+  if (length(own) == 0) return(list(globals = list(), packages = character()))
+  found <- lapply(own, function(f) {
+    globals::globalsOf(f, envir = environment(f) %||% globalenv(), recursive = TRUE, mustExist = FALSE)
+  })
+  for (name in problem$model$own) if (exists(name, globalenv(), mode = "function", inherits = FALSE)) {
+    found <- c(found, list(globals::globalsOf(as.symbol(name), envir = globalenv(), recursive = TRUE, mustExist = FALSE)))
+  }
+  all <- unlist(lapply(found, as.list), recursive = FALSE)
+  where <- unlist(lapply(found, attr, "where"), recursive = FALSE)
+  global <- vapply(where, identical, logical(1), globalenv())
+  list(
+    globals = all[!duplicated(names(all)) & global],
+    packages = unique(unlist(lapply(found, function(one) globals::packagesOf(globals::cleanup(one)))))
+  )
 }
 
 # A prepared problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
@@ -45,7 +111,7 @@ in_batches <- function(prepared) {
   prepared$batch_size <- as.integer(min(workers * 4, 1000))
   prepared$batch_function <- function(points) {
     columns <- lapply(seq_len(ncol(points)), function(k) points[, k])
-    as.numeric(unlist(lapply_planned(columns, one)))
+    as.numeric(unlist(lapply_planned(columns, one, prepared$problem)))
   }
   prepared
 }

@@ -73,7 +73,7 @@ group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$key
     tryCatch(unlist(suggest_start(group_problem(problem, rows), n = 1)[1, free]), tundrel_error = function(e) rep(NA_real_, length(free)))
   }
   rows <- lapply(which, function(k) rows_of_group(groups, k))
-  matrix(unlist(lapply_planned(rows, one)), length(free), length(which), dimnames = list(free, NULL))
+  matrix(unlist(lapply_planned(rows, one, problem)), length(free), length(which), dimnames = list(free, NULL))
 }
 
 # A likelihood's own parameters may be left to their natural start, taken here over all groups together.
@@ -178,7 +178,7 @@ walk_one_by_one <- function(shell, starts, which) {
       tundrel_error = function(e) cli::ansi_strip(strsplit(conditionMessage(e), "\n")[[1]][1])
     )
   }
-  runs <- lapply_planned(which, one)
+  runs <- lapply_planned(which, one, shell$problem)
   found <- no_walks(starts, which)
   for (i in seq_along(runs)) {
     run <- runs[[i]]

@@ -139,7 +139,7 @@ walker <- function(shell, local, budget, threads) {
       return(in_threads(threads, function(n) core_walk_from(local, shell$solver$name, settings, points, typical, left, n)))
     }
     one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
-    lapply_planned(seq_len(ncol(points)), one)
+    lapply_planned(seq_len(ncol(points)), one, shell$problem)
   }
 }
 

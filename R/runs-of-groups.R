@@ -178,7 +178,7 @@ each_group <- function(fits, f) {
   tables <- lapply_planned(whole, function(k) {
     table <- tibble::as_tibble(unclass(f(fits[[k]])))
     table[setdiff(names(table), names(fits$groups$keys))]
-  })
+  }, fits$problem)
   sizes <- vapply(tables, nrow, integer(1))
   tibble(fits$groups$keys[rep(whole, sizes), ], do.call(rbind, tables))
 }

@@ -10,7 +10,12 @@ prepare_search <- function(problem, call = rlang::caller_env()) {
   prepared <- quietly(prepare_at_start(problem, call, check = stated && !is_outside(problem)))
   linear <- if (is.null(problem$own) && prepared$kind == "squares" && is.null(prepared$joint)) core_linear_parameters(prepared) else integer()
   eliminated <- if (length(linear) < length(prepared$start)) names(prepared$start)[linear] else character()
-  with_box(prepared, search_box(problem, prepared, eliminated, call), eliminated)
+  box <- search_box(problem, prepared, eliminated, call)
+  if (!stated && !is.null(problem$own) && !is_outside(problem)) {
+    works <- own_start(problem, prepared, box, call)
+    if (!identical(works, prepared$start)) prepared <- prepare_at_start(start_from(problem, as.list(works)), call, check = FALSE)
+  }
+  with_box(prepared, box, eliminated)
 }
 
 with_box <- function(prepared, box, eliminated) {

@@ -78,7 +78,7 @@ own_refitter <- function(run, draw, solver, settings, budget) {
     list(x = found$x, converged = found$converged, open = length(found$dead) + found$n_alive - found$rank)
   }
   function(which) {
-    found <- lapply_planned(which, one)
+    found <- lapply_planned(which, one, run$problem)
     list(
       x = matrix(unlist(lapply(found, `[[`, "x")), ncol = length(which)), converged = vapply(found, `[[`, logical(1), "converged"),
       open = vapply(found, `[[`, numeric(1), "open")

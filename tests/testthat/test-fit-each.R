@@ -14,7 +14,7 @@ test_that("each group is fitted as it would be alone, to the last bit, on any nu
   expect_identical(fit_each(grouped_problem(data), threads = 2)[c("x", "value", "factor")], fits[c("x", "value", "factor")])
   shuffled <- withr::with_seed(1, data[sample(nrow(data)), ])
   expect_equal(fit_each(grouped_problem(shuffled))[["w3"]]$value, fits[["w3"]]$value)
-  skip_if_not_installed("future.apply")
+  skip_if_not_installed("globals")
   skip_on_os("windows")
   old <- future::plan(future::multicore, workers = 2)
   withr::defer(future::plan(old))

@@ -60,7 +60,7 @@ test_that("budgets end the walks between two of them, and what is done is kept",
 })
 
 test_that("R functions walk the same through a plan with other processes, and failures there are counted", {
-  skip_if_not_installed("future.apply")
+  skip_if_not_installed("globals")
   f <- function(p) {
     if (p[["a"]] > 2.5) stop("out of reach")
     (p[["a"]]^2 - 1)^2 + (p[["b"]] - p[["a"]])^2
