@@ -35,14 +35,18 @@ check_residuals <- function(run, along = NULL, seed = 1) {
   if (inherits(run, "tundrel_fits")) return(each_group(run, function(one) check_residuals(one, along, seed)))
   check_run(run)
   check_number(seed, "seed", "solver", above = 0, or_equal = TRUE)
+  with_calls(run$problem, residual_checks(run, along, seed))
+}
+
+residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
   prepared <- prepared_of(run)
   if (prepared$kind %in% c("density", "value")) {
     refuse("criterion", c(
       "Residuals of {problem_criterion_text(run$problem)} have no known distribution.", "i" = "Name a family in {.fn max_likelihood}, or use least squares."
-    ))
+    ), call = call)
   }
   if (!is.null(along) && !(rlang::is_string(along) && along %in% names(run$problem$measurements))) {
-    refuse("measurements", c("There is no column {.field {along}}.", suggestion(as.character(along)[1], names(run$problem$measurements), "columns")))
+    refuse("measurements", c("There is no column {.field {along}}.", suggestion(as.character(along)[1], names(run$problem$measurements), "columns")), call = call)
   }
   warn_unconverged(run)
   if (identical(run$problem$criterion$relative, "observed")) return(unchecked_shares())

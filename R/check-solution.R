@@ -27,12 +27,14 @@ check_solution <- function(run, seed = 1) {
     refuse("solver", c("This run has not ended: there is no answer to check.", "i" = "Go on with {.fn finish}."))
   }
   refuse_outside(run$problem)
-  prepared <- in_all_parameters(prepared_to_walk(run))
-  fresh <- core_look_at(prepared, run$estimate, 1L)
-  table <- rbind(
-    check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared, fresh), check_neighbours(run, prepared, seed),
-    check_bounds_named(run), check_rank(run, prepared), check_restart(run, seed), check_refusals(run)
-  )
+  table <- with_calls(run$problem, {
+    prepared <- in_all_parameters(prepared_to_walk(run))
+    fresh <- core_look_at(prepared, run$estimate, 1L)
+    rbind(
+      check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared, fresh), check_neighbours(run, prepared, seed),
+      check_bounds_named(run), check_rank(run, prepared), check_restart(run, seed), check_refusals(run)
+    )
+  })
   structure(table, class = c("tundrel_checks", class(table)))
 }
 
@@ -233,5 +235,6 @@ print.tundrel_checks <- function(x, ...) {
   }
   counts <- table(factor(x$verdict, c("pass", "warn", "fail", "skip")))
   cat("\n", paste0(counts, " ", names(counts), collapse = ", "), "\n", sep = "")
+  print_calls(x)
   invisible(x)
 }

@@ -30,7 +30,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
   run <- with_preparation(run)
   judged <- with_information(run, rlang::arg_match(information))
   quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = rlang::current_env()))
-  table <- uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)
+  table <- with_calls(run$problem, uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads))
   attr(table, "what") <- "derived quantities"
   table
 }

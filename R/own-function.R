@@ -45,6 +45,18 @@ counting_calls <- function(prepare, most = NA) {
   prepared
 }
 
+# A table with how many calls of functions of the user's it took to make, where there are any.
+with_calls <- function(problem, make) {
+  before <- own_calls$made
+  table <- make
+  if (!is.null(problem$own)) attr(table, "calls") <- own_calls$made - before
+  table
+}
+
+print_calls <- function(table) {
+  if (!is.null(attr(table, "calls"))) cat("\n", count_of(attr(table, "calls"), "call"), " of your function.\n", sep = "")
+}
+
 # What has been kept is not asked for again.
 kept_or_called <- function(fun, x, call) {
   for (kept in own_calls$kept) if (identical(kept$fun, fun) && identical(kept$x, x)) return(kept$attempt)

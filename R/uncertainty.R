@@ -60,9 +60,12 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   check_run(run)
   check_uncertainty(by, level, replicates, threads)
   warn_unconverged(run)
-  run <- with_preparation(run)
-  judged <- with_information(run, rlang::arg_match(information))
-  uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
+  information <- rlang::arg_match(information)
+  with_calls(run$problem, {
+    run <- with_preparation(run)
+    judged <- with_information(run, information)
+    uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
+  })
 }
 
 ways_to_be_sure <- c("curvature", "profile", "bootstrap", "percentile")
@@ -146,5 +149,6 @@ print.tundrel_uncertainty <- function(x, ...) {
   cat_table(drop_empty(shown))
   reading <- attr(x, "reading")
   if (length(reading)) cat("\n", paste0(strwrap(reading, 80, exdent = 2), "\n"), sep = "")
+  print_calls(x)
   invisible(x)
 }
