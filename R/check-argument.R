@@ -18,6 +18,17 @@ check_run <- function(run, call = rlang::caller_env()) {
   ), call = call)
 }
 
+# R takes a parameter that is named like an argument, or like its beginning, for that argument: `start_from(problem, p = 1)`. The
+# first argument and the others as they were meant, where the first is known by its class.
+as_meant <- function(first, others, argument, class, call = sys.call(-1)) {
+  if (inherits(first, class)) return(list(first = first, others = others))
+  names_written <- setdiff(rlang::names2(as.list(call)[-1]), "")
+  taken <- if (argument %in% names_written) argument else names_written[startsWith(argument, names_written)]
+  place <- which(rlang::names2(others) == "" & vapply(others, inherits, logical(1), class))
+  if (length(taken) != 1 || length(place) == 0) return(list(first = first, others = others))
+  list(first = others[[place[1]]], others = c(others[-place[1]], stats::setNames(list(first), taken)))
+}
+
 # One finite number above `above` (or equal to it, where `or_equal`).
 check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = Inf,
                          call = rlang::caller_env()) {
@@ -55,6 +66,9 @@ need_package <- function(package, purpose, call = rlang::caller_env()) {
     "i" = "Get it with {.code install.packages(\"{package}\")}."
   ), call = call)
 }
+
+# Tables side by side. tibble() would take names in its own call for columns of the first.
+beside <- function(...) vctrs::vec_cbind(..., .name_repair = "check_unique")
 
 `%||%` <- function(x, y) if (is.null(x)) y else x
 

@@ -20,17 +20,30 @@
 #' derive(run, compensation = half * dark / (top - dark), by = c("curvature", "profile"))
 derive <- function(run, ..., by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
                    replicates = 999, seed = NULL, threads = 1) {
+  stated <- rlang::enquos(...)
+  if (!rlang::is_named(stated)) {
+    # what is unnamed is the run, and what was taken for the run a quantity's name
+    others <- lapply(stated, function(one) if (rlang::quo_is_symbol(one) || rlang::quo_is_call(one)) tryCatch(rlang::eval_tidy(one), error = function(e) one) else one)
+    meant <- as_meant(rlang::enquo(run), others, "run", "tundrel_run")
+    if (inherits(meant$first, "tundrel_run")) {
+      stated <- c(stated[rlang::names2(stated) != ""], meant$others[!names(meant$others) %in% names(stated)])
+      run <- meant$first
+    }
+  }
   check_run(run)
   check_uncertainty(by, level, replicates, threads)
-  stated <- rlang::enquos(...)
   if (length(stated) == 0 || !all(nzchar(names(stated)))) {
     refuse("model", c("Every quantity needs a name.", "i" = "As in {.code derive(run, half_life = log(2) / k)}."))
   }
   warn_unconverged(run)
-  run <- with_preparation(run)
-  judged <- with_information(run, rlang::arg_match(information))
-  quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = rlang::current_env()))
-  table <- with_calls(run$problem, uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads))
+  information <- rlang::arg_match(information)
+  call <- rlang::current_env()
+  table <- with_calls(run$problem, {
+    run <- with_preparation(run)
+    judged <- with_information(run, information)
+    quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = call))
+    uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)
+  })
   attr(table, "what") <- "derived quantities"
   table
 }

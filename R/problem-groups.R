@@ -43,7 +43,7 @@ lag_crosses <- function(name, problem) {
   own <- lag_part(name, 5)
   if (!nzchar(own)) return(TRUE)
   keys <- tibble::as_tibble(unclass_measurements(problem$measurements)[problem$by])
-  both <- vctrs::vec_unique(tibble(keys, .own = problem$measurements[[own]]))
+  both <- vctrs::vec_unique(beside(keys, tibble(.own = problem$measurements[[own]])))
   anyDuplicated(both$.own[!is.na(both$.own)]) > 0
 }
 

@@ -17,8 +17,10 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   search_within(top = c(1, 40), half = c(10, 1000))
 search_within <- function(problem, ...) {
+  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  problem <- meant$first
+  boxes <- meant$others
   check_problem(problem)
-  boxes <- list(...)
   if (length(boxes) && !rlang::is_named(boxes)) {
     refuse("condition", "Every range needs the name of its parameter, as in {.code top = c(1, 40)}.")
   }

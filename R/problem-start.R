@@ -14,9 +14,11 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1)
 start_from <- function(problem, ...) {
+  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  problem <- meant$first
   check_problem(problem)
   names_known <- names(problem$start)
-  values <- start_values(list(...), names_known)
+  values <- start_values(meant$others, names_known)
   for (name in names(values)) {
     if (!name %in% names_known) {
       refuse("model", c(

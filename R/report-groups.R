@@ -46,5 +46,5 @@ wide_group_table <- function(fits) {
   said <- paste0(format_number(table$estimate), ifelse(is.na(table$std_error), "", paste0(" \u00b1 ", format_number(table$std_error, 2))))
   parameters <- unique(table$parameter)
   wide <- as_tibble(stats::setNames(lapply(parameters, function(name) said[table$parameter == name]), parameters))
-  tibble(fits$groups$keys, wide, value = fits$value, `stop reason` = fits$reason, trouble = fits$trouble)
+  beside(fits$groups$keys, wide, tibble(value = fits$value, `stop reason` = fits$reason, trouble = fits$trouble))
 }

@@ -130,7 +130,7 @@ spread_table <- function(fits) {
 
 #' @export
 coef.tundrel_fits <- function(object, ...) {
-  tibble(object$groups$keys, as_tibble(t(group_values(object))))
+  beside(object$groups$keys, as_tibble(t(group_values(object))))
 }
 
 # What a set of fits comes to, in sentences.
@@ -180,7 +180,7 @@ each_group <- function(fits, f) {
     table[setdiff(names(table), names(fits$groups$keys))]
   }, fits$problem)
   sizes <- vapply(tables, nrow, integer(1))
-  tibble(fits$groups$keys[rep(whole, sizes), ], do.call(rbind, tables))
+  beside(fits$groups$keys[rep(whole, sizes), ], do.call(rbind, tables))
 }
 
 #' @export

@@ -22,9 +22,11 @@
 #'   start_from(top = 9, half = 130, dark = 1.4)
 #' scan_grid(problem, half = c(50, 300), points = 5)
 scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
+  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  problem <- meant$first
   check_problem(problem)
   check_number(points, "points", "model", above = 2, or_equal = TRUE)
-  axes <- scan_axes(problem, list(...), points)
+  axes <- scan_axes(problem, meant$others, points)
   grid <- expand.grid(axes)
   scanned <- names(axes)
   unset <- scanned[is.na(problem$start[scanned])]
@@ -34,12 +36,13 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   inside <- conditions_hold(problem, prepared, grid)
   if (refit) {
     rows <- lapply(seq_len(nrow(grid)), function(i) refitted(posed, unlist(grid[i, , drop = FALSE])))
-    table <- tibble(as_tibble(grid), as_tibble(do.call(rbind, rows)))
+    table <- beside(as_tibble(grid), as_tibble(do.call(rbind, rows)))
   } else {
     free <- prepared$status$free
     places <- matrix(prepared$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
     places[, scanned] <- as.matrix(grid)
-    table <- tibble(as_tibble(grid), value = problem_values(problem, prepared, t(places)))
+    value <- problem_values(problem, prepared, t(places))
+    table <- beside(as_tibble(grid), tibble(value = value))
   }
   table$value[!is.finite(table$value)] <- NA
   table$inside <- inside
