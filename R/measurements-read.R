@@ -30,58 +30,73 @@
 #' units_of(lichen)
 #' summary(lichen)
 #' read_measurements(text = c("depth [cm]\tday", "3,5\t1", "7,25\t2"))
-read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA"), decimal = NA,
+read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA", "#N/A"), decimal = NA,
                               comment = "#") {
   if (!is.null(text)) {
     file <- tempfile("pasted-")
     on.exit(unlink(file))
-    writeLines(text, file)
+    writeLines(enc2utf8(text), file, useBytes = TRUE)
   }
   check_file(file)
+  if (!is.na(decimal) && !decimal %in% c(".", ",")) refuse("measurements", c("{.arg decimal} must be {.val .} or {.val ,}.", "x" = "It is {.val {decimal}}."))
   if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) return(read_sheet(file, sheet, range, columns, units, na))
-  plain <- without_comments(file, comment)
-  if (plain != file) on.exit(unlink(plain), add = TRUE)
-  read_delimited(plain, file, columns, units, na, decimal)
+  plain <- plain_text(file, comment)
+  layout <- layout_of(plain, file)
+  on.exit(unlink(setdiff(c(plain, layout$plain), file)), add = TRUE)
+  read_delimited(layout, file, columns, units, na, decimal)
 }
 
-read_delimited <- function(plain, file, columns, units, na, decimal) {
-  top <- readr::read_lines(plain, n_max = 3, progress = FALSE)
-  if (!any(nzchar(trimws(top)))) {
-    refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."))
-  }
-  delim <- guess_delimiter(top[1])
-  header <- named_units(split_line(top[1], delim))
-  if (length(top) < 2) {
-    refuse("measurements", c("{.file {file}} holds a header but no data.", "x" = "Its only line is: {.val {top[1]}}."))
-  }
-  if (is.na(decimal)) decimal <- guess_decimal(top[-1], delim)
+read_delimited <- function(layout, file, columns, units, na, decimal) {
+  plain <- layout$plain
+  if (!layout$more) refuse("measurements", c("{.file {file}} holds a header but no data.", "x" = "Its only line is: {.val {substr(layout$line, 1, 60)}}."))
+  delim <- layout$delim
+  header <- named_units(layout$header)
+  second <- split_line(layout$next_lines[1], delim)
+  third <- if (length(layout$next_lines) > 1) split_line(layout$next_lines[2], delim) else character()
+  if (is.na(units)) units <- looks_like_units(second, third, na, if (is.na(decimal)) guess_decimal(layout$next_lines, delim) else decimal)
+  spare <- empty_at_end(header$name)
+  header$name[spare] <- paste0("..spare", which(spare))
   check_header(header$name, file)
-  second <- split_line(top[2], delim)
-  third <- if (length(top) >= 3) split_line(top[3], delim) else character()
-  if (is.na(units)) units <- looks_like_units(second, third, na, decimal)
-  kept <- kept_columns(columns, header$name, file)
+  kept <- kept_columns(columns, header$name[!spare], file)
   # Whether a line is too short or too long shows in the last column.
-  read <- union(kept, header$name[length(header$name)])
-  read_guessing <- function(rows) {
+  read <- union(kept, header$name[spare | seq_along(spare) == length(spare)])
+  before <- layout$before + 1 + units
+  read_as <- function(type, rows = 1000) {
     suppressWarnings(readr::read_delim(
-      plain, delim = delim, col_names = header$name, skip = if (units) 2 else 1, na = na,
-      col_types = do.call(readr::cols_only, stats::setNames(rep(list(readr::col_guess()), length(read)), read)),
-      locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","),
+      plain, delim = delim, col_names = header$name, skip = before, na = na,
+      col_types = do.call(readr::cols_only, stats::setNames(rep(list(type), length(read)), read)),
+      # no mark between thousands: the fast reader passes over it wherever it stands
+      locale = readr::locale(decimal_mark = if (identical(decimal, ",")) "," else ".", grouping_mark = "\u00b7"),
       trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = rows
     ), classes = "vroom_parse_issue")
   }
   # What a column holds shows in a few rows of nearly every file: more are looked at where some entry does not fit.
-  data <- read_guessing(1000)
-  if (nrow(readr::problems(data)) > 0) data <- read_guessing(1e5)
+  data <- read_as(readr::col_guess())
+  if (nrow(readr::problems(data)) > 0) data <- read_as(readr::col_guess(), 1e5)
   troubles <- readr::problems(data)
-  if (any(grepl("columns$", troubles$expected))) check_ragged(plain, file, delim, length(header$name))
+  if (any(grepl("columns$", troubles$expected))) check_ragged(plain, file, delim, length(header$name), layout$before)
   if (nrow(data) == 0) {
     refuse("measurements", c("{.file {file}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
-  check_parsed(troubles, header$name, kept, file)
+  if (any(vapply(data, doubtful_numbers, NA) | vapply(data, marked_numbers, NA))) {
+    text <- read_as(readr::col_character())
+    if (is.na(decimal)) decimal <- number_style(unique(unlist(lapply(text, unique))), file)
+    data <- Map(function(x, name) column_of_text(x, decimal, name, file), text, names(text))
+    data <- tibble::as_tibble(data, .name_repair = "minimal")
+  } else {
+    check_parsed(troubles, header$name, kept, file)
+  }
+  refuse_filled_spare(data, header$name[spare], which(spare), file)
   data <- data[kept]
-  for (name in kept) refuse_text_among_numbers(data[[name]], name, file, decimal)
+  for (name in kept) refuse_text_among_numbers(data[[name]], name, file, if (is.na(decimal)) "." else decimal)
   new_measurements(data, known_units(header, if (units) second)[kept])
+}
+
+# A column without a name may stand at the end, where it is empty, too.
+refuse_filled_spare <- function(data, spare, places, file, call = rlang::caller_env()) {
+  filled <- places[vapply(data[spare], function(x) !all(is.na(x)), NA)]
+  if (length(filled) == 0) return(invisible())
+  refuse("measurements", c("Every column of {.file {file}} needs a name.", "x" = "The header is empty in {cli::qty(length(filled))}column{?s} {filled}."), call = call)
 }
 
 check_file <- function(file, call = rlang::caller_env()) {
@@ -101,37 +116,6 @@ check_file <- function(file, call = rlang::caller_env()) {
   }
 }
 
-# The file itself, or a copy without comment lines where it has some. Only whole lines count: a unit
-# may hold the same mark.
-without_comments <- function(file, comment) {
-  if (!nzchar(comment) || !has_comments(file, comment)) return(file)
-  lines <- readr::read_lines(file, progress = FALSE)
-  remarks <- startsWith(lines, comment)
-  if (!any(remarks)) return(file)
-  copy <- tempfile("without-comments-")
-  readr::write_lines(lines[!remarks], copy)
-  copy
-}
-
-# What spreadsheets put before the first line of a text in UTF-8.
-byte_order_mark <- as.raw(c(0xef, 0xbb, 0xbf))
-
-# Long files are looked through in pieces, as bytes.
-has_comments <- function(file, comment) {
-  opened <- file(file, "rb")
-  on.exit(close(opened))
-  mark <- charToRaw(paste0("\n", comment))
-  before <- charToRaw("\n")  # the first line follows no other
-  repeat {
-    piece <- readBin(opened, "raw", 2^24)
-    if (length(piece) == 0) return(FALSE)
-    if (length(before) == 1 && identical(utils::head(piece, 3), byte_order_mark)) piece <- piece[-(1:3)]
-    piece <- c(before, piece)
-    if (length(grepRaw(mark, piece, fixed = TRUE))) return(TRUE)
-    before <- utils::tail(piece, length(mark) - 1)
-  }
-}
-
 # Names of the columns to keep, in the order of the file.
 kept_columns <- function(columns, header, file, call = rlang::caller_env()) {
   if (is.null(columns)) return(header)
@@ -142,13 +126,6 @@ kept_columns <- function(columns, header, file, call = rlang::caller_env()) {
     refuse("measurements", c("{.file {file}} has no column {.field {name}}.", suggestion(name, header, "columns")), call = call)
   }
   intersect(header, columns)
-}
-
-guess_delimiter <- function(line) {
-  outside_quotes <- gsub("\"[^\"]*\"", "", line)
-  marks <- c("\t", ";", ",")
-  counts <- vapply(marks, function(m) lengths(regmatches(outside_quotes, gregexpr(m, outside_quotes, fixed = TRUE))), integer(1))
-  if (all(counts == 0)) "," else marks[which.max(counts > 0)]
 }
 
 guess_decimal <- function(lines, delim) {
@@ -186,6 +163,12 @@ known_units <- function(header, row = NULL) {
 }
 
 check_header <- function(header, file, call = rlang::caller_env()) {
+  long <- which(nchar(header) > most_name_letters)
+  if (length(long)) {
+    refuse("measurements", c(
+      "The name of column {long[1]} of {.file {file}} is too long.", "x" = "It has {format(nchar(header[long[1]]), big.mark = ',')} letters; the most is {format(most_name_letters, big.mark = ',')}."
+    ), call = call)
+  }
   empty <- which(!nzchar(header))
   if (length(empty)) {
     refuse("measurements", c(
@@ -214,17 +197,19 @@ is_number_text <- function(x, decimal = ".") {
   !is.na(suppressWarnings(as.numeric(x)))
 }
 
+# The unit of what has none is written 1, or -.
 looks_like_units <- function(second, third, na, decimal = ".") {
-  stated <- second[!second %in% na]
-  if (length(stated) == 0 || any(is_number_text(stated, decimal))) return(FALSE)
+  stated <- second[!second %in% c(na, "1", "-")]
+  if (length(stated) == 0 || any(is_number_text(stated, decimal) | written_as_number(stated))) return(FALSE)
   if (length(third) != length(second)) return(FALSE)
   any(!second %in% na & is_number_text(third, decimal))
 }
 
-check_ragged <- function(plain, file, delim, n_columns, call = rlang::caller_env()) {
+check_ragged <- function(plain, file, delim, n_columns, before, call = rlang::caller_env()) {
   counts <- readr::count_fields(plain, readr::tokenizer_delim(delim))
   # A line of one empty field is a blank line, which is skipped in reading.
   wrong <- which(counts != n_columns & counts > 0)
+  wrong <- wrong[wrong > before]  # a title has fewer
   if (n_columns > 1 && length(wrong)) {
     blank <- !nzchar(trimws(readr::read_lines(plain, progress = FALSE)[wrong]))
     wrong <- wrong[!blank]

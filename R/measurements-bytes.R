@@ -1,0 +1,129 @@
+# What a file is before it is taken for a table: text, in which encoding, in lines of a length that a table can have.
+
+# Longer lines, wider headers and longer names are no table that a person made.
+most_line_bytes <- 1e6
+most_columns <- 16384
+most_name_letters <- 1000
+
+byte_order_marks <- list(
+  `UTF-8` = as.raw(c(0xef, 0xbb, 0xbf)), `UTF-32LE` = as.raw(c(0xff, 0xfe, 0, 0)), `UTF-16LE` = as.raw(c(0xff, 0xfe)), `UTF-16BE` = as.raw(c(0xfe, 0xff))
+)
+
+# The file itself where it is plain text in UTF-8, else a copy of it that is: encoded anew where its encoding is known, with
+# line ends as they are here, and without comment lines.
+plain_text <- function(file, comment, call = rlang::caller_env()) {
+  encoding <- encoding_of(file)
+  if (encoding == "UTF-8") seen <- look_through(file, comment)
+  if (encoding == "UTF-8" && !seen$zeros && !seen$controls && seen$utf8) {
+    refuse_long_lines(seen$longest, file, call)
+    if (!seen$comments && !seen$old_ends) return(file)
+  }
+  # what is no text in UTF-8 is small, or no table
+  bytes <- readBin(file, "raw", file.size(file))
+  text <- decoded(bytes, encoding, file, call)
+  lines <- strsplit(gsub("\r\n?", "\n", text, useBytes = FALSE), "\n", fixed = TRUE)[[1]]
+  refuse_long_lines(max(0, nchar(lines, "bytes")), file, call)
+  lines <- lines[!is_comment(lines, comment)]
+  copy <- tempfile("plain-text-")
+  readr::write_lines(lines, copy)
+  copy
+}
+
+encoding_of <- function(file) {
+  begin <- readBin(file, "raw", 2000)
+  for (name in names(byte_order_marks)) {
+    mark <- byte_order_marks[[name]]
+    if (identical(utils::head(begin, length(mark)), mark)) return(name)
+  }
+  # without a mark: every other byte of plain letters is zero
+  odd <- begin[c(TRUE, FALSE)] == 0
+  even <- begin[c(FALSE, TRUE)] == 0
+  if (length(begin) >= 4 && mean(even) > 0.4 && !any(odd)) return("UTF-16LE")
+  if (length(begin) >= 4 && mean(odd) > 0.4 && !any(even)) return("UTF-16BE")
+  "UTF-8"
+}
+
+# In pieces, since a table may be long.
+look_through <- function(file, comment) {
+  opened <- file(file, "rb")
+  on.exit(close(opened))
+  counts <- numeric(256)
+  longest <- under_way <- 0
+  utf8 <- TRUE
+  comments <- FALSE
+  rest <- raw()
+  repeat {
+    piece <- readBin(opened, "raw", 2^24)
+    if (length(piece) == 0) break
+    counts <- counts + tabulate(as.integer(piece) + 1L, 256)
+    if (counts[1] > 0) break
+    piece <- c(rest, piece)
+    ends <- grepRaw("\n", piece, fixed = TRUE, all = TRUE)
+    whole <- if (length(ends)) ends[length(ends)] else 0
+    longest <- max(longest, diff(c(0, ends)), length(piece) - whole)
+    if (longest > most_line_bytes) break
+    rest <- if (whole < length(piece)) piece[(whole + 1):length(piece)] else raw()
+    if (whole == 0) next
+    text <- rawToChar(piece[seq_len(whole)])
+    if (sum(counts[129:256]) > 0) utf8 <- utf8 && validUTF8(text)
+    comments <- comments || has_comments(text, comment)
+  }
+  text <- if (counts[1] == 0) rawToChar(rest) else ""
+  list(
+    zeros = counts[1] > 0, controls = sum(counts[c(2:9, 12:13, 15:26, 28:32)]) > 0, utf8 = utf8 && validUTF8(text), longest = longest,
+    comments = comments || has_comments(text, comment), old_ends = counts[14] > 0 && counts[11] == 0
+  )
+}
+
+has_comments <- function(text, comment) {
+  if (!nzchar(comment)) return(FALSE)
+  text <- paste0("\n", sub("^\ufeff", "", text, useBytes = TRUE))
+  if (!grepl(paste0("\n", comment), text, fixed = TRUE, useBytes = TRUE)) return(FALSE)
+  any(is_comment(strsplit(text, "\n", fixed = TRUE, useBytes = TRUE)[[1]], comment))
+}
+
+# Errors of a spreadsheet's cells begin with the same mark.
+sheet_errors <- c("#N/A", "#DIV/0!", "#VALUE!", "#REF!", "#NAME?", "#NUM!", "#NULL!")
+
+is_comment <- function(lines, comment) {
+  if (!nzchar(comment)) return(rep(FALSE, length(lines)))
+  lines <- sub("^\ufeff", "", lines, useBytes = TRUE)
+  error <- Reduce(`|`, lapply(sheet_errors, function(mark) startsWith(lines, mark)))
+  startsWith(lines, comment) & !error
+}
+
+decoded <- function(bytes, encoding, file, call) {
+  no_text <- function(why) refuse("measurements", c("{.file {file}} is no table of text.", "x" = why, "i" = "Save it as a text file (CSV, in UTF-8)."), call = call)
+  mark <- byte_order_marks[[encoding]]
+  if (identical(utils::head(bytes, length(mark)), mark)) bytes <- utils::tail(bytes, -length(mark))
+  if (encoding != "UTF-8") {
+    text <- iconv(list(bytes), encoding, "UTF-8")[[1]]
+    if (is.na(text)) no_text("It begins like {encoding}, and is none.")
+  } else {
+    zero <- which(bytes == 0)
+    if (length(zero)) no_text("Byte {zero[1]} is zero.")
+    text <- rawToChar(bytes)
+    if (!validUTF8(text)) text <- as_western(text, file, no_text)
+  }
+  Encoding(text) <- "UTF-8"
+  control <- regexpr("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x19\\x1b-\\x1f\\x7f]", text, perl = TRUE)
+  if (control > 0) no_text("Character {control} is a control character.")
+  # the mark by which old systems end a text
+  sub("\u001a$", "", text)
+}
+
+# Text of a western spreadsheet that is not in UTF-8.
+as_western <- function(text, file, no_text) {
+  found <- iconv(text, "windows-1252", "UTF-8")
+  if (is.na(found)) no_text("It is neither in UTF-8 nor in the western encodings (Latin-1, Windows-1252).")
+  cli::cli_inform(c("i" = "{.file {file}} is not in UTF-8: read as Windows-1252 (Latin-1)."), class = "tundrel_message_encoding")
+  found
+}
+
+refuse_long_lines <- function(longest, file, call) {
+  if (longest <= most_line_bytes) return(invisible())
+  refuse("measurements", c(
+    "{.file {file}} is no table: a line of it has more than {format(most_line_bytes, big.mark = ',', scientific = FALSE)} bytes.",
+    "i" = "Measurements stand below each other, a row a line."
+  ), call = call)
+}

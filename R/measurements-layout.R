@@ -1,0 +1,131 @@
+# How a text is a table: what separates its columns, where its header is, and that all its lines agree.
+
+# Lines that are looked at to tell.
+lines_to_tell <- 1000
+
+separators <- c(tabs = "\t", semicolons = ";", commas = ",", bars = "|")
+
+# What a table's text is: `delim`, how many lines go before its header, and its header's fields.
+layout_of <- function(plain, file, call = rlang::caller_env()) {
+  lines <- readr::read_lines(plain, n_max = lines_to_tell, progress = FALSE)
+  lines <- sub("^\ufeff", "", lines)
+  filled <- which(nzchar(trimws(lines)))
+  if (length(filled) == 0) refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
+  told <- lines[filled]
+  fields <- lapply(separators, function(mark) count_fields(told, mark))
+  title <- is_title(told, fields)
+  at <- if (title) 2 else 1
+  delim <- delimiter_of(fields, told, at, file, call)
+  if (is.null(delim)) return(spaced_layout(plain, told, filled, at, file, call))
+  refuse_open_quote(told, delim, filled, file, call)
+  n <- count_fields(told, delim)
+  # names of rows stand before those that the header names
+  if (length(n) > at && n[at] > 0 && all(n[-seq_len(at)] == n[at] + 1)) refuse_row_names(n[at], file, call)
+  if (title) cli::cli_inform(c("i" = "The first line of {.file {file}} is taken for a title: {.val {substr(told[1], 1, 60)}}."), class = "tundrel_message_title")
+  header <- split_line(told[at], delim)
+  if (length(header) > most_columns) {
+    refuse("measurements", c("{.file {file}} has {format(length(header), big.mark = ',')} columns; {format(most_columns, big.mark = ',')} can be read."), call = call)
+  }
+  list(plain = plain, delim = delim, before = filled[at] - 1, header = header, line = told[at], next_lines = told[at + seq_len(min(2, length(told) - at))], more = length(told) > at)
+}
+
+# Fields of each line; what stands in quotes separates nothing.
+count_fields <- function(lines, mark) {
+  quoted <- grepl("\"", lines, fixed = TRUE)
+  lines[quoted] <- gsub("\"[^\"]*\"", "", lines[quoted])
+  nchar(gsub(paste0("[^", if (mark == "|") "|" else mark, "]"), "", lines)) + 1L
+}
+
+# A first line that has other fields than all lines below it, which begin with names above numbers.
+is_title <- function(lines, fields) {
+  if (length(lines) < 3 || any_decimal_commas(lines[-1])) return(FALSE)
+  any(vapply(names(fields), function(name) {
+    n <- fields[[name]]
+    if (n[2] == 1 || n[1] == n[2] || !all(n[-1] == n[2])) return(FALSE)
+    names_row <- split_line(lines[2], separators[[name]])
+    !any(written_as_number(names_row)) && any(written_as_number(split_line(lines[3], separators[[name]])))
+  }, logical(1)))
+}
+
+# The mark that the header has; NULL where no line has any.
+delimiter_of <- function(fields, lines, at, file, call) {
+  header <- vapply(fields, function(n) n[at], integer(1))
+  below <- lapply(fields, function(n) n[-seq_len(at)])
+  if (all(header == 1)) {
+    if (any(vapply(below, function(n) length(n) > 0 && stats::median(n) > 1 && stats::median(n) == n[1], logical(1))) && !any_decimal_commas(lines[-seq_len(at)])) {
+      refuse("measurements", c(
+        "The header of {.file {file}} has one column, and its rows have more.", "x" = "It is {.val {substr(lines[at], 1, 60)}}.",
+        "i" = "Separate the names of columns as the entries are."
+      ), call = call)
+    }
+    # a decimal comma separates nothing
+    return(if (looks_spaced(lines, at)) NULL else if (any_decimal_commas(lines[-seq_len(at)])) "\t" else ",")
+  }
+  # of several marks the one by which all lines have as many fields; else the first that there is
+  agree <- vapply(names(fields), function(name) header[[name]] > 1 && all(below[[name]] == header[[name]]), logical(1))
+  if (any(agree)) return(separators[[which(agree)[1]]])
+  first <- names(separators)[which(header > 1)[1]]
+  other <- setdiff(names(separators)[vapply(below, function(n) length(n) > 0 && all(n == header[[first]]), logical(1))], first)
+  if (length(other) && length(below[[first]]) && all(below[[first]] == 1)) {
+    refuse("measurements", c("The header of {.file {file}} is separated by {first}, its rows by {other[1]}.", "i" = "Separate both alike."), call = call)
+  }
+  separators[[first]]
+}
+
+# One column of numbers with a decimal comma.
+any_decimal_commas <- function(lines) all(grepl("^\\s*[-+]?[0-9]+(,[0-9]+)?\\s*$", lines))
+
+# Words that are separated by spaces, as many in every row, and numbers among them; words may stand in quotes.
+spaced_words <- function(lines) strsplit(trimws(gsub("\"", "", lines, fixed = TRUE)), "[ \u00a0]+")
+
+looks_spaced <- function(lines, at) {
+  if (length(lines) <= at || any(grepl("\"[^\"]* [^\"]*\"", gsub("\" +\"", "", lines)))) return(FALSE)
+  below <- spaced_words(lines[-seq_len(at)])
+  n <- lengths(below)
+  n[1] > 1 && all(n == n[1]) && mean(written_as_number(unlist(below))) > 0.5
+}
+
+# In a copy whose columns are separated by tabs.
+spaced_layout <- function(plain, told, filled, at, file, call) {
+  header <- spaced_words(told[at])[[1]]
+  below <- spaced_words(told[at + 1])[[1]]
+  if (length(below) == length(header) + 1 && grepl("\"", told[at + 1], fixed = TRUE)) refuse_row_names(length(header), file, call)
+  if (length(header) != length(below)) {
+    refuse("measurements", c(
+      "Columns of {.file {file}} seem to be separated by spaces, but its header has {length(header)} word{?s} and its rows have {length(below)}.",
+      "i" = "Separate columns by commas or tabs."
+    ), call = call)
+  }
+  copy <- tempfile("spaced-")
+  lines <- vapply(spaced_words(readr::read_lines(plain, progress = FALSE)), paste, "", collapse = "\t")
+  readr::write_lines(lines, copy)
+  next_lines <- vapply(spaced_words(told[at + seq_len(min(2, length(told) - at))]), paste, "", collapse = "\t")
+  list(plain = copy, delim = "\t", before = filled[at] - 1, header = header, line = told[at], next_lines = next_lines, more = TRUE)
+}
+
+# A quote that opens a field and is not closed on its line.
+refuse_open_quote <- function(lines, delim, places, file, call) {
+  some <- which(grepl("\"", lines, fixed = TRUE))
+  if (length(some) == 0) return(invisible())
+  mark <- if (delim == "|") "\\|" else delim
+  bare <- gsub(paste0("(^|", mark, ") *\"([^\"]|\"\")*\" *(?=", mark, "|$)"), "\\1", lines[some], perl = TRUE)
+  open <- some[grepl(paste0("(^|", mark, ") *\""), bare)]
+  if (length(open) == 0) return(invisible())
+  refuse("measurements", c(
+    "A quote in {.file {file}} is not closed on its line, or text follows it.", "x" = "Line {places[open[1]]}: {.val {substr(lines[open[1]], 1, 60)}}.",
+    "i" = "Close it; names and entries cannot hold line breaks."
+  ), call = call)
+}
+
+refuse_row_names <- function(n, file, call) {
+  refuse("measurements", c(
+    "Every row of {.file {file}} has one entry more than the header names.", "x" = "The header has {n}, the rows have {n + 1}.",
+    "i" = "Where the first are names of rows, give them a column name, too."
+  ), call = call)
+}
+
+# Names at the end of a header that are empty, as spreadsheets leave them.
+empty_at_end <- function(header) {
+  filled <- which(nzchar(header))
+  seq_along(header) > if (length(filled)) max(filled) else 0
+}

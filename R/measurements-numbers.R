@@ -1,0 +1,85 @@
+# How numbers are written: with a decimal point or comma, and with marks between thousands. Entries are read as the whole table
+# writes them, or not at all.
+
+plain_number <- "[-+]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][-+]?[0-9]+)?"
+
+# Patterns of entries in which a mark stands: `m` is the decimal mark, `t` the one between thousands.
+thousands_by <- function(t) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+$")
+thousands_and_decimal <- function(t, m) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+[", m, "][0-9]+$")
+decimal_by <- function(m) paste0("^[-+]?[0-9]*[", m, "][0-9]+([eE][-+]?[0-9]+)?$|^[-+]?[0-9]+[", m, "]([eE][-+]?[0-9]+)?$")
+
+# The decimal mark of a table whose entries are `entries` (distinct, without missing ones), and the mark between thousands or "".
+number_style <- function(entries, file, call = rlang::caller_env()) {
+  entries <- sub("^\u2212", "-", entries)
+  entries <- entries[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", entries) & grepl("[0-9]", entries)]
+  # three digits behind one mark may be thousands or a fraction; anything else tells
+  tells <- function(m, t) {
+    decimal <- grepl(decimal_by(m), entries)
+    ambiguous <- grepl(thousands_by(m), entries) & !grepl(paste0("^[-+]?0", "[", m, "]"), entries)
+    entries[(decimal & !ambiguous) | grepl(thousands_and_decimal(t, m), entries)]
+  }
+  comma <- c(tells(",", ".' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}([.][0-9]{3}){2,}$", entries)])
+  point <- c(tells(".", ",' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}$", entries)])
+  if (length(comma) && length(point)) {
+    refuse("measurements", c(
+      "Numbers of {.file {file}} are written in two ways.", "x" = "{.val {comma[1]}} has a decimal comma, {.val {point[1]}} a decimal point.",
+      "i" = "Write all alike, or state {.arg decimal}."
+    ), call = call)
+  }
+  unclear <- entries[grepl(thousands_by(","), entries)]
+  if (length(unclear) && !length(comma) && !length(point)) {
+    refuse("measurements", c(
+      "It cannot be told whether {.val {unclear[1]}} in {.file {file}} is written with a decimal comma or with a mark between thousands.",
+      "i" = "State {.code decimal = \",\"} or {.code decimal = \".\"}."
+    ), call = call)
+  }
+  if (length(comma)) "," else "."
+}
+
+# What a person takes for a number, in whatever style, and perhaps with a unit of money or per cent.
+written_as_number <- function(text) grepl("^[-+\u2212]?[0-9][-+0-9.,' \u00a0\u202f]*([eE][-+]?[0-9]+)?\\s*[%$\u20ac\u00a3]?$", text)
+
+# Text as numbers, NA where an entry is none; exact to the last digit that R has.
+text_as_numbers <- function(text, decimal) {
+  text <- sub("^\u2212", "-", text)
+  other <- if (decimal == ",") "." else ","
+  marks <- paste0(other, "' \u00a0\u202f")
+  grouped <- grepl(paste0("^[-+]?[0-9]{1,3}([", marks, "][0-9]{3})+([", decimal, "][0-9]*)?$"), text)
+  text[grouped] <- gsub(paste0("[", marks, "]"), "", text[grouped])
+  if (decimal == ",") {
+    stray <- grepl(".", text, fixed = TRUE) & !grouped
+    text <- gsub(",", ".", text, fixed = TRUE)
+    text[stray] <- "none"
+  }
+  number <- grepl(paste0("^", plain_number, "$"), text) | text %in% c("Inf", "-Inf", "NaN", "inf", "-inf", "nan")
+  out <- rep(NA_real_, length(text))
+  out[number] <- as.numeric(text[number])
+  out
+}
+
+# A column that was read as text: numbers where all its entries are, else what its text says.
+column_of_text <- function(text, decimal, name, file, call = rlang::caller_env()) {
+  there <- !is.na(text)
+  if (!any(there)) return(rep(NA_real_, length(text)))
+  distinct <- unique(text[there])
+  number <- text_as_numbers(distinct, decimal)
+  # digits with zeros before them are labels
+  if (!any(grepl("^0[0-9]+$", distinct)) && !anyNA(number[distinct != "NaN" & distinct != "nan"])) {
+    beyond <- is.infinite(number) & !grepl("inf", distinct, ignore.case = TRUE)
+    if (any(beyond)) {
+      refuse("measurements", c(
+        "Column {.field {name}} of {.file {file}} holds a number that is too large.",
+        "x" = "{name_rows(which(text %in% distinct[beyond]))}: {.val {substr(distinct[beyond][1], 1, 40)}}.", "i" = "Numbers reach to 1.8e308."
+      ), call = call)
+    }
+    return(number[match(text, distinct)])
+  }
+  guessed <- readr::parse_guess(text, locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","), na = character())
+  if (is.double(guessed) && !is.object(guessed)) text else guessed
+}
+
+# Numbers of more digits than the fast reader takes exactly, or so large that it cannot tell.
+doubtful_numbers <- function(x) is.double(x) && !inherits(x, c("Date", "POSIXct", "difftime")) && any(x != signif(x, 15) | abs(x) > 1e300 | (x != 0 & abs(x) < 1e-290), na.rm = TRUE)
+
+# Text that may be a number written with a comma or with marks between thousands.
+marked_numbers <- function(x) is.character(x) && any(grepl("^\\s*[-+\u2212]?[0-9.]*[0-9][,' \u00a0\u202f][0-9][0-9.,' \u00a0\u202f]*([eE][-+]?[0-9]+)?\\s*$|^[-+]?[0-9]{1,3}([.][0-9]{3}){2,}|^\u2212[0-9]", x))
