@@ -4,17 +4,19 @@
 everything <- c(-Inf, Inf)
 
 interval_of <- function(expr, limits) {
-  if (is.numeric(expr)) return(c(expr, expr))
-  if (is.symbol(expr)) {
-    name <- as.character(expr)
+  leaf <- function(e) {
+    if (is.numeric(e)) return(c(e, e))
+    name <- as.character(e)
     if (name == "pi") return(c(pi, pi))
     if (name == "Inf") return(c(Inf, Inf))
-    return(c(limits$lower[[name]], limits$upper[[name]]))
+    c(limits$lower[[name]], limits$upper[[name]])
   }
-  parts <- lapply(as.list(expr)[-1], interval_of, limits = limits)
-  same <- length(expr) == 3 && identical(expr[[2]], expr[[3]])
-  result <- interval_call(as.character(expr[[1]]), parts, same)
-  if (anyNA(result)) everything else result
+  join <- function(e, parts) {
+    same <- length(e) == 3 && identical(e[[2]], e[[3]])
+    result <- interval_call(as.character(e[[1]]), parts, same)
+    if (anyNA(result)) everything else result
+  }
+  fold_expression(expr, leaf, join)
 }
 
 # `same`: both arguments are one and the same expression. Equal intervals do not make them that: a and b may have the same limits.

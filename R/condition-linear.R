@@ -2,20 +2,20 @@
 # constant; NULL where the expression is not linear.
 linear_form <- function(expr, parameters, call = rlang::caller_env()) {
   plain <- function(constant) list(coefficients = stats::setNames(numeric(length(parameters)), parameters), constant = constant)
-  walk <- function(e) {
-    if (!any(all.vars(e) %in% parameters)) return(plain(constant_value(e, call)))
-    if (is.symbol(e)) {
-      form <- plain(0)
-      form$coefficients[[as.character(e)]] <- 1
-      return(form)
-    }
+  without <- function(e) !any(all.vars(e) %in% parameters)
+  leaf <- function(e) {
+    if (without(e)) return(plain(constant_value(e, call)))
+    form <- plain(0)
+    form$coefficients[[as.character(e)]] <- 1
+    form
+  }
+  join <- function(e, parts) {
     name <- called_name(e, call)
-    parts <- lapply(as.list(e)[-1], walk)
     if (any(vapply(parts, is.null, logical(1)))) return(NULL)
     if (length(parts) == 1) parts <- c(list(plain(0)), parts)  # -a is 0 - a
     combined_form(name, parts[[1]], parts[[2]])
   }
-  walk(expr)
+  fold_expression(expr, leaf, join, closed = without, call = call)
 }
 
 # The form of a call from those of its two arguments; NULL where the call is not linear in them.

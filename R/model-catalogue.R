@@ -51,6 +51,8 @@ model_keys <- c("title", "formula", "parameters", "conditions", "look", "constan
 # Files and formulas larger than any honest one are not looked into.
 most_model_bytes <- 1e5
 most_formula_characters <- 1e4
+# One that a run holds was written by no person.
+most_stored_characters <- 2e5
 
 #' @rdname models
 #' @export
@@ -69,9 +71,9 @@ read_model <- function(path) {
 }
 
 # Parses the text of a formula and checks that it holds the model language only.
-formula_from_text <- function(text, path, call = rlang::caller_env()) {
-  if (!rlang::is_string(text) || nchar(text) > most_formula_characters) {
-    refuse("file", "The formula in {.file {path}} must be one text of at most {most_formula_characters} characters.", call = call)
+formula_from_text <- function(text, path, most = most_formula_characters, call = rlang::caller_env()) {
+  if (!rlang::is_string(text) || nchar(text) > most) {
+    refuse("file", "The formula in {.file {path}} must be one text of at most {most} characters.", call = call)
   }
   expr <- tryCatch(rlang::parse_expr(text), error = function(e) NULL)
   if (!rlang::is_call(expr, "~", n = 2)) {

@@ -87,22 +87,24 @@ check_argument_names <- function(name, arguments, expr, call) {
 
 # All names in an expression that stand for values, in order of first appearance.
 value_names <- function(expr, call = rlang::caller_env()) {
-  found <- character()
-  walk <- function(e) {
+  found <- list()
+  leaf <- function(e) {
     if (is.symbol(e)) {
-      found <<- c(found, as.character(e))
-    } else if (is.call(e)) {
-      called_name(e, call)
-      lapply(as.list(e)[-1], function(a) if (!rlang::is_missing(a)) walk(a))
+      found[[length(found) + 1]] <<- as.character(e)
     } else if (!is.numeric(e) && !is.logical(e) || length(e) != 1) {
       refuse("model", c(
         "A model holds numbers, names and calls only.",
         "x" = "It holds {.code {expression_text(e)}}."
       ), call = call)
     }
+    NULL
   }
-  walk(expr)
-  unique(found)
+  open <- function(e) {
+    if (is.call(e)) called_name(e, call)
+    e
+  }
+  fold_expression(expr, leaf, function(e, results) NULL, open, call = call)
+  unique(as.character(unlist(found)))
 }
 
 # Collects nodes for several expressions over the same columns and parameters; `written_out` holds
@@ -127,18 +129,26 @@ node_collector <- function(columns, parameters, constants = numeric(), written_o
     if (name %in% names(constants)) return(push(0L, number = constants[[name]]))
     place <- match(name, parameters)
     if (!is.na(place)) return(push(-1L, place))
-    if (name %in% names(written_out)) return(add(written_out[[name]], call))
     if (name == "pi") return(push(0L, number = pi))
     refuse("model", "{.field {name}} has no meaning here.", call = call)
   }
+  known <- base::c(columns, names(constants), parameters)
   add <- function(expr, call = rlang::caller_env()) {
-    if (is.symbol(expr)) return(add_name(as.character(expr), call))
-    if (!is.call(expr)) return(push(0L, number = as.numeric(expr)))
-    simple <- simplify_call(expr, call)
-    if (!is.null(simple$alias)) return(add(simple$alias, call))
-    places <- vapply(simple$arguments, add, integer(1), call = call)
-    places <- base::c(places, 0L, 0L)[1:3]
-    push(table[[simple$name]], places[1], places[2], places[3])
+    leaf <- function(e) if (is.symbol(e)) add_name(as.character(e), call) else push(0L, number = as.numeric(e))
+    open <- function(e) {
+      repeat {
+        if (is.symbol(e) && !as.character(e) %in% known && as.character(e) %in% names(written_out)) e <- written_out[[as.character(e)]]
+        if (!is.call(e)) return(e)
+        simple <- simplify_call(e, call)
+        if (is.null(simple$alias)) return(as.call(base::c(as.symbol(simple$name), unname(simple$arguments))))
+        e <- simple$alias
+      }
+    }
+    join <- function(e, places) {
+      places <- base::c(unlist(places), 0L, 0L)[1:3]
+      push(table[[as.character(e[[1]])]], places[1], places[2], places[3])
+    }
+    fold_expression(expr, leaf, join, open, call = call)
   }
   list(add = add, nodes = function() list(op = op, a = a, b = b, c = c, value = value))
 }

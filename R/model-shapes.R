@@ -37,18 +37,15 @@ shapes <- list(
 
 # Writes shapes out, and turns lag() of a column into the name of a derived column.
 written_shapes <- function(expr, call = rlang::caller_env()) {
-  if (!is.call(expr)) return(expr)
-  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
-  if (name == "lag") return(lag_symbol(expr, call))
-  if (name == "difference" && "by" %in% names(expr)) return(call("(", written_shapes(difference_within(expr), call)))
-  if (name %in% names(shapes)) {
-    given <- shape_arguments(name, as.list(expr)[-1], expr, call)
-    return(call("(", written_shapes(substituted(shapes[[name]]$body, given), call)))
+  open <- function(e) {
+    if (!is.call(e) || !is.symbol(e[[1]])) return(e)
+    name <- as.character(e[[1]])
+    if (name == "lag") return(lag_symbol(e, call))
+    if (name == "difference" && "by" %in% names(e)) return(call("(", difference_within(e)))
+    if (!name %in% names(shapes)) return(e)
+    call("(", substituted(shapes[[name]]$body, shape_arguments(name, as.list(e)[-1], e, call)))
   }
-  for (i in seq_along(expr)[-1]) {
-    if (!rlang::is_missing(expr[[i]])) expr[[i]] <- written_shapes(expr[[i]], call)
-  }
-  expr
+  fold_expression(expr, identity, with_arguments, open, call = call)
 }
 
 # difference(column, by = group): within each group.

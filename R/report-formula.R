@@ -1,7 +1,11 @@
 # A formula set as mathematics: the syntax tree of R in MathML, which browsers draw.
 
+# Deeper than this nobody reads a formula; as text it can be copied.
+most_fractions_deep <- 60
+
 formula_math <- function(formula) {
   m <- math_tags
+  if (math_depth(formula[[3]]) > most_fractions_deep) return(htmltools::tags$code(expression_text(formula)))
   m$math(display = "block", m$mrow(math_of(formula[[2]]), m$mo("="), math_of(formula[[3]])))
 }
 
@@ -10,8 +14,18 @@ math_tags <- local({
   stats::setNames(lapply(names, function(name) function(...) htmltools::tag(name, rlang::list2(...))), names)
 })
 
+# How deep the tags of an expression stand in each other: the terms of a sum stand side by side.
+math_depth <- function(expr) {
+  is_sum <- function(e) rlang::is_call(e, c("+", "-"), n = 2)
+  fold_expression(expr, function(e) 0, function(e, depths) {
+    depths <- unlist(depths)
+    if (is_sum(e) && is_sum(e[[2]])) max(depths[1], depths[2] + 1) else max(0, depths) + 1
+  })
+}
+
 math_of <- function(expr) {
   m <- math_tags
+  if (rlang::is_call(expr, c("+", "-"), n = 2)) return(math_sum(expr))
   if (is.symbol(expr)) return(math_name(as.character(expr)))
   if (!is.call(expr)) return(if (is.numeric(expr)) m$mn(format(expr, digits = 15)) else m$mtext(as.character(expr)))
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
@@ -34,6 +48,15 @@ math_signs <- c(
   `+` = "+", `-` = "\u2212", `*` = "\u00b7", `<` = "<", `>` = ">", `<=` = "\u2264", `>=` = "\u2265", `==` = "=", `!=` = "\u2260",
   `&` = "and", `&&` = "and", `|` = "or", `||` = "or", `%%` = "mod"
 )
+
+math_sum <- function(expr) {
+  parts <- list()
+  while (rlang::is_call(expr, c("+", "-"), n = 2)) {
+    parts <- c(list(math_tags$mo(math_signs[[as.character(expr[[1]])]]), math_of(expr[[3]])), parts)
+    expr <- expr[[2]]
+  }
+  rlang::inject(math_tags$mrow(math_of(expr), !!!parts))
+}
 
 math_between <- function(name, arguments) {
   sign <- math_signs[[name]]

@@ -151,7 +151,7 @@ problem_from_stored <- function(stored, path, fun) {
   } else if (!is.null(own) && own != "model") {
     pose(fun, parameters = unlist(stored$parameters), returns = own, goal = stored$own$goal %||% "minimise")
   } else {
-    formula <- if (is.null(own)) formula_from_text(stored$model, path) else formula_with_own(stored, path, fun)
+    formula <- if (is.null(own)) formula_from_text(stored$model, path, most_stored_characters) else formula_with_own(stored, path, fun)
     pose(as_tibble(lapply(stored$measurements, column_from_stored)), formula, constants = vapply(stored$constants, numbers_of, numeric(1)))
   }
   problem$units <- unlist(stored$units)

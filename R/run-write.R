@@ -30,8 +30,21 @@ write_run <- function(run, path) {
   if (!rlang::is_string(path) || !grepl("\\.json$", path)) {
     refuse("file", c("{.arg path} must be the name of a file that ends in {.file .json}.", "x" = "It is {.val {path}}."))
   }
+  refuse_unreadable_model(run, path)
   text <- with_sum(enc2utf8(as.character(run_json(stored_run(run)))))
   write_whole(path, function(beside) writeLines(text, beside, useBytes = TRUE))
+}
+
+# R's own reader of text gives up where parentheses stand in each other more than 50 deep.
+refuse_unreadable_model <- function(run, path, call = rlang::caller_env()) {
+  if (!is.null(run$problem$own$fun)) return(invisible())
+  text <- expression_text(run$problem$model$formula)
+  if (nchar(text) <= most_stored_characters && !is.null(tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL))) return(invisible())
+  refuse("file", c(
+    "{.file {path}} could not be read back: this model is too deep or too long to be stored as text.",
+    "x" = "Calls may stand in each other 50 deep there, and a model may have {format(most_stored_characters, big.mark = ',', scientific = FALSE)} characters.",
+    "i" = "Pose it as a function of your own, which a file does not hold."
+  ), call = call)
 }
 
 # A stored run ends with the sum of what stands before it: numbers that somebody changed are not those of the fit.

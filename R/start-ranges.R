@@ -60,31 +60,23 @@ parameter_places <- function(model, status) {
     alone <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% status$free, terms)
     for (p in alone) for (x in predictors) if (p$sign != x$sign) places[[as.character(p$expr)]] <<- as.character(x$expr)
   }
-  walk <- function(e) {
-    if (is.symbol(e) && as.character(e) %in% names(status$tied)) return(walk(status$tied[[as.character(e)]]))
-    if (!is.call(e)) return(invisible())
-    name <- as.character(e[[1]])
-    if (name %in% c("+", "-")) settle(signed_terms(e))
+  waiting <- list(model$expression)
+  while (length(waiting)) {
+    e <- waiting[[length(waiting)]]
+    waiting[length(waiting)] <- NULL
+    if (is.symbol(e) && as.character(e) %in% names(status$tied)) e <- status$tied[[as.character(e)]]
+    if (!is.call(e)) next
+    name <- as.character(e[[1]])[1]
+    if (name %in% c("+", "-")) {
+      terms <- signed_terms(e)
+      settle(terms)
+      waiting <- c(waiting, lapply(terms, `[[`, "expr"))
+      next
+    }
     if (name %in% c("<", "<=", ">", ">=", "==", "pmin", "pmax", "min", "max") && length(e) == 3) {
       settle(list(list(expr = bare(e[[2]]), sign = 1), list(expr = bare(e[[3]]), sign = -1)))
     }
-    lapply(as.list(e)[-1], walk)
-    invisible()
+    waiting <- c(waiting, as.list(e)[-1])
   }
-  walk(model$expression)
   as.list(places)
-}
-
-bare <- function(e) {
-  while (is_parenthesis(e)) e <- e[[2]]
-  e
-}
-
-# The terms of a sum with their signs.
-signed_terms <- function(e, sign = 1) {
-  e <- bare(e)
-  if (!rlang::is_call(e, c("+", "-"))) return(list(list(expr = e, sign = sign)))
-  other <- if (rlang::is_call(e, "-")) -sign else sign
-  if (length(e) == 2) return(signed_terms(e[[2]], other))
-  c(signed_terms(e[[2]], sign), signed_terms(e[[3]], other))
 }

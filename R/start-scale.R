@@ -20,14 +20,13 @@ parameter_kinds <- function(model, status) {
     kind
   }
   names_parameter <- function(e) any(all.vars(e) %in% c(parameters, names(status$tied)))
-  walk <- function(e) {
-    if (is.symbol(e) && as.character(e) %in% names(status$tied)) return(walk(status$tied[[as.character(e)]]))
-    if (is.symbol(e)) return(of_name(as.character(e)))
-    if (!is.call(e)) return(none)
-    arguments <- as.list(e)[-1]
-    kind_of_call(as.character(e[[1]]), arguments, lapply(arguments, walk), none, demand_same, names_parameter)
+  open <- function(e) {
+    while (is.symbol(e) && as.character(e) %in% names(status$tied)) e <- status$tied[[as.character(e)]]
+    e
   }
-  whole <- walk(model$expression) %||% of_name(".response")
+  leaf <- function(e) if (is.symbol(e)) of_name(as.character(e)) else none
+  join <- function(e, kinds) kind_of_call(as.character(e[[1]]), as.list(e)[-1], kinds, none, demand_same, names_parameter)
+  whole <- fold_expression(model$expression, leaf, join, open) %||% of_name(".response")
   response <- of_name(".response")
   demands <- c(list(c(whole$own - response$own, response$base - whole$base)), demands)
   solve_demands(do.call(rbind, demands), parameters, bases)

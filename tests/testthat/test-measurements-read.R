@@ -116,8 +116,8 @@ test_that("comments are found on the first line and wherever a long file is cut 
   writeBin(c(byte_order_marks[["UTF-8"]], charToRaw("# first\nx,y\n1,2\n")), marked)
   expect_equal(read_measurements(marked), tibble::tibble(x = 1, y = 2), ignore_attr = TRUE)
   # the second piece of 16 MB begins between a line's end and the comment
-  line <- paste0(strrep("1", 1021), ",2\n")
+  line <- paste0("0.", strrep("1", 1019), ",2\n")
   path <- withr::local_tempfile(fileext = ".csv")
-  cat("x,y\n", rep(line, 2^14 - 1), strrep("2", 2^24 - 4 - 1024 * (2^14 - 1) - 3), ",3\n", "# a remark\n1,2\n", sep = "", file = path)
+  cat("x,y\n", rep(line, 2^14 - 1), "0.", strrep("2", 2^24 - 4 - 1024 * (2^14 - 1) - 5), ",3\n", "# a remark\n1,2\n", sep = "", file = path)
   expect_equal(nrow(read_measurements(path)), 2^14 + 1)
 })
