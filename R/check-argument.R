@@ -45,8 +45,29 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
   ), call = call)
 }
 
+# One whole number from `least` to `most`.
+check_whole <- function(x, name, kind, least, most = 2^53, call = rlang::caller_env()) {
+  if (is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x == floor(x)) return(invisible())
+  refuse(kind, c(
+    "{.arg {name}} must be one whole number from {least} to {format(most, big.mark = ',', scientific = FALSE)}.", "x" = "It is {.val {x}}."
+  ), call = call)
+}
+
+check_seed <- function(seed, call = rlang::caller_env()) check_whole(seed, "seed", "solver", 0, call = call)
+
+# Numbers that are kept at once, at most: 2 GB of them.
+most_numbers <- 2^28
+
+check_memory <- function(numbers, name, value, call = rlang::caller_env()) {
+  if (numbers <= most_numbers) return(invisible())
+  refuse("solver", c(
+    "{.code {name} = {format(value, big.mark = ',', scientific = FALSE)}} would need {format(signif(8 * numbers / 1e9, 2), big.mark = ',', scientific = FALSE)} GB of memory.",
+    "i" = "At most {format(signif(8 * most_numbers / 1e9, 2))} GB are taken; state a smaller one."
+  ), call = call)
+}
+
 check_threads <- function(threads, call = rlang::caller_env()) {
-  check_number(threads, "threads", "solver", above = 1, or_equal = TRUE, call = call)
+  check_whole(threads, "threads", "solver", 1, call = call)
 }
 
 check_flag <- function(x, name, kind, call = rlang::caller_env()) {

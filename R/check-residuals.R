@@ -34,7 +34,7 @@
 check_residuals <- function(run, along = NULL, seed = 1) {
   if (inherits(run, "tundrel_fits")) return(each_group(run, function(one) check_residuals(one, along, seed)))
   check_run(run)
-  check_number(seed, "seed", "solver", above = 0, or_equal = TRUE)
+  check_seed(seed)
   with_calls(run$problem, residual_checks(run, along, seed))
 }
 

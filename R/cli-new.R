@@ -10,7 +10,7 @@ command_new <- function(arguments) {
   out <- given$options$out %||% paste0(tools::file_path_sans_ext(data), ".yaml")
   if (file.exists(out)) refuse("file", c("{.file {out}} is there already, and is left as it is.", "i" = "Name another file with {.code --out}."))
   lines <- starter_plan(data, out)
-  write_whole(out, function(beside) writeLines(enc2utf8(lines), beside, useBytes = TRUE))
+  write_text(out, lines)
   say_aside("Look it through, then: tundrel check ", out)
   cat(out, "\n", sep = "")
   0L

@@ -9,9 +9,10 @@ command_run <- function(arguments) {
 
 carry_out <- function(arguments, usage, description, resume = FALSE) {
   given <- command_options(
-    arguments, paste(usage, "[--json] [--quiet] [--seed N] [--threads N]"), description,
+    arguments, paste(usage, "[--out DIR] [--json] [--quiet] [--seed N] [--threads N]"), description,
     list(
       json_option(),
+      optparse::make_option("--out", metavar = "DIR", default = NULL, help = "where to write, instead of the plan's output"),
       optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on the way"),
       optparse::make_option("--seed", metavar = "N", type = "integer", default = NULL, help = "seed of runs that draw and state none"),
       optparse::make_option("--threads", metavar = "N", type = "integer", default = NULL, help = "threads of runs that state none")
@@ -19,6 +20,7 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   )
   if (is.null(given)) return(0L)
   plan <- with_run_options(read_plan(given$args), given$options)
+  plan$out <- given$options$out
   # a person at a terminal sees a bar; a pipe gets plain lines
   if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) plan$progress <- "bar"
   quietly <- if (given$options$quiet) suppressMessages else identity
@@ -49,13 +51,31 @@ print_done <- function(done, plan) {
     cat("\nRuns compared\n")
     print(done$comparison)
   }
+  print_failed(failed_checks(done$best))
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")
 }
 
+# Checks of the residuals that did not pass, which nobody looks for in a report.
+failed_checks <- function(run) {
+  if (!run$converged || !is_checkable(run)) return(NULL)
+  checks <- suppressWarnings(suppressMessages(check_residuals(run)))
+  checks[checks$verdict %in% c("warn", "fail"), ]
+}
+
+print_failed <- function(checks) {
+  if (NROW(checks) == 0) return(invisible())
+  cat("\nChecks of the residuals that did not pass\n")
+  for (i in seq_len(nrow(checks))) {
+    cat(strwrap(paste0(checks$verdict[i], ": ", checks$check[i], ". ", checks$reading[i]), 80, indent = 2, exdent = 4), sep = "\n")
+  }
+}
+
 run_as_json <- function(done, plan) {
+  failed <- failed_checks(done$best)
   list(
     title = plan$title, converged = done$best$converged, stop_reason = done$best$stop_reason, fit = as.list(glance(done$best)),
     parameters = tibble::as_tibble(unclass(plan_uncertainty(done$best, plan))),
+    failed_checks = if (NROW(failed)) tibble::as_tibble(unclass(failed)),
     comparison = if (!is.null(done$comparison)) tibble::as_tibble(unclass(done$comparison)), files = done$files
   )
 }

@@ -43,7 +43,7 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   if (length(runs) < 2) refuse("solver", c("Two models at least are needed to compare.", "x" = "There is {length(runs)}."))
   prepared <- check_same_rows(runs)
   check_threads(threads)
-  check_number(seed, "seed", "solver", above = 0, or_equal = TRUE)
+  check_seed(seed)
   if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", "solver", above = 2, or_equal = TRUE)
   pairs <- nested_pairs(runs, nested)
   rows <- lapply(runs, glance)

@@ -1,30 +1,55 @@
-# Files are written beside their place and renamed, so that nothing half-written is ever left there.
+# Files are written beside their place and renamed, so that nothing half-written is ever left there. `write` writes to a path
+# and stops where not all of it has arrived. An existing file keeps its mode, and a link what it points to.
 write_whole <- function(path, write, call = rlang::caller_env()) {
   folder <- dirname(path)
   if (!dir.exists(folder)) {
     refuse("file", c("There is no directory {.file {folder}} to write {.file {basename(path)}} into."), call = call)
   }
   if (dir.exists(path)) refuse("file", "{.file {path}} is a directory; give the name of a file.", call = call)
-  # The same ending, since some writers choose the format by it.
-  beside <- tempfile(".writing-", folder, paste0("-", basename(path)))
+  place <- if (nzchar(Sys.readlink(path))) normalizePath(path, mustWork = FALSE) else path
+  # The same ending, since some writers choose the format by it; a short name, since that of the file may be as long as names go.
+  ending <- sub("^.*?(\\.[A-Za-z0-9]{1,8})?$", "\\1", basename(path))
+  beside <- tempfile(".writing-", dirname(place), ending)
   on.exit(unlink(beside))
   tryCatch(
     write(beside),
-    error = function(e) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(e)}"), call = call)
+    error = function(e) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(e)}"), call = call),
+    warning = function(w) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(w)}"), call = call)
   )
-  if (!file.rename(beside, path)) refuse("file", "{.file {path}} could not be replaced.", call = call)
+  if (file.exists(place)) Sys.chmod(beside, file.info(place)$mode, use_umask = FALSE)
+  if (!suppressWarnings(file.rename(beside, place))) refuse("file", "{.file {path}} could not be replaced.", call = call)
   invisible(path)
 }
 
-write_table <- function(table, path) write_whole(path, function(beside) readr::write_csv(table, beside, progress = FALSE))
+# Text in UTF-8, a line each. A disk that is full says nothing when a file is closed: what is there is counted.
+write_text <- function(path, text, call = rlang::caller_env()) {
+  bytes <- charToRaw(paste0(paste(enc2utf8(text), collapse = "\n"), "\n"))
+  write_whole(path, function(beside) {
+    writeBin(bytes, beside)
+    if (!identical(as.numeric(file.size(beside)), as.numeric(length(bytes)))) stop("the disk took only ", file.size(beside), " of ", length(bytes), " bytes")
+  }, call)
+}
+
+# A copy of a file that is there whole.
+write_copy <- function(path, from, call = rlang::caller_env()) {
+  write_whole(path, function(beside) {
+    if (!file.copy(from, beside) || file.size(beside) != file.size(from)) stop("the disk did not take all of it")
+  }, call)
+}
+
+write_table <- function(table, path) write_text(path, sub("\n$", "", readr::format_csv(table)))
+
+# By which a picture ends: the name of its last part, and that part's sum.
+end_of_png <- as.raw(c(0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))
 
 # Pictures at the size of a page on the screen.
 write_picture <- function(plot, path) {
   need_package("ragg", "to write pictures")
   write_whole(path, function(beside) {
     ragg::agg_png(beside, width = 1280, height = 800, res = 110, background = "white")
-    on.exit(grDevices::dev.off())
-    print(plot)
+    device <- grDevices::dev.cur()
+    tryCatch(print(plot), finally = grDevices::dev.off(device))
+    if (!identical(utils::tail(readBin(beside, "raw", file.size(beside)), 8), end_of_png)) stop("the disk did not take all of it")
   })
 }
 

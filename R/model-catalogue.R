@@ -109,7 +109,7 @@ save_model <- function(x, path, title = NULL, meaning = character(), reference =
   raw$formula <- expression_text(x$formula)
   raw$conditions <- as.list(x$conditions)
   raw <- Filter(length, raw)
-  write_whole(path, function(beside) yaml::write_yaml(raw, beside))
+  write_text(path, sub("\n$", "", yaml::as.yaml(raw)))
 }
 
 model_of_problem <- function(problem, title, meaning, reference, call = rlang::caller_env()) {

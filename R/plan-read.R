@@ -34,7 +34,7 @@ plan_problem <- function(plan) {
 plan_path <- function(plan, path) if (grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(plan$folder, path)
 
 plan_formula <- function(plan, call = rlang::caller_env()) {
-  formula_from_text(plan$model, plan$path, call)
+  formula_from_text(plan$model, plan$path, call = call)
 }
 
 # [low, high], or {log: [low, high]} for a range looked through on a logarithmic scale.

@@ -9,9 +9,29 @@ run_settings <- list(
 
 run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   problem <- plan_problem(plan)
-  out <- sub("/+$", "", plan_path(plan, plan$output %||% "results"))
+  out <- sub("/+$", "", output_folder(plan))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
   with_folder_to_itself(out, run_plan_into(out, plan, problem, say, resume))
+}
+
+# Results go below the plan's own folder: a plan may come from somebody else. Elsewhere only the user sends them.
+output_folder <- function(plan, call = rlang::caller_env()) {
+  if (!is.null(plan$out)) return(plan$out)
+  stated <- plan$output %||% "results"
+  parts <- strsplit(stated, "[/\\\\]+")[[1]]
+  depth <- cumsum(ifelse(parts == "..", -1, ifelse(parts %in% c("", "."), 0, 1)))
+  place <- file.path(plan$folder, stated)
+  real <- function(path) normalizePath(path, mustWork = FALSE)
+  existing <- place
+  while (!file.exists(existing) && dirname(existing) != existing) existing <- dirname(existing)
+  inside <- startsWith(paste0(real(existing), "/"), paste0(real(plan$folder), "/"))
+  if (grepl("^(/|~|\\\\|[A-Za-z]:)", stated) || any(depth < 0) || !inside) {
+    refuse("plan", c(
+      "The key {.field output} of {.file {plan$path}} leads out of the plan's folder.", "x" = "It is {.val {stated}}.",
+      "i" = "Name a folder below the plan's, or say where to with {.code tundrel run PLAN --out DIR}."
+    ), call = call)
+  }
+  place
 }
 
 run_plan_into <- function(out, plan, problem, say, resume) {

@@ -31,8 +31,9 @@ plot_population <- function(run, ..., iterations = NULL) {
   posed <- start_from(run$problem, as.list(run$estimate))
   # parameters that were computed at every point are so on the map, too
   mapped <- if (length(run$eliminated)) list(refit = TRUE, points = 21) else list()
-  scan <- do.call(scan_grid, c(list(posed), ranges, mapped))
-  scanned <- attr(scan, "scanned")
+  # of values that come from outside, no ground is known
+  scan <- if (!is_outside(run$problem)) do.call(scan_grid, c(list(posed), ranges, mapped))
+  scanned <- names(ranges)
   members <- members[members$iteration %in% iterations, ]
   rows <- match(iterations, run$trace$iteration)
   titles <- paste0("round ", iterations, ", best ", format_number(run$trace$value[rows]))
@@ -43,13 +44,18 @@ plot_population <- function(run, ..., iterations = NULL) {
   ellipses <- do.call(rbind, lapply(seq_along(iterations), function(k) {
     data.frame(population_ellipse(run, rows[k], scanned), panel = panel(iterations[k]))
   }))
-  draw_ground(scan, scanned, spans_magnitudes(scan$value[!is.na(scan$value)])) +
-    condition_layers(posed, scan, scanned, list(run)) +
-    ggplot2::geom_path(aes(.data$x, .data$y), ellipses, colour = "white", linewidth = 0.8, inherit.aes = FALSE) +
+  ground <- if (is.null(scan)) {
+    ggplot2::ggplot(members, aes(.data[[scanned[1]]], .data[[scanned[2]]]))
+  } else {
+    draw_ground(scan, scanned, spans_magnitudes(scan$value[!is.na(scan$value)])) + condition_layers(posed, scan, scanned, list(run))
+  }
+  ellipse <- if (is.null(scan)) ink[["fit"]] else "white"
+  ground +
+    ggplot2::geom_path(aes(.data$x, .data$y), ellipses, colour = ellipse, linewidth = 0.8, inherit.aes = FALSE) +
     ggplot2::geom_point(data = members, colour = "black", fill = "white", shape = 21, size = 1.6) +
     ggplot2::geom_point(data = best, colour = ink[["flag"]], shape = 4, size = 3, stroke = 1.4) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
-    ggplot2::coord_cartesian(xlim = range(scan[[scanned[1]]]), ylim = range(scan[[scanned[2]]]), expand = FALSE) +
+    ggplot2::coord_cartesian(xlim = range(ranges[[1]]), ylim = range(ranges[[2]]), expand = FALSE) +
     ggplot2::labs(
       title = paste("The population of", run$solver$name), subtitle = model_subtitle(run$problem),
       caption = paste0(

@@ -46,5 +46,5 @@ is_checkable <- function(run) has_residual_scale(run) && is.null(run$problem$own
 
 write_json_table <- function(table, path) {
   text <- json_text(tibble::as_tibble(unclass(table)))
-  write_whole(path, function(beside) writeLines(enc2utf8(text), beside, useBytes = TRUE))
+  write_text(path, text)
 }

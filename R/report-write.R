@@ -42,7 +42,7 @@ write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature"
   sections <- if (groups) report_group_sections(run) else report_sections(report_findings(run, level, by, runs, models), title)
   page <- rlang::exec(report_document, title, !!!sections)
   if (format == "md") return(write_markdown(page, path))
-  write_whole(path, function(beside) writeLines(enc2utf8(page), beside, useBytes = TRUE))
+  write_text(path, page)
 }
 
 # The format that a file's name asks for.
@@ -103,7 +103,7 @@ write_markdown <- function(page, path) {
   old <- setdiff(list.files(file.path(dirname(path), pictures), "^[0-9a-f]{40}\\.png$"), made)
   unlink(file.path(dirname(path), pictures, old))
   for (name in made) {
-    write_whole(file.path(dirname(path), pictures, name), function(beside) file.copy(file.path(scratch, pictures, name), beside))
+    write_copy(file.path(dirname(path), pictures, name), file.path(scratch, pictures, name))
   }
-  write_whole(path, function(beside) file.copy(file.path(scratch, "page.md"), beside))
+  write_copy(path, file.path(scratch, "page.md"))
 }

@@ -39,7 +39,11 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
   prepared <- counting_calls(prepare_search(problem), max_evaluations)
-  if (!is.data.frame(starts)) check_number(starts, "starts", "solver", above = 2, or_equal = TRUE)
+  if (!is.data.frame(starts)) {
+    check_whole(starts, "starts", "solver", 2)
+    # points are compared with each other
+    check_memory(starts * max(10, length(prepared$start)) * 10, "starts", starts)
+  }
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   budget$each <- check_budget(max_each, "max_each", 1)

@@ -125,14 +125,15 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
   if (!is.data.frame(newdata)) {
     refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
   }
-  missing <- setdiff(unlist(lapply(model$predictors, source_columns)), names(newdata))
+  # what was derived from the rows before may be given as it stands in the model
+  missing <- setdiff(unlist(lapply(setdiff(model$predictors, names(newdata)), source_columns)), names(newdata))
   if (length(missing)) {
     refuse("measurements", c(
       "{.arg newdata} lacks the predictor {.field {missing[1]}}.",
       suggestion(missing[1], names(newdata), "columns")
     ), call = call)
   }
-  for (name in model$predictors) check_number_column(newdata, name, call)
+  for (name in setdiff(model$predictors, names(newdata)[is_lag(names(newdata))])) check_number_column(newdata, name, call)
   columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
   if (!is.null(problem$own)) {
     values <- own_model(problem, status, stats::setNames(columns, model$predictors), nrow(newdata), expression)

@@ -32,7 +32,7 @@ write_run <- function(run, path) {
   }
   refuse_unreadable_model(run, path)
   text <- with_sum(enc2utf8(as.character(run_json(stored_run(run)))))
-  write_whole(path, function(beside) writeLines(text, beside, useBytes = TRUE))
+  write_text(path, text)
 }
 
 # R's own reader of text gives up where parentheses stand in each other more than 50 deep.

@@ -26,6 +26,7 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   problem <- meant$first
   check_problem(problem)
   check_number(points, "points", "model", above = 2, or_equal = TRUE)
+  check_memory(points^max(1, length(meant$others)) * 10, "points", points)
   axes <- scan_axes(problem, meant$others, points)
   grid <- expand.grid(axes)
   scanned <- names(axes)

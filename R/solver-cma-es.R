@@ -21,7 +21,7 @@
 #' @examples
 #' solver_cma_es(population = 20)
 solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9) {
-  if (!is.null(population)) check_number(population, "population", "solver", above = 4, or_equal = TRUE)
+  if (!is.null(population)) check_whole(population, "population", "solver", 4, most_members)
   check_number(spread, "spread", "solver", above = 0)
   if (spread > 1) refuse("solver", c("{.arg spread} is a share of the search box, at most 1.", "x" = "It is {.val {spread}}."))
   check_number(agreeing, "agreeing", "solver", above = 1, or_equal = TRUE)

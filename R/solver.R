@@ -1,5 +1,8 @@
 # What every solver shares.
 
+# Points that a solver holds at once, at most.
+most_members <- 1e6
+
 new_solver <- function(name, scope, settings) {
   structure(list(name = name, scope = scope, settings = settings), class = "tundrel_solver")
 }

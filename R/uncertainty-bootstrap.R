@@ -7,6 +7,7 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
   seed <- seed_or_drawn(seed, call)
   prepared <- prepared_of(run)
   draw <- with_seed(seed, resampling_draws(run, prepared, resample, replicates, call))
+  check_memory(replicates * (length(run$estimate) + 10), "replicates", replicates, call)
   found <- refit_all(run, prepared, draw, replicates, threads)
   good <- found$good
   out <- list(

@@ -78,7 +78,7 @@ check_uncertainty <- function(by, level, replicates, threads, call = rlang::call
       "{.val {unknown}} is not a way to find uncertainties.", suggestion(as.character(unknown)[1], ways_to_be_sure, "ways")
     ), call = call)
   }
-  check_number(replicates, "replicates", "solver", above = 20, or_equal = TRUE, call = call)
+  check_whole(replicates, "replicates", "solver", 20, call = call)
   check_threads(threads, call)
 }
 

@@ -1,7 +1,7 @@
 # A seed that was given, or one drawn from the session's generator, for the run to keep.
 seed_or_drawn <- function(seed, call = rlang::caller_env()) {
   if (is.null(seed)) return(sample.int(1e9, 1))
-  check_number(seed, "seed", "solver", above = 0, or_equal = TRUE, call = call)
+  check_seed(seed, call)
   seed
 }
 
@@ -9,9 +9,10 @@ seed_or_drawn <- function(seed, call = rlang::caller_env()) {
 # as it was; with a NULL seed, `code` draws on as the session does.
 with_seed <- function(seed, code) {
   if (is.null(seed)) return(code)
-  check_number(seed, "seed", "solver")
+  check_seed(seed)
   kept <- get0(".Random.seed", globalenv(), inherits = FALSE)
   on.exit(if (is.null(kept)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", kept, globalenv()))
-  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+  # R takes seeds of 31 bits
+  set.seed(seed %% .Machine$integer.max, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
   code
 }

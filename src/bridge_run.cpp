@@ -148,6 +148,7 @@ class Outside {
           const Rcpp::Nullable<Rcpp::List>& state)
       : problem_(problem_from_r(problem, 1)), solver_(make_population_solver(name, settings_from_r(settings))) {
     if (!solver_) Rcpp::stop("'%s' does not propose points", name);
+    problem_->only_inside = true;
     if (state.isNull()) {
       solver_->start(*problem_, vector_from_r(start));
       return;

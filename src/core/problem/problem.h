@@ -155,6 +155,8 @@ class Problem {
 
   // Where global solvers look; empty for others.
   SearchBox box;
+  // TRUE where values come from outside, which is asked only for points that keep to the conditions.
+  bool only_inside = false;
   // Computes values many at a time, where set: those of up to `batch_size` columns.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
   int batch_size = 1;

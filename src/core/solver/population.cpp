@@ -5,6 +5,8 @@
 #include <limits>
 #include <numeric>
 
+#include "nearest_point.h"
+
 namespace tundrel {
 namespace {
 
@@ -37,10 +39,21 @@ const Eigen::MatrixXd& PopulationSolver::propose(Problem& problem) {
   if (points_.cols() == 0) {
     units_ = draw_round();
     points_ = problem.box.from_units(units_);
+    if (problem.only_inside && problem.joint) move_inside(problem);
     values_.resize(points_.cols());
     known_ = 0;
   }
   return points_;
+}
+
+// To the nearest points at which the conditions hold.
+void PopulationSolver::move_inside(Problem& problem) {
+  for (Eigen::Index k = 0; k < points_.cols(); ++k) {
+    Eigen::VectorXd x = points_.col(k);
+    if (problem.joint->misses(x).maxCoeff() <= 0 || !nearest_inside(*problem.joint, problem.bounds(), x)) continue;
+    points_.col(k) = x;
+    units_.col(k) = problem.box.to_unit(x);
+  }
 }
 
 void PopulationSolver::iterate(Problem& problem) {

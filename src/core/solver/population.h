@@ -65,6 +65,7 @@ class PopulationSolver : public Solver {
   Eigen::VectorXd best_;  // of the cube
 
  private:
+  void move_inside(Problem& problem);
   void keep_best(const std::vector<Merit>& merits);
 
   Common common_;
