@@ -5,7 +5,7 @@ SOURCES := $(shell find R src inst exec man DESCRIPTION NAMESPACE -type f ! -nam
 QUIET := R_MAKEVARS_USER=$(CURDIR)/tools/Makevars.quiet MAKEFLAGS=-j2
 WITH_LIBRARY := R_LIBS="$(CURDIR)/$(LIBRARY)"
 
-.PHONY: setup install demo test core-test sanitize check coverage lint bench document screenshots install-cli clean
+.PHONY: setup install demo test fuzz core-test sanitize check coverage lint bench document screenshots install-cli clean
 
 setup:
 	@sh tools/setup.sh
@@ -27,6 +27,10 @@ demo: install
 test: install
 	@$(MAKE) --no-print-directory -j2 build/core-tests
 	@$(WITH_LIBRARY) Rscript tools/test.R
+
+# Files changed at random, of every kind that is read: some 40 minutes.
+fuzz: install
+	@$(WITH_LIBRARY) Rscript tests/fuzz/run.R 20000
 
 CORE_SOURCES := $(shell find src/core -name '*.cpp')
 CORE_HEADERS := $(shell find src/core tests/core -name '*.h')

@@ -1,6 +1,7 @@
 # Spreadsheets: cells keep the type they have there, so numbers lose no digit.
 read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::caller_env()) {
   need_package("readxl", "to read spreadsheets", call)
+  check_workbook(file, call)
   cells <- tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "list")),
     error = function(e) {
@@ -12,6 +13,10 @@ read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::cal
     }
   )
   if (nrow(cells) == 0) refuse("measurements", "The sheet of {.file {file}} is empty.", call = call)
+  # columns that hold nothing, as they are left at the end
+  nothing <- vapply(cells, function(column) all(vapply(column, function(cell) !nzchar(cell_text(cell)), NA)), NA)
+  cells <- cells[cumsum(rev(!nothing))[length(nothing):1] > 0]
+  if (ncol(cells) == 0) refuse("measurements", "The sheet of {.file {file}} is empty.", call = call)
   header <- named_units(vapply(cells, function(column) cell_text(column[[1]]), character(1)))
   check_header(header$name, file, call)
   row_text <- function(i) if (nrow(cells) >= i) vapply(cells, function(column) cell_text(column[[i]]), character(1)) else character()

@@ -67,7 +67,23 @@ read_model <- function(path) {
     refuse("file", c("{.file {path}} has a key that models do not know: {.field {key}}.", suggestion(key, model_keys, "keys")))
   }
   if (!rlang::is_string(raw$formula)) refuse("file", "{.file {path}} lacks the key {.field formula}.")
+  check_model_keys(raw, path)
   new_model(raw, formula_from_text(raw$formula, path))
+}
+
+# Every key of a model's file holds what it is for.
+check_model_keys <- function(raw, path, call = rlang::caller_env()) {
+  text <- function(x) is.null(x) || (is.atomic(x) && length(x) == 1 && !is.na(x) && nchar(x) <= most_formula_characters)
+  named <- function(x, test) is.null(x) || length(x) == 0 || (is.list(x) && rlang::is_named(x) && all(vapply(x, test, NA)))
+  number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
+  sound <- c(
+    title = text(raw$title), reference = text(raw$reference),
+    parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)),
+    conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), constants = named(raw$constants, number),
+    look = named(raw$look, function(r) is.numeric(r) && length(r) == 2 && all(is.finite(r))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
+  )
+  if (all(sound)) return(invisible())
+  refuse("file", "The key {.field {names(sound)[!sound][1]}} of {.file {path}} does not hold what a model says there.", call = call)
 }
 
 # Parses the text of a formula and checks that it holds the model language only.

@@ -26,7 +26,8 @@ stored_runs <- function() {
     write_run(run, path)
     text <- readLines(path)
     unlink(path)
-    jsonlite::parse_json(paste(text, collapse = "\n"))
+    stored <- jsonlite::parse_json(paste(text, collapse = "\n"))
+    stored[setdiff(names(stored), "sum")]  # which is checked last
   })
 }
 

@@ -1,0 +1,81 @@
+# Plans, models, tables and spreadsheets, changed at random.
+try_plan <- function(k) {
+  set.seed(k)
+  path <- tempfile(fileext = ".yaml")
+  folder <- system.file("examples", package = "tundrel")
+  name <- sample(list.files(folder, "\\.yaml$"), 1)
+  text <- readBin(file.path(folder, name), "raw", 1e5)
+  if (k %% 2) {
+    text <- mutated_bytes(text)
+  } else {
+    plan <- yaml::yaml.load(rawToChar(text))
+    mutant <- mutant_of(plan, paths_of(plan))$list
+    text <- charToRaw(enc2utf8(yaml::as.yaml(mutant)))
+  }
+  home <- tempfile("fuzz-")
+  dir.create(file.path(home, "examples"), recursive = TRUE)
+  on.exit(unlink(home, recursive = TRUE))
+  file.copy(system.file("extdata", package = "tundrel"), home, recursive = TRUE)
+  path <- file.path(home, "examples", "plan.yaml")
+  writeBin(text, path)
+  verdict <- verdict_of({
+    plan <- read_plan(path)
+    problem <- plan_problem(plan)
+    for (i in seq_along(planned_runs(plan))) asked_run_of(plan, problem, i)
+    output_folder(plan)
+    preview(problem)
+  })
+  if (verdict %in% c("read", "refused")) verdict else paste0(verdict, " (", name, ")")
+}
+
+try_model <- function(k) {
+  set.seed(k)
+  folder <- system.file("models", package = "tundrel")
+  name <- sample(list.files(folder, "\\.yaml$"), 1)
+  text <- readBin(file.path(folder, name), "raw", 1e5)
+  if (k %% 2) {
+    text <- mutated_bytes(text)
+  } else {
+    model <- yaml::yaml.load(rawToChar(text))
+    text <- charToRaw(enc2utf8(yaml::as.yaml(mutant_of(model, paths_of(model))$list)))
+  }
+  path <- tempfile(fileext = ".yaml")
+  on.exit(unlink(path))
+  writeBin(text, path)
+  verdict_of(print(read_model(path)))
+}
+
+try_table <- function(k) {
+  set.seed(k)
+  folder <- system.file("extdata", package = "tundrel")
+  text <- if (k %% 5 == 0) as.raw(sample(0:255, sample(3000, 1), TRUE)) else readBin(file.path(folder, sample(list.files(folder, "\\.csv$"), 1)), "raw", 1e5)
+  for (turn in seq_len(sample(3, 1))) text <- mutated_bytes(text)
+  path <- tempfile(fileext = ".csv")
+  on.exit(unlink(path))
+  writeBin(text, path)
+  verdict_of({
+    data <- read_measurements(path)
+    print(data)
+    print(summary(data))
+  })
+}
+
+try_sheet <- function(k, sheet) {
+  set.seed(k)
+  path <- tempfile(fileext = ".xlsx")
+  home <- tempfile("sheet-")
+  dir.create(home)
+  on.exit(unlink(c(path, home), recursive = TRUE))
+  if (k %% 4 == 0) {
+    writeBin(mutated_bytes(readBin(sheet, "raw", 1e6)), path)
+  } else {
+    utils::unzip(sheet, exdir = home)
+    part <- sample(list.files(home, "\\.xml$|\\.rels$", recursive = TRUE, full.names = TRUE), 1)
+    text <- readBin(part, "raw", 1e6)
+    for (turn in seq_len(sample(3, 1))) text <- mutated_bytes(text)
+    if (k %% 37 == 0) text <- charToRaw(paste0(strrep("<a>", 1e5), "x", strrep("</a>", 1e5)))
+    writeBin(text, part)
+    withr::with_dir(home, utils::zip(path, ".", flags = "-rq9X"))
+  }
+  verdict_of(print(read_measurements(path)))
+}

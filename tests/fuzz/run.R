@@ -1,0 +1,25 @@
+# Mutants of every file that is read: none may end R, hang, take much memory, or be told of in R's own words.
+#
+#   Rscript tests/fuzz/run.R [mutants in all]
+suppressMessages(library(tundrel))
+here <- dirname(sub("--file=", "", grep("--file=", commandArgs(), value = TRUE)))
+fuzz <- new.env(parent = asNamespace("tundrel"))
+for (file in c("mutants.R", "runs.R", "files.R")) sys.source(file.path(here, file), envir = fuzz)
+all <- as.integer(c(commandArgs(TRUE)[1], 20000)[1 + is.na(commandArgs(TRUE)[1])])
+runs <- fuzz$stored_runs()
+sheet <- normalizePath(file.path(here, "..", "testthat", "data", "thaw.xlsx"))
+kinds <- list(
+  runs = list(share = 0.5, try = function(k) fuzz$try_stored_run(runs, k)), plans = list(share = 0.15, try = fuzz$try_plan),
+  models = list(share = 0.1, try = fuzz$try_model), tables = list(share = 0.15, try = fuzz$try_table),
+  sheets = list(share = 0.1, try = function(k) fuzz$try_sheet(k, sheet))
+)
+bad <- 0
+for (name in names(kinds)) {
+  n <- ceiling(all * kinds[[name]]$share)
+  verdicts <- fuzz$hunt(n, kinds[[name]]$try)
+  wrong <- which(!verdicts %in% c("read", "refused"))
+  cat(sprintf("%-8s %6d mutants: %d read, %d refused, %d neither\n", name, n, sum(verdicts == "read"), sum(verdicts == "refused"), length(wrong)))
+  for (k in utils::head(wrong, 20)) cat("  ", k, ": ", substr(verdicts[k], 1, 200), "\n", sep = "")
+  bad <- bad + length(wrong)
+}
+quit(status = as.integer(bad > 0))
