@@ -20,7 +20,7 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   )
   if (is.null(given)) return(0L)
   plan <- with_run_options(read_plan(given$args), given$options)
-  plan$out <- given$options$out
+  plan$elsewhere <- given$options$out
   # a person at a terminal sees a bar; a pipe gets plain lines
   if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) plan$progress <- "bar"
   quietly <- if (given$options$quiet) suppressMessages else identity

@@ -80,7 +80,7 @@ check_model_keys <- function(raw, path, call = rlang::caller_env()) {
     title = text(raw$title), reference = text(raw$reference),
     parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)),
     conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), constants = named(raw$constants, number),
-    look = named(raw$look, function(r) is.numeric(r) && length(r) == 2 && all(is.finite(r))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
+    look = named(raw$look, function(r) length(r) == 2 && is.numeric(unlist(r)) && all(is.finite(unlist(r)))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
   )
   if (all(sound)) return(invisible())
   refuse("file", "The key {.field {names(sound)[!sound][1]}} of {.file {path}} does not hold what a model says there.", call = call)

@@ -183,7 +183,7 @@ own_start <- function(problem, prepared, box, call = rlang::caller_env()) {
     if (is.null(attempt$trouble)) return(x)
   }
   refuse("model", c(
-    "The function stopped at each of {most_stops} points of the search box.", "x" = "{attempt$trouble}",
+    "None of {most_stops} points of the search box has a finite value: the function stopped at each.", "x" = "{attempt$trouble}",
     "i" = "The last was {paste0(names(x), ' = ', format_number(x), collapse = ', ')}."
   ), call = call)
 }

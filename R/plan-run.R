@@ -16,7 +16,7 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
 
 # Results go below the plan's own folder: a plan may come from somebody else. Elsewhere only the user sends them.
 output_folder <- function(plan, call = rlang::caller_env()) {
-  if (!is.null(plan$out)) return(plan$out)
+  if (!is.null(plan$elsewhere)) return(plan$elsewhere)
   stated <- plan$output %||% "results"
   parts <- strsplit(stated, "[/\\\\]+")[[1]]
   depth <- cumsum(ifelse(parts == "..", -1, ifelse(parts %in% c("", "."), 0, 1)))

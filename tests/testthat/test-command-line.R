@@ -87,7 +87,7 @@ test_that("the example plans run and find the truth behind their data", {
   folder <- system.file("examples", package = "tundrel")
   for (name in list.files(folder, "\\.yaml$")) {
     plan <- tundrel:::read_plan(file.path(folder, name))
-    plan$output <- withr::local_tempdir()
+    plan$elsewhere <- withr::local_tempdir()
     done <- tundrel:::run_plan(plan)
     expect_true(done$best$converged, info = name)
     expect_true(all(file.exists(done$files)), info = name)

@@ -1,0 +1,28 @@
+sum_of_terms <- function(n) Reduce(function(e, k) call("+", e, call("*", quote(b), call("/", quote(x), n))), seq_len(n), quote(a))
+
+test_that("models of thousands of terms, and thousands deep, are fitted; ten times that is refused by its number", {
+  data <- data.frame(x = seq(0, 1, length.out = 20))
+  data$y <- 1 + 2 * data$x + 0.01 * cos(20 * data$x)
+  plain <- coef(fit_local(pose(data, y ~ a + b * x) |> start_from(a = 0, b = 1)))
+  posed <- function(e) pose(data, rlang::new_formula(quote(y), e)) |> start_from(a = 0, b = 1)
+  long <- fit_local(posed(sum_of_terms(2500)))
+  expect_true(long$converged)
+  expect_equal(coef(long), plain, tolerance = 1e-8)
+  deep <- Reduce(function(e, k) call("ifelse", call(">", quote(x), 2 + k), k, e), seq_len(2500), quote(a + b * x))
+  expect_equal(coef(fit_local(posed(deep))), plain, tolerance = 1e-8)
+  least <- as.call(c(quote(min), rep(list(quote(a + b * x)), 300)))
+  expect_equal(coef(fit_local(posed(least))), plain, tolerance = 1e-8)
+  expect_refusal(posed(sum_of_terms(25000)), "model", c("too deep", "5,000"))
+  # a sum is stored and read back; what R's own reader of text cannot read is refused when it is written
+  path <- withr::local_tempfile(fileext = ".json")
+  some <- fit_local(posed(sum_of_terms(300)))
+  write_run(some, path)
+  expect_identical(coef(read_run(path)), coef(some))
+  expect_refusal(write_run(fit_local(posed(deep)), path), "file", "50 deep")
+  page <- withr::local_tempfile(fileext = ".html")
+  write_report(some, page)
+  expect_gt(file.size(page), 1000)
+  # a function of the user's that calls itself without end
+  endless <- function(p) endless(p)
+  expect_refusal(fit_local(pose(endless, parameters = "a", returns = "value") |> start_from(a = 1)), "model", "cannot be used at the start")
+})
