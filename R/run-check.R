@@ -19,6 +19,7 @@ check_stored_run <- function(run, prepared) {
   demand(is.null(run$seed) || is_count(run$seed), "seed")
   demand(all(run$eliminated %in% parameters) && !anyDuplicated(run$eliminated), "eliminated")
   demand(is.null(run$solver$why) || rlang::is_string(run$solver$why), "solver why")
+  demand(run$solver$scope == "local" || !is.null(run$box), "box")
   check_stored_box(run$box, parameters, run$eliminated)
   check_stored_stages(run$stages)
   check_stored_trace(run$trace, parameters)

@@ -123,6 +123,7 @@ scout <- function(run, budget, threads, first) {
   if (!is.null(best)) {
     run$start[] <- best$x
     run$prepared$start <- run$start
+    if (!is.null(run$prepared$met_value)) run$prepared$met_value <- best$value
   }
   value <- if (is.null(best)) NA_real_ else in_users_sign(run$problem, best$value)
   run$stages <- new_stage("many starts", spent, value)

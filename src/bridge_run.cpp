@@ -190,6 +190,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
+  if (!solver->is_local() && core_problem->box.size() != core_problem->size()) Rcpp::stop("the stored state has an impossible 'box'");
   Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
   const Budget allowed = budget_from_r(budget);
   // calls of the user's function that were made to prepare

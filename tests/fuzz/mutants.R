@@ -54,8 +54,14 @@ hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
   complaints <- list()
   verdicts <- character(n)
   waiting <- split(seq_len(n), ceiling(seq_len(n) / batch))
+  # in a folder of their own: processes that were forked draw the same names for their files
+  logs <- tempfile("hunt-")
+  dir.create(logs)
+  on.exit(unlink(logs, recursive = TRUE))
+  begun <- 0
   one_batch <- function(places) {
-    log <- tempfile()
+    begun <<- begun + 1
+    log <- file.path(logs, begun)
     job <- parallel::mcparallel({
       for (k in places) {
         cat(k, "", file = log, append = TRUE)
@@ -65,13 +71,13 @@ hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
         if (took > seconds) verdict <- paste0("took ", round(took), " s: ", verdict)
         cat(verdict, "\n", sep = "", file = log, append = TRUE)
       }
-      TRUE
+      cat("end\n", file = log, append = TRUE)
     }, silent = TRUE)
     list(job = job, log = log, places = places, began = Sys.time())
   }
   finished <- function(running) {
-    said <- readLines(running$log, warn = FALSE)
-    for (line in said) {
+    said <- if (file.exists(running$log)) readLines(running$log, warn = FALSE) else character()
+    for (line in grep("^[0-9]", said, value = TRUE)) {
       k <- as.integer(sub(" .*", "", line))
       verdicts[k] <<- sub("^[0-9]+ ?", "", line)
     }
@@ -82,7 +88,13 @@ hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
       rest <- running$places[-seq_len(done + 1)]
       if (length(rest)) waiting <<- c(list(rest), waiting)
     }
-    unlink(running$log)
+  }
+  # told by the process itself and the system: after one that crashed, what R collects of the others is of no use
+  ended <- function(running) {
+    suppressWarnings(parallel::mccollect(running$job, wait = FALSE, timeout = 0.1))
+    done <- file.exists(running$log) && any(readLines(running$log, warn = FALSE) == "end")
+    status <- sprintf("/proc/%d/status", running$job$pid)
+    done || !file.exists(status) || any(grepl("^State:\\s+Z", suppressWarnings(tryCatch(readLines(status), error = function(e) "State: Z"))))
   }
   running <- list()
   while (length(waiting) || length(running)) {
@@ -92,10 +104,9 @@ hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
     }
     still <- list()
     for (one in running) {
-      got <- parallel::mccollect(one$job, wait = FALSE, timeout = 0.2)
       over <- as.numeric(Sys.time() - one$began, units = "secs") > seconds * 3 + length(one$places)
-      if (is.null(got) && over) tools::pskill(one$job$pid, tools::SIGKILL)
-      if (is.null(got) && !over) still <- c(still, list(one)) else finished(one)
+      if (over) tools::pskill(one$job$pid, tools::SIGKILL)
+      if (ended(one)) finished(one) else still <- c(still, list(one))
     }
     running <- still
   }
