@@ -4,17 +4,17 @@
 #' behind the names. Columns are numbers or text; a column that is nearly all numbers but holds some
 #' text is refused with the places named, since it would otherwise silently become text.
 #'
-#' @param file \[character(1)] Path of a text file (comma-, tab- or semicolon-separated; the header row
-#'   tells which) or of an `.xlsx` file.
+#' @param file \[character(1)] Path of a text file (separated by commas, tabs, semicolons, bars or spaces; in UTF-8, UTF-16 or
+#'   Latin-1; perhaps with a line for a title above the header) or of an `.xlsx` file.
 #' @param text \[character] The table itself, as pasted from a spreadsheet or a mail; instead of `file`.
 #' @param sheet \[character(1) or integer(1)] Sheet of an `.xlsx` file; the first one by default.
 #' @param range \[character(1)] Cells of an `.xlsx` file, such as `"B3:F40"`; all by default.
 #' @param columns \[character] Names of the columns to keep; the others are left unread. All, if nothing is given.
 #' @param units \[logical(1)] Is the second row a row of units? `NA`, the default, finds out: it is
-#'   one when it holds no number but stands above columns of numbers.
+#'   one when it holds no number (but 1 or - for what has no unit) and stands above columns of numbers.
 #' @param na \[character] Entries that mean "missing".
-#' @param decimal \[character(1)] Decimal mark, `"."` or `","`. `NA`, the default, finds out: it is a
-#'   comma where columns are not separated by commas and numbers are written with one.
+#' @param decimal \[character(1)] Decimal mark, `"."` or `","`. `NA`, the default, finds out from all entries of the table; where
+#'   they are written in two ways, or cannot tell, the file is refused. Marks between thousands are understood.
 #' @param comment \[character(1)] Lines that begin with this are left out.
 #'
 #' @return A tibble of class `tundrel_measurements`, one row a measurement; its attribute `units`
