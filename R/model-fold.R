@@ -48,6 +48,18 @@ refuse_deep <- function(call) {
   ), call = call)
 }
 
+# Names of all functions that an expression calls. A name may be called and stand for a value in one and the same expression;
+# what is called and is no plain name is "".
+called_names <- function(expr) {
+  called <- list()
+  open <- function(e) {
+    if (is.call(e)) called[[length(called) + 1]] <<- if (is.symbol(e[[1]])) as.character(e[[1]]) else ""
+    e
+  }
+  fold_expression(expr, function(e) NULL, function(e, results) NULL, open)
+  unique(as.character(unlist(called)))
+}
+
 # The same call with other arguments.
 with_arguments <- function(e, results) {
   empty <- vapply(results, is.null, NA)

@@ -4,8 +4,7 @@
 # The functions of their own that a formula calls: found from where it was written up to the global
 # environment, so that no function of a package is taken by accident.
 own_functions <- function(formula) {
-  called <- setdiff(all.names(rlang::f_rhs(formula)), all.vars(rlang::f_rhs(formula)))
-  candidates <- setdiff(called, c(language_functions(), names(shapes), "lag", "("))
+  candidates <- setdiff(called_names(rlang::f_rhs(formula)), c(language_functions(), names(shapes), "lag", "("))
   env <- rlang::f_env(formula) %||% emptyenv()
   Filter(function(name) !is.null(find_own(name, env)), candidates)
 }

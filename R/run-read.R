@@ -170,7 +170,7 @@ problem_from_stored <- function(stored, path, fun) {
 formula_with_own <- function(stored, path, fun) {
   formula <- plan_expression(list(path = path), "model", stored$model)
   own <- unlist(stored$calls)
-  called <- setdiff(all.names(formula), all.vars(formula))
+  called <- called_names(formula)
   foreign <- setdiff(called, c("~", "(", own, language_functions(), names(shapes), "lag"))
   if (length(foreign) || !rlang::is_call(formula, "~", n = 2)) {
     refuse("file", c(

@@ -89,3 +89,25 @@ test_that("names with markup are shown as they are", {
   expect_false(grepl("<img src=x", page, fixed = TRUE))
   expect_match(page, "&lt;script&gt;alert(1)", fixed = TRUE)
 })
+
+test_that("a stored model that calls a function of the user's calls no other, also where its name stands for a value, too", {
+  x <- 1:8
+  saturating <- function(x, a) a * x / (1 + x)
+  run <- fit_local(pose(data.frame(x, y = 3 * x / (1 + x) + 0.01 * cos(9 * x)), y ~ saturating(x, a)) |> start_from(a = 2))
+  path <- withr::local_tempfile(fileext = ".json")
+  gone <- withr::local_tempfile()
+  write_run(run, path)
+  expect_equal(coef(read_run(path, fun = saturating)), coef(run))
+  text <- readLines(path)
+  at <- grep("\"model\": \"y ~ saturating(x, a)\"", text, fixed = TRUE)
+  expect_length(at, 1)
+  evil <- c(
+    sprintf("y ~ saturating(x, a) + file.create + 0 * file.create('%s')", gone), sprintf("y ~ saturating(x, a) + 0 * base::file.create('%s')", gone),
+    sprintf("y ~ saturating(x, a) + 0 * (function(f) file.create('%s'))(1)", gone), sprintf("y ~ saturating(file.create('%s'), file.create)", gone)
+  )
+  for (model in evil) {
+    writeLines(replace(text, at, paste0("    \"model\": \"", model, "\",")), path)
+    expect_refusal(read_run(path, fun = saturating), "file", "")
+    expect_false(file.exists(gone), label = model)
+  }
+})
