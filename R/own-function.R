@@ -4,7 +4,7 @@
 # The functions of their own that a formula calls: found from where it was written up to the global
 # environment, so that no function of a package is taken by accident.
 own_functions <- function(formula) {
-  candidates <- setdiff(called_names(rlang::f_rhs(formula)), c(language_functions(), names(shapes), "lag", "("))
+  candidates <- setdiff(called_names(rlang::f_rhs(formula)), c("", language_functions(), names(shapes), "lag", "("))
   env <- rlang::f_env(formula) %||% emptyenv()
   Filter(function(name) !is.null(find_own(name, env)), candidates)
 }
