@@ -46,8 +46,10 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
 }
 
 # One whole number from `least` to `most`.
+is_whole <- function(x, least = 0, most = 2^53) is.numeric(x) && length(x) == 1 && isTRUE(x >= least && x <= most && x == floor(x))
+
 check_whole <- function(x, name, kind, least, most = 2^53, call = rlang::caller_env()) {
-  if (is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x == floor(x)) return(invisible())
+  if (is_whole(x, least, most)) return(invisible())
   refuse(kind, c(
     "{.arg {name}} must be one whole number, at least {least}{if (most < 2^53) paste(' and at most', format(most, big.mark = ',', scientific = FALSE))}.", "x" = "It is {.val {x}}."
   ), call = call)

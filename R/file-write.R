@@ -13,8 +13,7 @@ write_whole <- function(path, write, call = rlang::caller_env()) {
   on.exit(unlink(beside))
   tryCatch(
     write(beside),
-    error = function(e) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(e)}"), call = call),
-    warning = function(w) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(w)}"), call = call)
+    error = function(e) refuse("file", c("{.file {path}} could not be written.", "x" = "{conditionMessage(e)}"), call = call)
   )
   if (file.exists(place)) Sys.chmod(beside, file.info(place)$mode, use_umask = FALSE)
   if (!suppressWarnings(file.rename(beside, place))) refuse("file", "{.file {path}} could not be replaced.", call = call)

@@ -9,15 +9,16 @@ separators <- c(tabs = "\t", semicolons = ";", commas = ",", bars = "|")
 layout_of <- function(plain, file, call = rlang::caller_env()) {
   lines <- readr::read_lines(plain, n_max = lines_to_tell, progress = FALSE)
   lines <- sub("^\ufeff", "", lines)
-  filled <- which(nzchar(trimws(lines)))
+  records <- joined_lines(lines)
+  filled <- records$first[nzchar(trimws(records$text))]
   if (length(filled) == 0) refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
-  told <- lines[filled]
+  told <- records$text[match(filled, records$first)]
   fields <- lapply(separators, function(mark) count_fields(told, mark))
   title <- is_title(told, fields)
   at <- if (title) 2 else 1
   delim <- delimiter_of(fields, told, at, file, call)
   if (is.null(delim)) return(spaced_layout(plain, told, filled, at, file, call))
-  refuse_open_quote(told, delim, filled, file, call)
+  refuse_open_quote(told, delim, at, filled, file, call)
   n <- count_fields(told, delim)
   # names of rows stand before those that the header names
   if (length(n) > at && n[at] > 0 && all(n[-seq_len(at)] == n[at] + 1)) refuse_row_names(n[at], file, call)
@@ -27,6 +28,36 @@ layout_of <- function(plain, file, call = rlang::caller_env()) {
     refuse("measurements", c("{.file {file}} has {format(length(header), big.mark = ',')} columns; {format(most_columns, big.mark = ',')} can be read."), call = call)
   }
   list(plain = plain, delim = delim, before = filled[at] - 1, header = header, line = told[at], next_lines = told[at + seq_len(min(2, length(told) - at))], more = length(told) > at)
+}
+
+# Lines of which an entry in quotes goes on with the next one are one row of the table, which has at most so many.
+most_lines_a_row <- 100
+
+joined_lines <- function(lines) {
+  first <- seq_along(lines)
+  text <- lines
+  kept <- rep(TRUE, length(lines))
+  for (k in which(opens_quote(lines, "[\t;,|]"))) {
+    if (!kept[k]) next
+    for (last in seq_len(min(most_lines_a_row, length(lines) - k)) + k) {
+      whole <- paste(lines[k:last], collapse = "\n")
+      if (opens_quote(whole, "[\t;,|]")) next
+      text[k] <- whole
+      kept[(k + 1):last] <- FALSE
+      break
+    }
+  }
+  # the last one may go on beyond what is looked at
+  cut <- length(lines) == lines_to_tell & opens_quote(text, "[\t;,|]") & seq_along(lines) > length(lines) - most_lines_a_row
+  list(text = text[kept & !cut], first = first[kept & !cut])
+}
+
+# TRUE where a quote begins an entry and is not closed, or text follows it.
+opens_quote <- function(lines, mark) {
+  out <- grepl("\"", lines, fixed = TRUE)
+  bare <- gsub(paste0("(^|", mark, ") *\"([^\"]|\"\")*\" *(?=", mark, "|$)"), "\\1", lines[out], perl = TRUE)
+  out[out] <- grepl(paste0("(^|", mark, ") *\""), bare)
+  out
 }
 
 # Fields of each line; what stands in quotes separates nothing.
@@ -103,18 +134,17 @@ spaced_layout <- function(plain, told, filled, at, file, call) {
   list(plain = copy, delim = "\t", before = filled[at] - 1, header = header, line = told[at], next_lines = next_lines, more = TRUE)
 }
 
-# A quote that opens a field and is not closed on its line.
-refuse_open_quote <- function(lines, delim, places, file, call) {
-  some <- which(grepl("\"", lines, fixed = TRUE))
-  if (length(some) == 0) return(invisible())
-  mark <- if (delim == "|") "\\|" else delim
-  bare <- gsub(paste0("(^|", mark, ") *\"([^\"]|\"\")*\" *(?=", mark, "|$)"), "\\1", lines[some], perl = TRUE)
-  open <- some[grepl(paste0("(^|", mark, ") *\""), bare)]
-  if (length(open) == 0) return(invisible())
-  refuse("measurements", c(
-    "A quote in {.file {file}} is not closed on its line, or text follows it.", "x" = "Line {places[open[1]]}: {.val {substr(lines[open[1]], 1, 60)}}.",
-    "i" = "Close it; names and entries cannot hold line breaks."
-  ), call = call)
+refuse_open_quote <- function(lines, delim, at, places, file, call) {
+  open <- which(opens_quote(lines, if (delim == "|") "\\|" else delim))
+  if (length(open)) {
+    refuse("measurements", c(
+      "A quote in {.file {file}} is not closed, or text follows it.", "x" = "Line {places[open[1]]}: {.val {substr(lines[open[1]], 1, 60)}}.",
+      "i" = "Close it, or leave it out."
+    ), call = call)
+  }
+  if (grepl("\n", lines[at], fixed = TRUE)) {
+    refuse("measurements", c("A name in the header of {.file {file}} holds a line break.", "i" = "Write it on one line."), call = call)
+  }
 }
 
 refuse_row_names <- function(n, file, call) {

@@ -197,12 +197,14 @@ is_number_text <- function(x, decimal = ".") {
   !is.na(suppressWarnings(as.numeric(x)))
 }
 
-# The unit of what has none is written 1, or -.
+# The unit of what has none is written 1, or -; but where a 2 follows, the 1 numbers the first row. Something else, too, has to
+# stand above a number: the first row of names would pass for units.
 looks_like_units <- function(second, third, na, decimal = ".") {
-  stated <- second[!second %in% c(na, "1", "-")]
+  is_stated <- !second %in% c(na, "1", "-")
+  stated <- second[is_stated]
   if (length(stated) == 0 || any(is_number_text(stated, decimal) | written_as_number(stated))) return(FALSE)
   if (length(third) != length(second)) return(FALSE)
-  any(!second %in% na & is_number_text(third, decimal))
+  any(is_stated & is_number_text(third, decimal)) && !any(second == "1" & third == "2")
 }
 
 check_ragged <- function(plain, file, delim, n_columns, before, call = rlang::caller_env()) {

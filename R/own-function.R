@@ -98,7 +98,7 @@ own_model <- function(problem, status, columns, rows, expression = problem$model
   env <- rlang::f_env(problem$model$formula)
   function(x) {
     values <- all_values(status, x)
-    kept_or_called(expression, values, function() {
+    kept_or_called(list(expression, columns), values, function() {
       try_own(eval(expression, c(columns, as.list(values), as.list(problem$model$constants)), env), rows, "model")
     })
   }

@@ -76,21 +76,17 @@ revive_plan <- function() {
 
 # What functions of the user's use that stands in the global environment, which other processes do not share.
 names_needed <- function(problem) {
-  functions <- c(list(problem$own$fun, problem$own$gradient), lapply(problem$model$own, find_own, env = rlang::f_env(problem$model$formula)))
-  own <- Filter(is.function, functions)
-  if (length(own) == 0) return(list(globals = list(), packages = character()))
-  found <- lapply(own, function(f) {
-    globals::globalsOf(f, envir = environment(f) %||% globalenv(), recursive = TRUE, mustExist = FALSE)
-  })
-  for (name in problem$model$own) if (exists(name, globalenv(), mode = "function", inherits = FALSE)) {
-    found <- c(found, list(globals::globalsOf(as.symbol(name), envir = globalenv(), recursive = TRUE, mustExist = FALSE)))
-  }
+  used_by <- function(what, env) globals::globalsOf(what, envir = env %||% globalenv(), recursive = TRUE, mustExist = FALSE)
+  found <- c(
+    lapply(Filter(is.function, list(problem$own$fun, problem$own$gradient)), function(f) used_by(f, environment(f))),
+    lapply(problem$model$own, function(name) used_by(as.symbol(name), rlang::f_env(problem$model$formula)))
+  )
   all <- unlist(lapply(found, as.list), recursive = FALSE)
   where <- unlist(lapply(found, attr, "where"), recursive = FALSE)
-  global <- vapply(where, identical, logical(1), globalenv())
+  global <- vapply(where, identical, NA, globalenv())
   list(
-    globals = all[!duplicated(names(all)) & global],
-    packages = unique(unlist(lapply(found, function(one) globals::packagesOf(globals::cleanup(one)))))
+    globals = as.list(all[!duplicated(names(all)) & global]),
+    packages = unlist(unique(lapply(found, function(one) globals::packagesOf(globals::cleanup(one)))))
   )
 }
 

@@ -9,14 +9,12 @@ stored_value_share <- 1e-6
 # Ends reading where `holds` is not TRUE; what reads a file says which.
 demand <- function(holds, part) if (!isTRUE(holds)) stop("the part `", part, "` is impossible", call. = FALSE)
 
-is_count <- function(x, most = 2^53) is.numeric(x) && length(x) == 1 && isTRUE(x >= 0 && x <= most && x == floor(x))
-
 check_stored_run <- function(run, prepared) {
   parameters <- names(prepared$start)
   demand(rlang::is_string(run$keep) && run$keep %in% c("none", "simplex", "population"), "keep")
   demand(is.numeric(run$tolerance) && length(run$tolerance) == 1 && run$tolerance > 0 && run$tolerance < 1, "tolerance")
   demand(identical(run$status$free, parameters) && all(is.finite(run$start)), "start")
-  demand(is.null(run$seed) || is_count(run$seed), "seed")
+  demand(is.null(run$seed) || is_whole(run$seed), "seed")
   demand(all(run$eliminated %in% parameters) && !anyDuplicated(run$eliminated), "eliminated")
   demand(is.null(run$solver$why) || rlang::is_string(run$solver$why), "solver why")
   demand(run$solver$scope == "local" || !is.null(run$box), "box")
@@ -26,7 +24,7 @@ check_stored_run <- function(run, prepared) {
   check_stored_answer(run, parameters)
   if (!is.null(run$search)) {
     check_stored_answer(run$search, parameters)
-    demand(is_count(run$search$rows, length(run$trace$iteration)), "search rows")
+    demand(is_whole(run$search$rows, most = length(run$trace$iteration)), "search rows")
   }
   check_stored_value(run, prepared)
   if (length(run$state)) {
@@ -61,9 +59,9 @@ check_stored_answer <- function(answer, parameters) {
   p <- length(parameters)
   demand(length(answer$estimate) == p && all(is.finite(answer$estimate)), "estimate")
   for (part in c("value", "gradient_norm", "advised_rate", "seconds")) demand(is.numeric(answer[[part]]) && length(answer[[part]]) == 1, part)
-  for (part in c("iterations", "evaluations", "refused")) demand(is_count(answer[[part]]), part)
+  for (part in c("iterations", "evaluations", "refused")) demand(is_whole(answer[[part]]), part)
   demand(answer$seconds >= 0, "seconds")
-  demand(is_count(answer$undetermined, p), "undetermined")
+  demand(is_whole(answer$undetermined, most = p), "undetermined")
   demand(rlang::is_bool(answer$converged), "converged")
   for (part in c("stop_reason", "claim")) demand(rlang::is_string(answer[[part]]) && answer[[part]] %in% stop_reasons, part)
   demand(!answer$converged || answer$stop_reason %in% c("gradient", "step", "value"), "converged")
@@ -78,13 +76,12 @@ check_stored_answer <- function(answer, parameters) {
 check_stored_value <- function(run, prepared) {
   if (!is.null(run$problem$own) || !is.finite(run$value)) return(invisible())
   found <- in_users_sign(run$problem, core_values(in_all_parameters(prepared), matrix(run$estimate)))
-  demand(abs(found - run$value) <= stored_value_share * max(abs(found), abs(run$value)) + sqrt(.Machine$double.xmin) || rounds_to(run, found), "value")
+  demand(abs(found - run$value) <= stored_value_share * max(abs(found), abs(run$value)) + sqrt(.Machine$double.xmin) || is_rounding(run, prepared, found), "value")
 }
 
 # Of an exact fit nothing is left but rounding, which other machines do otherwise.
-rounds_to <- function(run, found) {
-  prepared <- prepared_to_walk(run)
-  if (!identical(prepared$kind, "squares")) return(FALSE)
+is_rounding <- function(run, prepared, found) {
+  if (prepared$kind != "squares") return(FALSE)
   size <- sum((response_rows(prepared) * root_weight_rows(prepared, run$estimate))^2)
   isTRUE(max(found, run$value) <= 1e-20 * size)
 }

@@ -51,7 +51,10 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   budget <- run_budget(problem, most, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   if (is.null(solver)) {
-    scouted <- scout(run, budget, threads, starts_to_begin_with(problem, run$prepared, budget))
+    before <- own_calls$made
+    first <- starts_to_begin_with(problem, run$prepared, budget)
+    run$prepared$calls <- run$prepared$calls + own_calls$made - before
+    scouted <- scout(run, budget, threads, first)
     run <- scouted$run
     budget <- scouted$budget
   }
@@ -59,11 +62,18 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   if (is.null(solver)) or_scouted(found, run) else found
 }
 
-# Where time ran out before the search had its first round, what was seen before is the answer.
+# Where a budget ran out before the search came to anything, what was seen before is the answer. Nothing is known of that point
+# but its value.
 or_scouted <- function(found, scouted) {
-  if (isTRUE(in_users_sign(found$problem, found$value) <= in_users_sign(found$problem, scouted$stages$value)) || !isTRUE(is.finite(scouted$stages$value))) return(found)
+  seen <- scouted$stages$value
+  as_good <- isTRUE(in_users_sign(found$problem, found$value) <= in_users_sign(found$problem, seen))
+  if (found$converged || as_good || !is.finite(seen)) return(found)
   found$estimate[] <- scouted$start
-  found$value <- scouted$stages$value
+  found$value <- seen
+  found[c("slope", "bound_multipliers")] <- list(NULL)
+  found$factor[] <- NA_real_
+  found$gradient_norm <- NA_real_
+  found$at_bound <- bounds_reached(found$estimate, prepared_to_walk(scouted))
   found
 }
 

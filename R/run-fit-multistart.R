@@ -47,7 +47,9 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   budget$each <- check_budget(max_each, "max_each", 1)
+  before <- own_calls$made
   first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared, budget)
+  prepared$calls <- prepared$calls + own_calls$made - before
   drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
   walks <- walk_starts(prepared$problem, prepared, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
@@ -98,7 +100,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
     seen <- sample$best %||% list(x = prepared$start, value = prepared$met_value %||% NaN)
     at <- matrix(seen$x, dimnames = list(names(prepared$start), NULL))
     raw <- walk(at, list(evaluations = 0, iterations = NA_real_, seconds = NA_real_, target = NA_real_))
-    raw[[1]]$value <- seen$value
+    if (!is.finite(raw[[1]]$value)) raw[[1]]$value <- seen$value
     sample$points <- at
     chosen <- 1
   }

@@ -107,7 +107,7 @@ numbers_of <- function(x) {
 
 matrix_of <- function(x) {
   numbers <- numbers_of(x$numbers)
-  demand(is_count(x$rows) && is_count(x$columns) && x$rows * x$columns == length(numbers), "rows")
+  demand(is_whole(x$rows) && is_whole(x$columns) && x$rows * x$columns == length(numbers), "rows")
   matrix(numbers, x$rows, x$columns)
 }
 

@@ -1,47 +1,36 @@
 # Plans, models, tables and spreadsheets, changed at random.
-try_plan <- function(k) {
-  set.seed(k)
-  path <- tempfile(fileext = ".yaml")
-  folder <- system.file("examples", package = "tundrel")
+# A YAML file of the package, its bytes or its parts changed.
+mutated_yaml <- function(folder, k) {
+  folder <- system.file(folder, package = "tundrel")
   name <- sample(list.files(folder, "\\.yaml$"), 1)
   text <- readBin(file.path(folder, name), "raw", 1e5)
-  if (k %% 2) {
-    text <- mutated_bytes(text)
-  } else {
-    plan <- yaml::yaml.load(rawToChar(text))
-    mutant <- mutant_of(plan, paths_of(plan))$list
-    text <- charToRaw(enc2utf8(yaml::as.yaml(mutant)))
-  }
+  if (k %% 2) return(mutated_bytes(text))
+  parts <- yaml::yaml.load(rawToChar(text))
+  charToRaw(enc2utf8(yaml::as.yaml(mutant_of(parts, paths_of(parts))$list)))
+}
+
+try_plan <- function(k) {
+  set.seed(k)
   home <- tempfile("fuzz-")
   dir.create(file.path(home, "examples"), recursive = TRUE)
   on.exit(unlink(home, recursive = TRUE))
   file.copy(system.file("extdata", package = "tundrel"), home, recursive = TRUE)
   path <- file.path(home, "examples", "plan.yaml")
-  writeBin(text, path)
-  verdict <- verdict_of({
+  writeBin(mutated_yaml("examples", k), path)
+  verdict_of({
     plan <- read_plan(path)
     problem <- plan_problem(plan)
     for (i in seq_along(planned_runs(plan))) asked_run_of(plan, problem, i)
     output_folder(plan)
     preview(problem)
   })
-  if (verdict %in% c("read", "refused")) verdict else paste0(verdict, " (", name, ")")
 }
 
 try_model <- function(k) {
   set.seed(k)
-  folder <- system.file("models", package = "tundrel")
-  name <- sample(list.files(folder, "\\.yaml$"), 1)
-  text <- readBin(file.path(folder, name), "raw", 1e5)
-  if (k %% 2) {
-    text <- mutated_bytes(text)
-  } else {
-    model <- yaml::yaml.load(rawToChar(text))
-    text <- charToRaw(enc2utf8(yaml::as.yaml(mutant_of(model, paths_of(model))$list)))
-  }
   path <- tempfile(fileext = ".yaml")
   on.exit(unlink(path))
-  writeBin(text, path)
+  writeBin(mutated_yaml("models", k), path)
   verdict_of(print(read_model(path)))
 }
 

@@ -29,10 +29,15 @@ told_calls <- function(found) {
 
 best_value <- function(found) if (inherits(found, "tundrel_runs")) found[[1]]$value else found$value
 
+# Code as a script that finds the same packages.
+rscript_with_tundrel <- function(code, envir = parent.frame()) {
+  script <- withr::local_tempfile(fileext = ".R", .local_envir = envir)
+  writeLines(c(paste0(".libPaths(", deparse1(.libPaths()), ")"), code), script)
+  script
+}
+
 # Runs code in a process of its own, in which tundrel is the first thing; what it prints, with what the shell is told before.
 in_fresh_process <- function(code, before = "") {
-  script <- withr::local_tempfile(fileext = ".R")
-  libraries <- paste(deparse(.libPaths(), width.cutoff = 500), collapse = "")
-  writeLines(c(paste0(".libPaths(", libraries, ")"), "suppressPackageStartupMessages(library(tundrel))", code), script)
+  script <- rscript_with_tundrel(c("suppressPackageStartupMessages(library(tundrel))", code))
   suppressWarnings(system2("sh", c("-c", shQuote(paste0(before, " Rscript ", shQuote(script)))), stdout = TRUE, stderr = TRUE))
 }

@@ -20,6 +20,17 @@ test_that("runs tell every call of a user's function, and none is made beyond th
   }
 })
 
+test_that("calls for a start that is suggested count, too", {
+  counted <- counted_problems()
+  problem <- suppressMessages(search_within(counted$posed$model, a = c(0, 10), b = c(0, 5)))
+  problem$start[] <- NA
+  for (fit in list(function() fit_global(problem, seed = 1), function() fit_multistart(problem, starts = 4, seed = 1))) {
+    counted$forget()
+    found <- suppressMessages(fit())
+    expect_identical(told_calls(found), counted$made())
+  }
+})
+
 test_that("a spent budget is gone on from, with budgets for what is still to come", {
   counted <- counted_problems()
   for (name in c("residuals", "value", "likelihood")) {

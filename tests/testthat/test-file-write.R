@@ -1,10 +1,4 @@
 # The library that is under test, for processes of its own.
-rscript_with_tundrel <- function(code) {
-  script <- withr::local_tempfile(fileext = ".R", .local_envir = parent.frame())
-  writeLines(c(paste0(".libPaths(", deparse1(.libPaths()), ")"), code), script)
-  script
-}
-
 wait_for <- function(happened, seconds = 30) {
   until <- Sys.time() + seconds
   while (!happened() && Sys.time() < until) Sys.sleep(0.05)

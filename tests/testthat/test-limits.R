@@ -70,6 +70,14 @@ test_that("files keep their mode and their links, and may have names as long as 
   expect_identical(sort(list.files(folder, all.files = TRUE, no.. = TRUE)), sort(basename(c(path, link, long))))
 })
 
+test_that("a plot that leaves rows out is written all the same, and a writer that stops is told", {
+  path <- withr::local_tempfile(fileext = ".png")
+  plot <- ggplot2::ggplot(data.frame(x = 1:3, y = c(1, NA, 3)), ggplot2::aes(x, y)) + ggplot2::geom_point()
+  suppressWarnings(tundrel:::write_picture(plot, path))
+  expect_gt(file.size(path), 1000)
+  expect_refusal(tundrel:::write_whole(path, function(beside) stop("no room")), "file", "no room")
+})
+
 test_that("results stay below the plan's folder, unless the user sends them elsewhere", {
   folder <- withr::local_tempdir()
   dir.create(file.path(folder, "in"))
