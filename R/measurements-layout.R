@@ -70,12 +70,14 @@ count_fields <- function(lines, mark) {
 # A first line that has other fields than all lines below it, which begin with names above numbers.
 is_title <- function(lines, fields) {
   if (length(lines) < 3 || any_decimal_commas(lines[-1])) return(FALSE)
-  any(vapply(names(fields), function(name) {
-    n <- fields[[name]]
+  if (any(vapply(fields, function(n) n[1] > 1 && all(n == n[1]), NA))) return(FALSE)
+  differs <- function(n, split) {
     if (n[2] == 1 || n[1] == n[2] || !all(n[-1] == n[2])) return(FALSE)
-    names_row <- split_line(lines[2], separators[[name]])
-    !any(written_as_number(names_row)) && any(written_as_number(split_line(lines[3], separators[[name]])))
-  }, logical(1)))
+    !any(written_as_number(split(lines[2]))) && any(written_as_number(split(lines[3])))
+  }
+  if (any(vapply(names(fields), function(name) differs(fields[[name]], function(line) split_line(line, separators[[name]])), NA))) return(TRUE)
+  spaced <- all(vapply(fields, function(n) all(n == 1), NA))
+  spaced && differs(lengths(spaced_words(lines)), function(line) spaced_words(line)[[1]])
 }
 
 # The mark that the header has; NULL where no line has any.
@@ -89,6 +91,7 @@ delimiter_of <- function(fields, lines, at, file, call) {
         "i" = "Separate the names of columns as the entries are."
       ), call = call)
     }
+    if (!looks_spaced(lines, at)) refuse_one_column(lines, at, file, call)
     # a decimal comma separates nothing
     return(if (looks_spaced(lines, at)) NULL else if (any_decimal_commas(lines[-seq_len(at)])) "\t" else ",")
   }
@@ -107,13 +110,35 @@ delimiter_of <- function(fields, lines, at, file, call) {
 any_decimal_commas <- function(lines) all(grepl("^\\s*[-+]?[0-9]+(,[0-9]+)?\\s*$", lines))
 
 # Words that are separated by spaces, as many in every row, and numbers among them; words may stand in quotes.
-spaced_words <- function(lines) strsplit(trimws(gsub("\"", "", lines, fixed = TRUE)), "[ \u00a0]+")
+# Spaces in quotes separate nothing.
+spaced_words <- function(lines) {
+  quoted <- grepl("\"", lines, fixed = TRUE)
+  parts <- gregexpr("\"[^\"]*\"", lines[quoted])
+  held <- regmatches(lines[quoted], parts)
+  regmatches(lines[quoted], parts) <- lapply(held, gsub, pattern = "[ \u00a0]", replacement = "\u001f")
+  words <- strsplit(trimws(gsub("\"", "", lines, fixed = TRUE)), "[ \u00a0]+")
+  words[quoted] <- lapply(words[quoted], gsub, pattern = "\u001f", replacement = " ", fixed = TRUE)
+  words
+}
 
 looks_spaced <- function(lines, at) {
-  if (length(lines) <= at || any(grepl("\"[^\"]* [^\"]*\"", gsub("\" +\"", "", lines)))) return(FALSE)
+  if (length(lines) <= at) return(FALSE)
   below <- spaced_words(lines[-seq_len(at)])
   n <- lengths(below)
-  n[1] > 1 && all(n == n[1]) && mean(written_as_number(unlist(below))) > 0.5
+  n[1] > 1 && all(n == n[1]) && mean(number_or_missing(unlist(below))) >= 0.5
+}
+
+number_or_missing <- function(words) written_as_number(words) | words %in% c("NA", "#N/A")
+
+# Several numbers in each entry of a single column are several columns.
+refuse_one_column <- function(lines, at, file, call) {
+  words <- spaced_words(lines[-seq_len(at)])
+  many <- vapply(words, function(w) length(w) > 1 && mean(number_or_missing(w)) >= 0.5, NA)
+  if (length(many) == 0 || mean(many) < 0.5 || length(spaced_words(lines[at])[[1]]) < 2) return(invisible())
+  refuse("measurements", c(
+    "Columns of {.file {file}} seem to be separated by spaces, and not all its lines have as many words.", "x" = "Its header is {.val {substr(lines[at], 1, 60)}}.",
+    "i" = "Separate columns by commas or tabs."
+  ), call = call)
 }
 
 # In a copy whose columns are separated by tabs.

@@ -8,10 +8,13 @@ thousands_by <- function(t) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+$")
 thousands_and_decimal <- function(t, m) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+[", m, "][0-9]+$")
 decimal_by <- function(m) paste0("^[-+]?[0-9]*[", m, "][0-9]+([eE][-+]?[0-9]+)?$|^[-+]?[0-9]+[", m, "]([eE][-+]?[0-9]+)?$")
 
-# The decimal mark of a table whose entries are `entries` (distinct, without missing ones), and the mark between thousands or "".
-number_style <- function(entries, file, call = rlang::caller_env()) {
-  entries <- sub("^\u2212", "-", entries)
-  entries <- entries[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", entries) & grepl("[0-9]", entries)]
+# The decimal mark of a table, from the entries of all its columns.
+number_style <- function(columns, delim, file, call = rlang::caller_env()) {
+  columns <- lapply(columns, function(x) {
+    x <- sub("^\u2212", "-", unique(x[!is.na(x)]))
+    x[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", x) & grepl("[0-9]", x)]
+  })
+  entries <- unique(unlist(columns))
   # three digits behind one mark may be thousands or a fraction; anything else tells
   tells <- function(m, t) {
     decimal <- grepl(decimal_by(m), entries)
@@ -26,14 +29,29 @@ number_style <- function(entries, file, call = rlang::caller_env()) {
       "i" = "Write all alike, or state {.arg decimal}."
     ), call = call)
   }
-  unclear <- entries[grepl(thousands_by(","), entries)]
+  unclear <- c(entries[grepl(thousands_by(","), entries)], unlist(lapply(columns, unclear_points, delim = delim)))
   if (length(unclear) && !length(comma) && !length(point)) {
     refuse("measurements", c(
-      "It cannot be told whether {.val {unclear[1]}} in {.file {file}} is written with a decimal comma or with a mark between thousands.",
+      "It cannot be told whether {.val {unclear[1]}} in {.file {file}} is written with a decimal mark or with one between thousands.",
       "i" = "State {.code decimal = \",\"} or {.code decimal = \".\"}."
     ), call = call)
   }
   if (length(comma)) "," else "."
+}
+
+# Points that may stand between thousands, as where semicolons separate: three digits behind each, and numbers without one beside.
+unclear_points <- function(entries, delim) {
+  pointed <- entries[grepl(".", entries, fixed = TRUE)]
+  plain <- grepl("^[-+]?[0-9]{1,3}$", entries)
+  doubtful <- length(pointed) > 0 && all(grepl("^[-+]?[1-9][0-9]{0,2}([.][0-9]{3})+$", pointed)) && (delim == ";" || any(plain))
+  if (doubtful) pointed[1]
+}
+
+# TRUE where all fractions could be thousands.
+maybe_thousands <- function(x) {
+  if (!is.double(x) || is.object(x)) return(FALSE)
+  part <- abs(x[is.finite(x) & x != trunc(x)])
+  length(part) > 0 && all(part >= 1 & part < 1000 & abs(1000 * part - round(1000 * part)) < 1e-6)
 }
 
 # What a person takes for a number, in whatever style, and perhaps with a unit of money or per cent.

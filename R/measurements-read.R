@@ -78,9 +78,10 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
   if (nrow(data) == 0) {
     refuse("measurements", c("{.file {file}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
-  if (any(vapply(data, doubtful_numbers, NA) | vapply(data, marked_numbers, NA))) {
+  doubtful <- function(x) doubtful_numbers(x) || marked_numbers(x) || (is.na(decimal) && maybe_thousands(x))
+  if (any(vapply(data, doubtful, NA))) {
     text <- read_as(readr::col_character())
-    if (is.na(decimal)) decimal <- number_style(unique(unlist(lapply(text, unique))), file)
+    if (is.na(decimal)) decimal <- number_style(text, delim, file)
     data <- Map(function(x, name) column_of_text(x, decimal, name, file), text, names(text))
     data <- tibble::as_tibble(data, .name_repair = "minimal")
   } else {
@@ -204,7 +205,7 @@ looks_like_units <- function(second, third, na, decimal = ".") {
   stated <- second[is_stated]
   if (length(stated) == 0 || any(is_number_text(stated, decimal) | written_as_number(stated))) return(FALSE)
   if (length(third) != length(second)) return(FALSE)
-  any(is_stated & is_number_text(third, decimal)) && !any(second == "1" & third == "2")
+  any(is_stated & (is_number_text(third, decimal) | written_as_number(third))) && !any(second == "1" & third == "2")
 }
 
 check_ragged <- function(plain, file, delim, n_columns, before, call = rlang::caller_env()) {

@@ -48,10 +48,17 @@ mutated_bytes <- function(bytes) {
   )
 }
 
+# Memory of this process now, and the most since `forget_peak()`, in megabytes; 0 where the system does not tell.
+memory_held <- function(field) {
+  said <- tryCatch(suppressWarnings(readLines("/proc/self/status")), error = function(e) character())
+  sum(as.numeric(gsub("[^0-9]", "", grep(field, said, value = TRUE)))) / 1024
+}
+
+forget_peak <- function() tryCatch(suppressWarnings(cat("5\n", file = "/proc/self/clear_refs")), error = function(e) NULL)
+
 # Tries mutants 1 to `n`, each by `try_one(k)`, which gives "read", "refused" or a complaint. Gives a complaint for each that
-# ended its process, took over `seconds` or spoke in R's own words.
-hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
-  complaints <- list()
+# ended its process, took over `seconds` or `megabytes`, or spoke in R's own words.
+hunt <- function(n, try_one, batch = 100, seconds = 10, megabytes = 500, cores = 2) {
   verdicts <- character(n)
   waiting <- split(seq_len(n), ceiling(seq_len(n) / batch))
   # in a folder of their own: processes that were forked draw the same names for their files
@@ -66,6 +73,8 @@ hunt <- function(n, try_one, batch = 100, seconds = 10, cores = 2) {
       for (k in places) {
         cat(k, "", file = log, append = TRUE)
         began <- proc.time()[["elapsed"]]
+        forget_peak()
+        held <- memory_held("^VmRSS")
         verdict <- try_one(k)
         took <- proc.time()[["elapsed"]] - began
         if (took > seconds) verdict <- paste0("took ", round(took), " s: ", verdict)

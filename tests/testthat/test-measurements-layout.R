@@ -29,6 +29,53 @@ test_that("numbers in every style are read as they were meant, or refused", {
   expect_identical(read_measurements(unclear, decimal = ".")$y, c(1234, 2345))
 })
 
+# A table drawn at random: numbers in one style, perhaps a column of text, missing entries and a title.
+random_table <- function(seed) {
+  withr::local_seed(seed)
+  n <- sample(c(1, 2, 3, 8, 30), 1)
+  p <- sample(4, 1)
+  delim <- sample(c(",", ";", "\t", "|", " "), 1)
+  decimal <- sample(c(".", ","), 1)
+  grouping <- sample(c("", if (decimal == ".") "," else ".", "'", " "), 1)
+  digits <- sample(0:4, 1)
+  # "1.234" everywhere may be read as a fraction
+  if (grouping == "." && delim != ";") digits <- max(1, digits)
+  size <- 10^sample(0:6, n * p, TRUE)
+  number <- matrix(stats::runif(n * p, -1, 1) * size, n)
+  text <- matrix(formatC(number, format = "f", digits = digits, big.mark = grouping, decimal.mark = decimal), n)
+  number[] <- as.numeric(formatC(number, format = "f", digits = digits))
+  if (stats::runif(1) < 0.2) {
+    text[1, 1] <- if (delim != " " && p > 1) sample(c("NA", "", "#N/A"), 1) else "NA"
+    number[1, 1] <- NA
+  }
+  name <- paste0("c", seq_len(p))
+  if (stats::runif(1) < 0.3) {
+    text <- cbind(text, sample(c("ash", "birch", "oak, old", "1a"), n, TRUE))
+    name <- c(name, "kind")
+  }
+  in_quotes <- grepl(delim, text, fixed = TRUE) | (delim == " " & grepl(",", text))
+  text[in_quotes] <- paste0("\"", text[in_quotes], "\"")
+  # a title above a single column cannot be told from a name with a unit
+  lines <- c(if (length(name) > 1 && stats::runif(1) < 0.2) "Notes of the day by hand", paste(name, collapse = delim), apply(text, 1, paste, collapse = delim))
+  list(lines = lines, number = number)
+}
+
+test_that("tables in every style of numbers are read right, or refused", {
+  right <- 0
+  for (seed in seq_len(120)) {
+    table <- random_table(seed)
+    read <- tryCatch(suppressMessages(read_measurements(text = table$lines)), tundrel_error = function(e) NULL)
+    if (is.null(read)) next
+    for (j in seq_len(ncol(table$number))) {
+      there <- !is.na(table$number[, j])
+      expect_equal(read[[paste0("c", j)]][there], table$number[there, j], tolerance = 1e-12, label = paste(seed, paste(table$lines[1:2], collapse = " / ")))
+      expect_true(all(is.na(read[[paste0("c", j)]][!there])))
+    }
+    right <- right + 1
+  }
+  expect_gt(right, 90)
+})
+
 test_that("titles, units without a dimension, spaces and spare columns are understood, and what is askew is refused by name", {
   expect_named(read_lines_as("A title, of 2024", "x,y,z", "1,2,3", "3,4,5"), c("x", "y", "z"))
   expect_message(read_measurements(local_file(c("Season 3", "x,y", "1,2", "3,4"))), "taken for a title")
