@@ -68,7 +68,7 @@ test_that("tables in every style of numbers are read right, or refused", {
     if (is.null(read)) next
     for (j in seq_len(ncol(table$number))) {
       there <- !is.na(table$number[, j])
-      expect_equal(read[[paste0("c", j)]][there], table$number[there, j], tolerance = 1e-12, label = paste(seed, paste(table$lines[1:2], collapse = " / ")))
+      expect_equal(as.numeric(read[[paste0("c", j)]][there]), table$number[there, j], tolerance = 1e-12, label = paste(seed, paste(table$lines[1:2], collapse = " / ")))
       expect_true(all(is.na(read[[paste0("c", j)]][!there])))
     }
     right <- right + 1
