@@ -33,6 +33,10 @@ core_fit_shared <- function(problem, shared, starts, typical, first, tolerance, 
     .Call(`_tundrel_core_fit_shared`, problem, shared, starts, typical, first, tolerance, budget, threads)
 }
 
+core_ignore_closed_pipes <- function(ignore) {
+    invisible(.Call(`_tundrel_core_ignore_closed_pipes`, ignore))
+}
+
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
     .Call(`_tundrel_core_refit`, problem, solver_name, settings, start, rows, values, replaced, budget, threads)
 }
@@ -93,8 +97,20 @@ core_look_at <- function(problem, x, threads) {
     .Call(`_tundrel_core_look_at`, problem, x, threads)
 }
 
+core_begin_work <- function() {
+    invisible(.Call(`_tundrel_core_begin_work`))
+}
+
+core_end_work <- function() {
+    invisible(.Call(`_tundrel_core_end_work`))
+}
+
 core_note_interrupt <- function() {
     invisible(.Call(`_tundrel_core_note_interrupt`))
+}
+
+core_at_work <- function() {
+    .Call(`_tundrel_core_at_work`)
 }
 
 core_take_interrupt <- function() {

@@ -24,8 +24,10 @@ command_demo <- function(arguments) {
   heading("Against the truth it was simulated from")
   cat_table(demo_truth(run))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
-  write_picture(plot_fit(problem), file.path(out, "start.png"))
-  files <- write_results(run, out, plan[c("title", "uncertainty")])
+  files <- replacing_own(out, c("start.png", result_names(plan)), {
+    write_picture(plot_fit(problem), file.path(out, "start.png"))
+    write_results(run, out, plan[c("title", "uncertainty")])
+  })
   heading("Written")
   cat(paste0("  ", c(file.path(out, "start.png"), files), "\n"), sep = "")
   cat("\nStart with ", file.path(out, "report.html"), "\n", sep = "")

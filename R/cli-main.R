@@ -22,6 +22,8 @@ command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
     cat("tundrel ", format(utils::packageVersion("tundrel")), "\n", sep = "")
     return(0L)
   }
+  core_ignore_closed_pipes(TRUE)
+  on.exit(core_ignore_closed_pipes(FALSE))
   tryCatch(
     {
       if (!name %in% names(commands)) {

@@ -12,7 +12,11 @@ command_report <- function(arguments) {
   )
   if (is.null(given)) return(0L)
   run <- stored_best(given$args)
-  write_report(run, given$options$out, title = given$options$title, format = report_format(given$options$out), by = strsplit(given$options$by, " *, *")[[1]])
-  cat(given$options$out, "\n", sep = "")
+  out <- given$options$out
+  check_report_path(out, report_format(out))
+  replacing_own(dirname(out), basename(out), {
+    write_report(run, out, title = given$options$title, format = report_format(out), by = strsplit(given$options$by, " *, *")[[1]])
+  })
+  cat(out, "\n", sep = "")
   exit_code(run$converged)
 }

@@ -1,6 +1,7 @@
 # Expressions that a file holds as text: read, and never evaluated.
 
 plan_expression <- function(plan, key, text, call = rlang::caller_env()) {
+  if (is.numeric(text) && length(text) == 1) return(as.numeric(text))
   if (!rlang::is_string(text)) text <- format(text)
   parsed <- tryCatch(
     parse(text = text, keep.source = FALSE),

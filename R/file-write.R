@@ -29,6 +29,9 @@ write_text <- function(path, text, call = rlang::caller_env()) {
   }, call)
 }
 
+# The lines of a text file in UTF-8, whatever encoding the session takes for its own.
+file_lines <- function(path) readr::read_lines(path, progress = FALSE)
+
 # A copy of a file that is there whole.
 write_copy <- function(path, from, call = rlang::caller_env()) {
   write_whole(path, function(beside) {
@@ -45,9 +48,11 @@ end_of_png <- as.raw(c(0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))
 write_picture <- function(plot, path) {
   need_package("ragg", "to write pictures")
   write_whole(path, function(beside) {
+    before <- grDevices::dev.cur()
     ragg::agg_png(beside, width = 1280, height = 800, res = 110, background = "white")
     device <- grDevices::dev.cur()
     tryCatch(print(plot), finally = grDevices::dev.off(device))
+    if (before > 1) grDevices::dev.set(before)
     if (!identical(utils::tail(readBin(beside, "raw", file.size(beside)), 8), end_of_png)) stop("the disk did not take all of it")
   })
 }

@@ -6,11 +6,16 @@ read_yaml_file <- function(path, kind, call = rlang::caller_env()) {
   plain <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
   # 1e-9 is a number to anyone but the reader, who wants 1.0e-9
   number <- function(x) if (grepl("^[-+]?[0-9]+[eE][-+]?[0-9]+$", x)) as.numeric(x) else x
+  # numbers to the reader, but not to a person: a full stop, a time of day, an octal number
+  fraction <- function(x) if (x == ".") x else as.numeric(x)
   # the reader passes over an error in here, so code is noted and refused afterwards
   code <- NULL
   keep <- function(x) code <<- as.character(x)
   found <- tryCatch(
-    yaml::read_yaml(path, eval.expr = FALSE, handlers = list("bool#yes" = plain, "bool#no" = plain, str = number, expr = keep, r = keep)),
+    yaml::read_yaml(path, eval.expr = FALSE, handlers = list(
+      "bool#yes" = plain, "bool#no" = plain, str = number, "float#fix" = fraction, "int#oct" = as.numeric, "int#base60" = as.character,
+      "float#base60" = as.character, expr = keep, r = keep
+    )),
     error = function(e) refuse(kind, c("{.file {path}} is not YAML.", "x" = "{conditionMessage(e)}"), call = call)
   )
   if (is.null(code)) return(found)

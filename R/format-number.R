@@ -33,7 +33,16 @@ table_lines <- function(table) {
 cat_table <- function(table, indent = "  ") cat(paste0(indent, table_lines(table)), sep = "\n")
 
 # One line of R code for an expression, however long.
-expression_text <- function(expr) paste(trimws(deparse(expr, width.cutoff = 500)), collapse = " ")
+# With as few digits as give back the same numbers.
+expression_text <- function(expr) {
+  text <- function(e, ...) paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " ")
+  every_digit <- c("keepNA", "keepInteger", "digits17")
+  short <- text(expr)
+  long <- text(expr, control = every_digit)
+  if (short == long) return(short)
+  read <- tryCatch(parse(text = short, keep.source = FALSE), error = function(e) NULL)
+  if (length(read) == 1 && text(read[[1]], control = every_digit) == long) short else long
+}
 
 # A table without text columns in which nothing is said.
 drop_empty <- function(table) {

@@ -35,7 +35,7 @@ read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, col
   if (!is.null(text)) {
     file <- tempfile("pasted-")
     on.exit(unlink(file))
-    writeLines(enc2utf8(text), file, useBytes = TRUE)
+    readr::write_lines(enc2utf8(text), file)
   }
   check_file(file)
   if (!is.na(decimal) && !decimal %in% c(".", ",")) refuse("measurements", c("{.arg decimal} must be {.val .} or {.val ,}.", "x" = "It is {.val {decimal}}."))
@@ -86,6 +86,10 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
     data <- tibble::as_tibble(data, .name_repair = "minimal")
   } else {
     check_parsed(troubles, header$name, kept, file)
+  }
+  fewer <- setdiff(read, names(data))
+  if (length(fewer)) {
+    refuse("measurements", c("No row of {.file {file}} has an entry for {.field {fewer[1]}}.", "x" = "Its header names {length(header$name)} columns."))
   }
   refuse_filled_spare(data, header$name[spare], which(spare), file)
   data <- data[kept]
@@ -170,6 +174,7 @@ check_header <- function(header, file, call = rlang::caller_env()) {
       "The name of column {long[1]} of {.file {file}} is too long.", "x" = "It has {format(nchar(header[long[1]]), big.mark = ',')} letters; the most is {format(most_name_letters, big.mark = ',')}."
     ), call = call)
   }
+  refuse_reserved(header, "Give them other names in {.file {file}}.", call, environment())
   empty <- which(!nzchar(header))
   if (length(empty)) {
     refuse("measurements", c(
@@ -191,6 +196,13 @@ check_header <- function(header, file, call = rlang::caller_env()) {
       "i" = "Put a line with column names on top."
     ), call = call)
   }
+}
+
+# `...` and `..1` mean something else wherever R meets them.
+refuse_reserved <- function(names, what_to_do, call, envir = rlang::caller_env()) {
+  reserved <- grep("^\\.\\.(\\.|[0-9]+)$", names, value = TRUE)
+  if (length(reserved) == 0) return(invisible())
+  refuse("measurements", c("R keeps the names {.val {reserved}} to itself: no columns can have them.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
 }
 
 is_number_text <- function(x, decimal = ".") {

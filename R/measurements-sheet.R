@@ -1,6 +1,6 @@
 # Spreadsheets: cells keep the type they have there, so numbers lose no digit.
 read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::caller_env()) {
-  need_package("readxl", "to read spreadsheets", call)
+  for (package in c("readxl", "xml2")) need_package(package, "to read spreadsheets", call)
   check_workbook(file, call)
   cells <- tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "list")),

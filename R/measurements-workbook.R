@@ -18,7 +18,9 @@ check_workbook <- function(file, call = rlang::caller_env()) {
     bytes <- part_of(file, parts$Name[k], parts$Length[k])
     if (is.null(bytes)) damaged("Its part {.file {parts$Name[k]}} is damaged.")
     if (tags_deep(bytes) > most_tags_deep) damaged("Tags of its part {.file {parts$Name[k]}} stand in each other more than {most_tags_deep} deep.")
+    if (!is_text_of_tags(bytes)) damaged("Its part {.file {parts$Name[k]}} is no XML.")
     if (grepl("worksheets/", parts$Name[k], fixed = TRUE)) {
+      if (any_misplaced(bytes)) damaged("A cell of {.file {parts$Name[k]}} has no place such as B3.")
       if (is_stretched(bytes)) damaged("A stray cell of {.file {parts$Name[k]}} lies so far out that the sheet would be nearly all empty: delete it.")
     }
   }
@@ -32,6 +34,14 @@ part_of <- function(file, name, size) {
   if (length(bytes) == size) bytes
 }
 
+# Larger parts are not looked at tag by tag, which takes ten times their memory.
+most_bytes_parsed <- 2e7
+
+is_text_of_tags <- function(bytes) {
+  if (any(bytes == 0) || !validUTF8(rawToChar(bytes))) return(FALSE)
+  length(bytes) > most_bytes_parsed || !inherits(try(suppressWarnings(xml2::read_xml(bytes)), silent = TRUE), "try-error")
+}
+
 tags_deep <- function(bytes) {
   begins <- which(bytes == as.raw(0x3c))
   if (length(begins) == 0) return(0)
@@ -41,6 +51,14 @@ tags_deep <- function(bytes) {
   step <- ifelse(after == as.raw(0x2f), -1, ifelse(after == as.raw(0x3f) | after == as.raw(0x21), 0, 1))
   at <- order(c(begins, closed))
   max(cumsum(c(step, rep(-1, length(closed)))[at]))
+}
+
+# TRUE where the place of a cell is none.
+any_misplaced <- function(bytes) {
+  text <- rawToChar(bytes[bytes != 0])
+  cells <- regmatches(text, gregexpr("<c\\s[^>]*>", text, useBytes = TRUE))[[1]]
+  placed <- grepl("\\sr\\s*=", cells, useBytes = TRUE)
+  any(!grepl("\\sr=(\"[A-Z]{1,3}[1-9][0-9]{0,6}\"|'[A-Z]{1,3}[1-9][0-9]{0,6}')", cells[placed], useBytes = TRUE))
 }
 
 # TRUE where the rectangle about all cells holds far more of them than there are.

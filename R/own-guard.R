@@ -39,8 +39,22 @@ guard_calls <- function(f, guard) {
 
 failed_point <- function(e) NaN
 
-# User's code that the user has stopped: the walk that asked for it ends in good order, and keeps what it has.
+# User's code that the user has stopped: the walk that asked for it, if there is one, ends in good order, and keeps what it has.
 stopped_by_user <- function(e) {
+  if (!core_at_work()) rlang::interrupt()
   core_note_interrupt()
   NaN
+}
+
+# Goes on where code was not stopped by the user in its midst.
+or_interrupt <- function(found) {
+  if (core_take_interrupt()) rlang::interrupt()
+  found
+}
+
+# Several walks that are stopped together: what stops one of them is still known when the next one begins.
+as_one_work <- function(code) {
+  core_begin_work()
+  on.exit(core_end_work())
+  code
 }

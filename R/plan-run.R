@@ -11,8 +11,20 @@ run_plan <- function(plan, say = function(...) NULL, resume = FALSE) {
   problem <- plan_problem(plan)
   out <- sub("/+$", "", output_folder(plan))
   dir.create(out, recursive = TRUE, showWarnings = FALSE)
-  with_folder_to_itself(out, run_plan_into(out, plan, problem, say, resume))
+  with_folder_to_itself(out, replacing_own(
+    out, result_names(plan), run_plan_into(out, plan, problem, say, resume), c(plan$path, plan_path(plan, plan$measurements))
+  ))
 }
+
+# Of all files that a plan may leave in its output directory.
+result_names <- function(plan) {
+  c(
+    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison"), ".csv"),
+    paste0(c("fit", "residuals", "trace", "runs"), ".png"), run_file, report_name(plan), basename(checkpoint_path("", seq_along(planned_runs(plan))))
+  )
+}
+
+report_name <- function(plan) plan$report %||% "report.html"
 
 # Results go below the plan's own folder: a plan may come from somebody else. Elsewhere only the user sends them.
 output_folder <- function(plan, call = rlang::caller_env()) {
@@ -131,7 +143,7 @@ write_comparison <- function(runs, out) {
 # Everything a run leaves in a directory; returns the paths. `runs` are those it is the best of.
 write_results <- function(run, out, plan = list(), runs = list()) {
   path <- function(name) file.path(out, name)
-  report <- path(plan$report %||% "report.html")
+  report <- path(report_name(plan))
   tables <- export_tables(run, out, by = plan_ways(plan))
   pictures <- list(fit.png = plot_fit(run), residuals.png = if (has_residual_scale(run)) plot_residuals(run), trace.png = plot_trace(run))
   pictures <- Filter(Negate(is.null), pictures)

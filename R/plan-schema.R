@@ -1,7 +1,7 @@
 # Holds a plan against the published schema, inst/schema/plan.json, and says where it does not fit. Of JSON Schema only
 # what that file uses is known here; a general validator would need a JavaScript engine.
 
-plan_schema <- function() jsonlite::fromJSON(system.file("schema", "plan.json", package = "tundrel"), simplifyVector = FALSE)
+plan_schema <- function() jsonlite::parse_json(paste(file_lines(system.file("schema", "plan.json", package = "tundrel")), collapse = "\n"))
 
 check_plan_schema <- function(plan, path, call = rlang::caller_env()) {
   need_package("jsonlite", "to check plans")
@@ -95,7 +95,7 @@ at_key <- function(plan, at, code) {
 place_in_plan <- function(path, at) {
   if (length(at) == 0) return("the file as a whole")
   said <- vapply(at, function(step) if (is.numeric(step)) paste("entry", step) else paste("key", step), character(1))
-  paste0(paste(said, collapse = ", "), ", line ", line_in_plan(readLines(path, warn = FALSE), at))
+  paste0(paste(said, collapse = ", "), ", line ", line_in_plan(file_lines(path), at))
 }
 
 # The line in which a key or an entry begins; of what is written in one line, that line.

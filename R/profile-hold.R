@@ -63,7 +63,7 @@ held_walker <- function(run, joint) {
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- list(evaluations = held_evaluations, iterations = NA_real_, seconds = NA_real_, target = NA_real_)
   function(prepared, from) {
-    found <- core_walk_from(prepared, solver$name, settings, matrix(from), matrix(prepared$typical), budget, 1L)[[1]]
+    found <- or_interrupt(core_walk_from(prepared, solver$name, settings, matrix(from), matrix(prepared$typical), budget, 1L))[[1]]
     if (is.finite(found$value) && found$reason != "infeasible") found[c("x", "value", "converged")]
   }
 }

@@ -2,7 +2,7 @@
 
 report_document <- function(title, ...) {
   h <- htmltools::tags
-  style <- paste(readLines(system.file("report", "report.css", package = "tundrel")), collapse = "\n")
+  style <- paste(file_lines(system.file("report", "report.css", package = "tundrel")), collapse = "\n")
   page <- h$html(
     lang = "en",
     h$head(

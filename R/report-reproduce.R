@@ -35,6 +35,6 @@ report_fingerprint <- function(data) {
 fingerprint_of <- function(data) {
   path <- tempfile()
   on.exit(unlink(path))
-  writeLines(enc2utf8(run_json(lapply(as.list(unclass_measurements(data)), stored_column))), path, useBytes = TRUE)
+  readr::write_lines(run_json(lapply(as.list(unclass_measurements(data)), stored_column)), path)
   unname(tools::md5sum(path))
 }

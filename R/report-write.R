@@ -94,7 +94,7 @@ write_markdown <- function(page, path) {
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
   pictures <- paste0(tools::file_path_sans_ext(basename(path)), "-pictures")
-  writeLines(enc2utf8(page), file.path(scratch, "page.html"), useBytes = TRUE)
+  readr::write_lines(page, file.path(scratch, "page.html"))
   rmarkdown::pandoc_convert("page.html", to = "gfm+tex_math_dollars-raw_html", from = "html-native_divs-native_spans", output = "page.md",
     options = c(paste0("--extract-media=", pictures), "--wrap=none"), wd = scratch)
   made <- list.files(file.path(scratch, pictures))

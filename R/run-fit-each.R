@@ -171,19 +171,26 @@ no_walks <- function(starts, which) {
   )
 }
 
+# In the place of a run that was not begun, since the user stopped the fits.
+user_stopped <- "interrupted"
+
 walk_one_by_one <- function(shell, starts, which) {
+  stopped <- FALSE
   one <- function(k) {
-    tryCatch(
+    if (stopped) return(user_stopped)
+    run <- tryCatch(
       suppressMessages(run_of_group(shell, k, starts[, k])),
-      tundrel_error = function(e) cli::ansi_strip(strsplit(conditionMessage(e), "\n")[[1]][1])
+      tundrel_error = function(e) cli::ansi_strip(strsplit(conditionMessage(e), "\n")[[1]][1]), interrupt = function(e) user_stopped
     )
+    stopped <<- identical(run, user_stopped) || (!is.character(run) && run$stop_reason == "interrupted")
+    run
   }
   runs <- lapply_planned(which, one, shell$problem)
   found <- no_walks(starts, which)
   for (i in seq_along(runs)) {
     run <- runs[[i]]
     if (is.character(run)) {
-      found$trouble[i] <- run
+      if (run == user_stopped) found$reason[i] <- "interrupted" else found$trouble[i] <- run
       next
     }
     found$x[, i] <- run$estimate

@@ -59,7 +59,10 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
     budget <- scouted$budget
   }
   found <- walk_and_polish(run, budget, progress, checkpoint, threads)
-  if (is.null(solver)) or_scouted(found, run) else found
+  if (!is.null(solver)) return(found)
+  found <- or_scouted(found, run)
+  if (scouted$interrupted) found$stop_reason <- found$claim <- "interrupted"
+  found
 }
 
 # Where a budget ran out before the search came to anything, what was seen before is the answer. Nothing is known of that point
@@ -137,9 +140,10 @@ scout <- function(run, budget, threads, first) {
   }
   value <- if (is.null(best)) NA_real_ else in_users_sign(run$problem, best$value)
   run$stages <- new_stage("many starts", spent, value)
-  budget$evaluations <- budget$evaluations - spent
+  # the user wants no more of it
+  budget$evaluations <- if (walks$interrupted) 0 else budget$evaluations - spent
   budget$seconds <- budget$seconds - (seconds_now() - began)
-  list(run = run, budget = budget)
+  list(run = run, budget = budget, interrupted = walks$interrupted)
 }
 
 new_stage <- function(stage, evaluations, value) tibble(stage = stage, evaluations = evaluations, value = value)

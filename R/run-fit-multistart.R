@@ -106,7 +106,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   }
   list(
     raw = raw, shell = shell, best = sample$best, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
-    sampled = ncol(sample$points), wanted = length(chosen), evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
+    sampled = ncol(sample$points), wanted = length(chosen), interrupted = interrupted, evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
   )
 }
 
@@ -145,7 +145,7 @@ walker <- function(shell, local, budget, threads) {
       return(in_threads(threads, function(n) core_walk_from(local, shell$solver$name, settings, points, typical, left, n)))
     }
     one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
-    lapply_planned(seq_len(ncol(points)), one, shell$problem)
+    as_one_work(lapply_planned(seq_len(ncol(points)), one, shell$problem))
   }
 }
 

@@ -23,7 +23,7 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
   run <- walk_watched(run, search, progress, checkpoint, threads, call)
   left$evaluations <- budget$evaluations - run$evaluations
   run <- polished(run, left, threads, call)
-  if (!is.null(checkpoint)) write_run(run, checkpoint)
+  if (!is.null(checkpoint)) keep_checkpoint(run, checkpoint)
   run
 }
 
@@ -42,6 +42,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
   before <- run$stages[run$stages$stage == "many starts", ] %||% new_stage(character(), numeric(), numeric())
   began <- seconds_now()
   spent <- 0
+  stopped <- FALSE
   with_all_spent <- function(run) {
     around <- sum(before$evaluations) + spent
     if (around == 0) return(run)
@@ -56,15 +57,21 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
   walk <- function(from) {
     evaluations <- left$evaluations - spent
     seconds <- left$seconds - (seconds_now() - began)
-    if (isTRUE(evaluations < 1) || isTRUE(seconds <= 0)) return(NULL)
+    if (stopped || isTRUE(evaluations < 1) || isTRUE(seconds <= 0)) return(NULL)
     calls <- own_calls$made
     start <- start_from(run$problem, as.list(from))
     walked <- tryCatch(
       suppressMessages(fit_local(
         start, tolerance = run$tolerance, max_evaluations = evaluations %|% 10000, max_seconds = seconds %|% Inf, threads = threads
       )),
-      tundrel_error = function(e) NULL
+      tundrel_error = function(e) NULL,
+      # what the search found is not lost with the walk that was to polish it
+      interrupt = function(e) {
+        stopped <<- TRUE
+        NULL
+      }
     )
+    stopped <<- stopped || identical(walked$stop_reason, "interrupted")
     spent <<- spent + if (is.null(walked)) own_calls$made - calls else walked$evaluations
     walked
   }
@@ -79,6 +86,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
   if (!is.null(local)) run$stages <- rbind(run$stages, new_stage(paste("polished by", local$solver$name), local$evaluations, local$value))
   best <- local
   if (!is.null(from_start) && (is.null(local) || isTRUE(in_users_sign(run$problem, from_start$value) < in_users_sign(run$problem, local$value)))) best <- from_start
+  if (stopped) run$stop_reason <- run$claim <- "interrupted"
   if (is.null(best) || !at_least_as_good(best, run)) return(with_all_spent(run))
   for (part in c("iterations", "evaluations", "refused", "seconds")) {
     best$trace[[part]] <- if (!is.null(best$trace[[part]])) best$trace[[part]] + run[[part]]

@@ -130,6 +130,11 @@ trace_of <- function(stored) {
   c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x)), lapply(stored[kept_parts], function(kept) lapply(kept, matrix_of)))
 }
 
+measurements_from_stored <- function(stored) {
+  columns <- as_tibble(lapply(stored$measurements, column_from_stored))
+  if (length(stored$units)) new_measurements(columns, unlist(stored$units)) else columns
+}
+
 column_from_stored <- function(x) {
   switch(x$kind,
     numbers = numbers_of(x$values), flags = vapply(x$values, function(v) if (is.null(v)) NA else v, logical(1)),
@@ -152,9 +157,8 @@ problem_from_stored <- function(stored, path, fun) {
     pose(fun, parameters = unlist(stored$parameters), returns = own, goal = stored$own$goal %||% "minimise")
   } else {
     formula <- if (is.null(own)) formula_from_text(stored$model, path, most_stored_characters) else formula_with_own(stored, path, fun)
-    pose(as_tibble(lapply(stored$measurements, column_from_stored)), formula, constants = vapply(stored$constants, numbers_of, numeric(1)))
+    pose(measurements_from_stored(stored), formula, constants = vapply(stored$constants, numbers_of, numeric(1)))
   }
-  problem$units <- unlist(stored$units)
   criterion <- criterion_from_stored(stored$criterion, path)
   if (is.null(problem$own$fun)) problem <- judge_by(problem, criterion)
   problem <- subject_to(problem, text = as.character(unlist(stored$conditions)))

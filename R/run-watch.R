@@ -23,7 +23,8 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
     ended <- run$stop_reason != "none"
     now <- seconds_now()
     if (!is.null(checkpoint) && (ended || now - stored >= max(store_every, cost / store_share))) {
-      write_run(run, checkpoint)
+      written <- keep_checkpoint(run, checkpoint)
+      if (!written) checkpoint <- NULL
       stored <- seconds_now()
       cost <- stored - now
     }
@@ -31,7 +32,25 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
   }
 }
 
+# A fit does not end for want of a place to store it: TRUE where it was stored.
+keep_checkpoint <- function(run, path) {
+  tryCatch(
+    {
+      write_run(run, path)
+      TRUE
+    },
+    tundrel_error_file = function(e) {
+      cli::cli_warn(c("The checkpoint {.file {path}} can no longer be written; the fit goes on without.", "x" = "{conditionMessage(e)}"),
+        class = "tundrel_warning_file")
+      FALSE
+    }
+  )
+}
+
 check_checkpoint <- function(path, call) {
+  if (rlang::is_string(path) && file.exists(path) && !dir.exists(path) && !begins_as_run(path)) {
+    refuse("file", c("{.file {path}} holds no run, and is left as it is.", "i" = "Give {.arg checkpoint} another name."), call = call)
+  }
   if (rlang::is_string(path) && grepl("\\.json$", path) && dir.exists(dirname(path))) return(invisible())
   refuse("file", c(
     "{.arg checkpoint} must be a file that ends in {.file .json}, in a directory that exists.", "x" = "It is {.val {path}}."

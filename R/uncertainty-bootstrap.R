@@ -75,7 +75,7 @@ own_refitter <- function(run, draw, solver, settings, budget) {
     used <- prepared_of(run)$used
     if (!is.null(draw$rows)) problem$measurements <- problem$measurements[used[draw$rows(k)[, 1]], ]
     prepared <- with_sizes(prepare_problem(problem, readings = if (!is.null(draw$values)) draw$values(k)[, 1]), run)
-    found <- core_walk_from(prepared, solver, settings, matrix(run$estimate), matrix(prepared$typical), budget, 1L)[[1]]
+    found <- or_interrupt(core_walk_from(prepared, solver, settings, matrix(run$estimate), matrix(prepared$typical), budget, 1L))[[1]]
     list(x = found$x, converged = found$converged, open = length(found$dead) + found$n_alive - found$rank)
   }
   function(which) {

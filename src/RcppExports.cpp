@@ -16,7 +16,6 @@ Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::Numer
 RcppExport SEXP _tundrel_core_row_losses(SEXP problemSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_row_losses(problem, x));
@@ -28,7 +27,6 @@ Rcpp::List core_operations();
 RcppExport SEXP _tundrel_core_operations() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(core_operations());
     return rcpp_result_gen;
 END_RCPP
@@ -38,7 +36,6 @@ Rcpp::NumericVector core_evaluate(const Rcpp::List& nodes, int root, const Rcpp:
 RcppExport SEXP _tundrel_core_evaluate(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
     Rcpp::traits::input_parameter< int >::type root(rootSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
@@ -53,7 +50,6 @@ Rcpp::NumericMatrix core_jacobian(const Rcpp::List& nodes, int root, const Rcpp:
 RcppExport SEXP _tundrel_core_jacobian(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
     Rcpp::traits::input_parameter< int >::type root(rootSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
@@ -68,7 +64,6 @@ Rcpp::NumericVector core_row_errors(const Rcpp::List& nodes, int root, const Rcp
 RcppExport SEXP _tundrel_core_row_errors(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP, SEXP factorSEXP, SEXP movingSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
     Rcpp::traits::input_parameter< int >::type root(rootSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
@@ -85,7 +80,6 @@ Rcpp::NumericMatrix core_unit_covariance(const Rcpp::NumericMatrix& factor);
 RcppExport SEXP _tundrel_core_unit_covariance(SEXP factorSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type factor(factorSEXP);
     rcpp_result_gen = Rcpp::wrap(core_unit_covariance(factor));
     return rcpp_result_gen;
@@ -96,7 +90,6 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
 RcppExport SEXP _tundrel_core_fit_groups(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -114,7 +107,6 @@ Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector&
 RcppExport SEXP _tundrel_core_fit_shared(SEXP problemSEXP, SEXP sharedSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP toleranceSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type shared(sharedSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type starts(startsSEXP);
@@ -127,12 +119,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_ignore_closed_pipes
+void core_ignore_closed_pipes(bool ignore);
+RcppExport SEXP _tundrel_core_ignore_closed_pipes(SEXP ignoreSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< bool >::type ignore(ignoreSEXP);
+    core_ignore_closed_pipes(ignore);
+    return R_NilValue;
+END_RCPP
+}
 // core_refit
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_refit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP rowsSEXP, SEXP valuesSEXP, SEXP replacedSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -151,7 +151,6 @@ Rcpp::List core_find_root(SEXP what, int method, double lower, double upper, dou
 RcppExport SEXP _tundrel_core_find_root(SEXP whatSEXP, SEXP methodSEXP, SEXP lowerSEXP, SEXP upperSEXP, SEXP startSEXP, SEXP toleranceSEXP, SEXP most_evaluationsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type what(whatSEXP);
     Rcpp::traits::input_parameter< int >::type method(methodSEXP);
     Rcpp::traits::input_parameter< double >::type lower(lowerSEXP);
@@ -168,7 +167,6 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
 RcppExport SEXP _tundrel_core_walk(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP, SEXP budgetSEXP, SEXP keep_membersSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -185,7 +183,6 @@ END_RCPP
 void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state);
 RcppExport SEXP _tundrel_core_check_state(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP stateSEXP) {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -199,7 +196,6 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
 RcppExport SEXP _tundrel_core_walk_from(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -216,7 +212,6 @@ Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem);
 RcppExport SEXP _tundrel_core_linear_parameters(SEXP problemSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     rcpp_result_gen = Rcpp::wrap(core_linear_parameters(problem));
     return rcpp_result_gen;
@@ -227,7 +222,6 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
 RcppExport SEXP _tundrel_core_sample_box(SEXP problemSEXP, SEXP nSEXP, SEXP seedSEXP, SEXP eliminateSEXP, SEXP evaluationsSEXP, SEXP secondsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
@@ -244,7 +238,6 @@ Rcpp::List core_propose(const Rcpp::List& problem, const std::string& solver_nam
 RcppExport SEXP _tundrel_core_propose(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -259,7 +252,6 @@ Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name
 RcppExport SEXP _tundrel_core_record(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP stateSEXP, SEXP valuesSEXP, SEXP keep_membersSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const std::string& >::type solver_name(solver_nameSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
@@ -276,7 +268,6 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
 RcppExport SEXP _tundrel_core_search_starts(SEXP problemSEXP, SEXP pointsSEXP, SEXP finalistsSEXP, SEXP iterationsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
     Rcpp::traits::input_parameter< int >::type finalists(finalistsSEXP);
@@ -290,7 +281,6 @@ Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::Lis
 RcppExport SEXP _tundrel_core_nearest_inside(SEXP jointSEXP, SEXP limitsSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type joint(jointSEXP);
     Rcpp::traits::input_parameter< const Rcpp::List& >::type limits(limitsSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
@@ -303,7 +293,6 @@ Rcpp::NumericVector core_misses(const Rcpp::List& joint, const Rcpp::NumericVect
 RcppExport SEXP _tundrel_core_misses(SEXP jointSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type joint(jointSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_misses(joint, x));
@@ -315,7 +304,6 @@ Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericV
 RcppExport SEXP _tundrel_core_hessian(SEXP problemSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(core_hessian(problem, x));
@@ -327,7 +315,6 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
 RcppExport SEXP _tundrel_core_values(SEXP problemSEXP, SEXP pointsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_values(problem, points));
@@ -339,7 +326,6 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
 RcppExport SEXP _tundrel_core_look_at(SEXP problemSEXP, SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
@@ -347,13 +333,37 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_begin_work
+void core_begin_work();
+RcppExport SEXP _tundrel_core_begin_work() {
+BEGIN_RCPP
+    core_begin_work();
+    return R_NilValue;
+END_RCPP
+}
+// core_end_work
+void core_end_work();
+RcppExport SEXP _tundrel_core_end_work() {
+BEGIN_RCPP
+    core_end_work();
+    return R_NilValue;
+END_RCPP
+}
 // core_note_interrupt
 void core_note_interrupt();
 RcppExport SEXP _tundrel_core_note_interrupt() {
 BEGIN_RCPP
-    Rcpp::RNGScope rcpp_rngScope_gen;
     core_note_interrupt();
     return R_NilValue;
+END_RCPP
+}
+// core_at_work
+bool core_at_work();
+RcppExport SEXP _tundrel_core_at_work() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(core_at_work());
+    return rcpp_result_gen;
 END_RCPP
 }
 // core_take_interrupt
@@ -361,7 +371,6 @@ bool core_take_interrupt();
 RcppExport SEXP _tundrel_core_take_interrupt() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(core_take_interrupt());
     return rcpp_result_gen;
 END_RCPP
@@ -371,7 +380,6 @@ bool core_take_refused_threads();
 RcppExport SEXP _tundrel_core_take_refused_threads() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(core_take_refused_threads());
     return rcpp_result_gen;
 END_RCPP
@@ -386,6 +394,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
     {"_tundrel_core_fit_shared", (DL_FUNC) &_tundrel_core_fit_shared, 8},
+    {"_tundrel_core_ignore_closed_pipes", (DL_FUNC) &_tundrel_core_ignore_closed_pipes, 1},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
@@ -401,7 +410,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
+    {"_tundrel_core_begin_work", (DL_FUNC) &_tundrel_core_begin_work, 0},
+    {"_tundrel_core_end_work", (DL_FUNC) &_tundrel_core_end_work, 0},
     {"_tundrel_core_note_interrupt", (DL_FUNC) &_tundrel_core_note_interrupt, 0},
+    {"_tundrel_core_at_work", (DL_FUNC) &_tundrel_core_at_work, 0},
     {"_tundrel_core_take_interrupt", (DL_FUNC) &_tundrel_core_take_interrupt, 0},
     {"_tundrel_core_take_refused_threads", (DL_FUNC) &_tundrel_core_take_refused_threads, 0},
     {NULL, NULL, 0}

@@ -49,16 +49,21 @@ SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& setti
 // noted it while it evaluated a function of the user's. Either way what is under way ends in good order.
 bool interrupted();
 bool take_interrupt();
+// TRUE while there is a problem of the core's, which looks for interrupts itself.
+bool core_is_at_work();
+void begin_work();
+void end_work();
 
 // Does work that has nothing to keep when the user stops it: then R's own interrupt takes its course.
 template <class Work>
-auto or_interrupt(const Work& work) {
+void or_interrupt(const Work& work) {
   try {
-    return work();
+    work();
   } catch (const Halted&) {
     take_interrupt();
     throw Rcpp::internal::InterruptedException();
   }
+  if (take_interrupt()) throw Rcpp::internal::InterruptedException();
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);

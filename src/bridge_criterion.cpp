@@ -98,7 +98,7 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
 using namespace tundrel;
 
 // What each row adds to a criterion that is a sum of losses, at a point.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
   TranslatedGraph t = graph_from_r(problem["nodes"]);
   const RowLoss loss = loss_from_r(problem, t);

@@ -5,7 +5,7 @@
 using namespace tundrel;
 
 // The operations of the model language, as the core knows them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_operations() {
   int count = 0;
   const OperationInfo* table = operation_table(count);
@@ -19,7 +19,7 @@ Rcpp::List core_operations() {
 }
 
 // One number for each row.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_evaluate(const Rcpp::List& nodes, int root, const Rcpp::List& columns,
                                   double rows, const Rcpp::NumericVector& x) {
   const TranslatedGraph t = graph_from_r(nodes);
@@ -30,7 +30,7 @@ Rcpp::NumericVector core_evaluate(const Rcpp::List& nodes, int root, const Rcpp:
 }
 
 // Derivatives of an expression in each row: a row of the result a row, a column a parameter.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_jacobian(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows,
                                   const Rcpp::NumericVector& x) {
   TranslatedGraph t = graph_from_r(nodes);
@@ -44,7 +44,7 @@ Rcpp::NumericMatrix core_jacobian(const Rcpp::List& nodes, int root, const Rcpp:
 
 // Standard error of an expression in each row, per unit of residual sd, from doubt about the
 // parameters `moving`, to which the columns of `factor` belong.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_row_errors(const Rcpp::List& nodes, int root, const Rcpp::List& columns,
                                     double rows, const Rcpp::NumericVector& x,
                                     const Rcpp::NumericMatrix& factor,
@@ -59,7 +59,7 @@ Rcpp::NumericVector core_row_errors(const Rcpp::List& nodes, int root, const Rcp
                                 columns_from_r(columns, rows), triangle));
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_unit_covariance(const Rcpp::NumericMatrix& factor) {
   const Eigen::Map<const Eigen::MatrixXd> triangle(factor.begin(), factor.nrow(), factor.ncol());
   return matrix_to_r(unit_covariance(triangle));

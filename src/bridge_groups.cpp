@@ -6,10 +6,9 @@ using namespace tundrel;
 
 // Fits to groups of rows: those of group k follow `first[k]` (counted from 0), and end before `first[k + 1]`. Starts and sizes
 // have a column a group. Nothing where the problem takes no other measurements.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts,
                            const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads) {
-  take_interrupt();
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->threads = threads;
   const std::vector<long> places(first.begin(), first.end());
@@ -33,10 +32,9 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
 }
 
 // One fit over all groups, some of whose parameters (`shared`, counted from 1) are the same for all.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts,
                            const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads) {
-  take_interrupt();
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->threads = threads;
   std::vector<int> places(shared.begin(), shared.end());

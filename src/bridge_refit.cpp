@@ -6,10 +6,9 @@ using namespace tundrel;
 // Fits to resampled measurements, each from `start`: `rows` has a column of row numbers for each, `values` one of numbers
 // that stand for column `replaced`; either may have no columns. A column of estimates for each, and how
 // many directions its measurements leave open; nothing where the problem takes no other measurements.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start,
                       const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads) {
-  take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   core_problem->threads = threads;
   Resampling resampling;

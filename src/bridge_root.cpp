@@ -33,7 +33,7 @@ std::function<RootPoint(double)> root_of_function(const Rcpp::Function& f) {
 }  // namespace
 
 // `what` is a list of nodes and root, or a function that gives value, slope and curvature.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_find_root(SEXP what, int method, double lower, double upper, double start, double tolerance, double most_evaluations) {
   RootSearch search;
   search.method = static_cast<RootMethod>(method);

@@ -38,9 +38,11 @@ class StateToR : public StateVisitor {
 class StateFromR : public StateVisitor {
  public:
   StateFromR(const Rcpp::List& fields, const Problem& problem)
-      : fields_(fields), parameters_(problem.size()), conditions_(problem.joint ? problem.joint->count() : 0) {}
+      : fields_(fields), parameters_(problem.size()), conditions_(problem.joint ? problem.joint->count() : 0),
+        least_value_(problem.form() == Form::squares ? 0 : -kInfinity) {}
   Eigen::Index parameters() const override { return parameters_; }
   Eigen::Index conditions() const override { return conditions_; }
+  double least_value() const override { return least_value_; }
   void field(const char* name, double& x) override {
     const SEXP found = numbers(name);
     require(Rf_xlength(found) == 1, name);
@@ -70,6 +72,7 @@ class StateFromR : public StateVisitor {
   }
   const Rcpp::List& fields_;
   Eigen::Index parameters_, conditions_;
+  double least_value_;
 };
 
 // What was kept at each iteration, if anything: a matrix a row of the trace.
@@ -183,11 +186,10 @@ class Outside {
 
 // Walks from `start`, or on from a stored `state`, until the walk ends, its budget does, or it is time to
 // pause. With reason "none" it has been paused; `state` goes on from there.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                      const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget,
                      bool keep_members, int threads) {
-  take_interrupt();
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
   if (!solver->is_local() && core_problem->box.size() != core_problem->size()) Rcpp::stop("the stored state has an impossible 'box'");
@@ -225,7 +227,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
 }
 
 // Stops where a stored state is none that this solver can have on this problem.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state) {
   const auto core_problem = problem_from_r(problem, 1);
   const auto solver = solver_from_r(solver_name, settings);
@@ -236,7 +238,7 @@ void core_check_state(const Rcpp::List& problem, const std::string& solver_name,
 }
 
 // Walks from every column of `starts`, where parameters have the sizes in the columns of `typical`.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                           const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
@@ -248,12 +250,12 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
 }
 
 // Parameters in which the residuals are linear when the others are held.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(problem_from_r(problem, 1)->linear_parameters()); }
 
 // Points that fill the search box, which of them are worth a walk, and which parameters were eliminated. Points for whose
 // values there is no budget (`evaluations`, `seconds`; NA for no limit) have none.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double evaluations, double seconds, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
   if (!R_IsNA(evaluations)) core_problem->most_evaluations = evaluations;
@@ -261,16 +263,20 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
     const auto left = std::chrono::duration<double>(std::max(0.0, seconds));
     core_problem->deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);
   }
-  take_interrupt();
   const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
-  const Sample sample = or_interrupt([&] { return sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear); });
+  Sample sample;
+  try {
+    sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
+  } catch (const Halted&) {
+    throw Rcpp::internal::InterruptedException();
+  }
   using Rcpp::_;
   return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),
                             _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations));
 }
 
 // The points whose values a population solver wants next, a column each, and its state with them.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_propose(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                         const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state) {
   Outside outside(problem, solver_name, settings, start, state);
@@ -279,7 +285,7 @@ Rcpp::List core_propose(const Rcpp::List& problem, const std::string& solver_nam
 }
 
 // Goes on with the values of those points.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                        const Rcpp::NumericVector& start, const Rcpp::List& state, const Rcpp::NumericVector& values, bool keep_members) {
   Outside outside(problem, solver_name, settings, start, state);
@@ -287,13 +293,14 @@ Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name
 }
 
 // The best of many points to start from (the columns of `points`), with linear parameters eliminated.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists,
                               int iterations) {
   const auto core_problem = problem_from_r(problem, 1);
   const std::vector<int> linear = core_problem->linear_parameters();
   const Eigen::Map<const Eigen::MatrixXd> tried(points.begin(), points.nrow(), points.ncol());
-  const std::vector<Start> found = or_interrupt([&] { return search_starts(*core_problem, tried, linear, finalists, iterations); });
+  std::vector<Start> found;
+  or_interrupt([&] { found = search_starts(*core_problem, tried, linear, finalists, iterations); });
   Rcpp::NumericMatrix x(static_cast<int>(found.size()), points.nrow());
   Rcpp::NumericVector value(found.size());
   for (std::size_t i = 0; i < found.size(); ++i) {
@@ -305,7 +312,7 @@ Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatr
 
 // The nearest point to `x` at which joint conditions hold, within the limits of the parameters; an empty vector
 // where none was found.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::List& limits, const Rcpp::NumericVector& x) {
   Eigen::VectorXd point = vector_from_r(x);
   if (!nearest_inside(*joint_from_r(joint, static_cast<int>(x.size())), bounds_from_r(limits), point)) return Rcpp::NumericVector();
@@ -313,22 +320,23 @@ Rcpp::NumericVector core_nearest_inside(const Rcpp::List& joint, const Rcpp::Lis
 }
 
 // By how much conditions between parameters are missed at a point.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_misses(const Rcpp::List& joint, const Rcpp::NumericVector& x) {
   return vector_to_r(joint_from_r(joint, static_cast<int>(x.size()))->misses(vector_from_r(x)));
 }
 
 // Second derivatives of what is made small at a point; an empty matrix where they are not finite.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->refine();
-  const Expansion at = or_interrupt([&] { return core_problem->expand(vector_from_r(x)); });
+  Expansion at;
+  or_interrupt([&] { at = core_problem->expand(vector_from_r(x)); });
   return at.usable ? matrix_to_r(at.hessian) : Rcpp::NumericMatrix(0, 0);
 }
 
 // The value of the criterion at each column of `points`.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points) {
   const auto core_problem = problem_from_r(problem, 1);
   const Eigen::Map<const Eigen::MatrixXd> x(points.begin(), points.nrow(), points.ncol());
@@ -344,15 +352,19 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
 
 // What a point is worth: value, parameters that the criterion does not feel, and a triangle whose square
 // is the information in the rows' slopes (empty without rows); an empty list where the value is not finite.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  const Verification v = or_interrupt([&] { return verify(*core_problem, vector_from_r(x)); });
-  if (!v.usable) return Rcpp::List();
-  core_problem->halted = nullptr;
-  core_problem->smooth_by(core_problem->kink_sizes(vector_from_r(x)).mean);
   const bool squares = core_problem->form() == Form::squares;
-  const Eigen::MatrixXd factor = squares ? v.factor : core_problem->slopes_factor(vector_from_r(x));
+  Verification v;
+  Eigen::MatrixXd factor;
+  or_interrupt([&] {
+    v = verify(*core_problem, vector_from_r(x));
+    if (!v.usable) return;
+    core_problem->smooth_by(core_problem->kink_sizes(vector_from_r(x)).mean);
+    factor = squares ? v.factor : core_problem->slopes_factor(vector_from_r(x));
+  });
+  if (!v.usable) return Rcpp::List();
   std::vector<int> alive;
   for (int i = 0; i < factor.cols(); ++i)
     if (std::find(v.dead.begin(), v.dead.end(), i) == v.dead.end()) alive.push_back(i);

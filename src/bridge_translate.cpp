@@ -136,6 +136,31 @@ std::vector<int> places_from_r(const Rcpp::List& problem, const char* name) {
   return out;
 }
 
+namespace {
+
+std::atomic<bool> noted{false};
+std::atomic<int> at_work{0};
+
+}  // namespace
+
+// What was noted before is none of this work's business.
+void begin_work() {
+  if (at_work++ == 0) noted = false;
+}
+void end_work() { --at_work; }
+
+namespace {
+
+// As long as a problem lasts.
+struct AtWork {
+  AtWork() { begin_work(); }
+  ~AtWork() { end_work(); }
+  AtWork(const AtWork&) = delete;
+  AtWork& operator=(const AtWork&) = delete;
+};
+
+}  // namespace
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
   std::unique_ptr<Problem> out = plain_problem_from_r(problem, threads);
   const std::vector<int> eliminated = places_from_r(problem, "eliminated");
@@ -145,7 +170,7 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   }
   if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
   if (has(problem, "box")) out->box = box_from_r(problem["box"]);
-  out->halted = interrupted;
+  out->halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
     out->batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
@@ -156,7 +181,6 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
 
 namespace {
 
-std::atomic<bool> noted{false};
 // R's own: the one that loads the package.
 const std::thread::id r_thread = std::this_thread::get_id();
 constexpr std::chrono::milliseconds kAskEvery{50};
@@ -164,6 +188,8 @@ constexpr std::chrono::milliseconds kAskEvery{50};
 void check_interrupt(void*) { R_CheckUserInterrupt(); }
 
 }  // namespace
+
+bool core_is_at_work() { return at_work > 0; }
 
 bool interrupted() {
   static std::chrono::steady_clock::time_point asked;
@@ -198,14 +224,25 @@ void note_interrupt() { noted = true; }
 
 }  // namespace tundrel
 
+// Several problems are made in one work, whose interrupts are kept for all of them.
+// [[Rcpp::export(rng = false)]]
+void core_begin_work() { tundrel::begin_work(); }
+
+// [[Rcpp::export(rng = false)]]
+void core_end_work() { tundrel::end_work(); }
+
 // Notes an interrupt, for the walk that is under way.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 void core_note_interrupt() { tundrel::note_interrupt(); }
 
+// FALSE if there is no such walk: then an interrupt takes its course.
+// [[Rcpp::export(rng = false)]]
+bool core_at_work() { return tundrel::core_is_at_work(); }
+
 // TRUE if one was noted since it was last asked.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool core_take_interrupt() { return tundrel::take_interrupt(); }
 
 // TRUE if the machine has refused to start a thread since it was last asked.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 bool core_take_refused_threads() { return tundrel::take_refused_threads(); }

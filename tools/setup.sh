@@ -3,7 +3,7 @@
 set -eu
 
 packages="base64enc cli future generics ggplot2 globals htmltools jsonlite optparse patchwork progressr ragg Rcpp RcppEigen readr readxl
-  rlang rmarkdown roxygen2 testthat tibble withr yaml lintr"
+  rlang rmarkdown roxygen2 testthat tibble withr xml2 yaml lintr"
 debian="r-base-core g++ make catch2 pandoc"
 
 missing_r() {

@@ -68,3 +68,13 @@ try_sheet <- function(k, sheet) {
   }
   verdict_of(print(read_measurements(path)))
 }
+
+# What tries mutants of each kind of file, in whatever process.
+triers <- function(sheet) {
+  force(sheet)
+  runs <- stored_runs()
+  list(
+    runs = function(k) try_stored_run(runs, k), plans = try_plan, models = try_model, tables = try_table,
+    sheets = function(k) try_sheet(k, sheet)
+  )
+}

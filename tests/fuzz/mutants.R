@@ -41,6 +41,7 @@ mutant_of <- function(x, paths) {
 # Bytes of a file changed at random.
 mutated_bytes <- function(bytes) {
   n <- length(bytes)
+  if (n == 0) return(bytes)
   at <- sample(n, min(n, sample(c(1, 1, 3, 20), 1)))
   switch(sample(6, 1),
     replace(bytes, at, as.raw(sample(0:255, length(at), TRUE))), bytes[-at], append(bytes, as.raw(sample(0:255, 5, TRUE)), at[1]),
@@ -61,65 +62,79 @@ forget_peak <- function() tryCatch(suppressWarnings(cat("5\n", file = "/proc/sel
 hunt <- function(n, try_one, batch = 100, seconds = 10, megabytes = 500, cores = 2) {
   verdicts <- character(n)
   waiting <- split(seq_len(n), ceiling(seq_len(n) / batch))
-  # in a folder of their own: processes that were forked draw the same names for their files
-  logs <- tempfile("hunt-")
-  dir.create(logs)
-  on.exit(unlink(logs, recursive = TRUE))
+  folder <- tempfile("hunt-")
+  dir.create(folder)
+  on.exit(unlink(folder, recursive = TRUE))
   begun <- 0
-  one_batch <- function(places) {
-    begun <<- begun + 1
-    log <- file.path(logs, begun)
-    job <- parallel::mcparallel({
-      for (k in places) {
-        cat(k, "", file = log, append = TRUE)
-        began <- proc.time()[["elapsed"]]
-        forget_peak()
-        held <- memory_held("^VmRSS")
-        verdict <- try_one(k)
-        took <- proc.time()[["elapsed"]] - began
-        if (took > seconds) verdict <- paste0("took ", round(took), " s: ", verdict)
-        cat(verdict, "\n", sep = "", file = log, append = TRUE)
-      }
-      cat("end\n", file = log, append = TRUE)
-    }, silent = TRUE)
-    list(job = job, log = log, places = places, began = Sys.time())
-  }
-  finished <- function(running) {
-    said <- if (file.exists(running$log)) readLines(running$log, warn = FALSE) else character()
-    for (line in grep("^[0-9]", said, value = TRUE)) {
-      k <- as.integer(sub(" .*", "", line))
-      verdicts[k] <<- sub("^[0-9]+ ?", "", line)
-    }
-    done <- sum(grepl("^[0-9]+ .", said))
-    if (done < length(running$places)) {
-      k <- running$places[done + 1]
-      verdicts[k] <<- "ENDED R, or hung"
-      rest <- running$places[-seq_len(done + 1)]
-      if (length(rest)) waiting <<- c(list(rest), waiting)
-    }
-  }
-  # told by the process itself and the system: after one that crashed, what R collects of the others is of no use
-  ended <- function(running) {
-    suppressWarnings(parallel::mccollect(running$job, wait = FALSE, timeout = 0.1))
-    done <- file.exists(running$log) && any(readLines(running$log, warn = FALSE) == "end")
-    status <- sprintf("/proc/%d/status", running$job$pid)
-    done || !file.exists(status) || any(grepl("^State:\\s+Z", suppressWarnings(tryCatch(readLines(status), error = function(e) "State: Z"))))
-  }
   running <- list()
   while (length(waiting) || length(running)) {
     while (length(running) < cores && length(waiting)) {
-      running <- c(running, list(one_batch(waiting[[1]])))
+      begun <- begun + 1
+      running <- c(running, list(hunting_process(file.path(folder, begun), waiting[[1]], try_one, seconds, megabytes)))
       waiting <- waiting[-1]
     }
+    Sys.sleep(0.1)
     still <- list()
     for (one in running) {
-      over <- as.numeric(Sys.time() - one$began, units = "secs") > seconds * 3 + length(one$places)
-      if (over) tools::pskill(one$job$pid, tools::SIGKILL)
-      if (ended(one)) finished(one) else still <- c(still, list(one))
+      if (is_hunting(one, seconds)) {
+        still <- c(still, list(one))
+        next
+      }
+      told <- grep("^[0-9]+ .", lines_so_far(one$log), value = TRUE)
+      verdicts[as.integer(sub(" .*", "", told))] <- sub("^[0-9]+ ", "", told)
+      rest <- one$places[-seq_along(told)]
+      if (length(told) == 0) rest <- one$places
+      if (length(rest) == 0) next
+      verdicts[rest[1]] <- "ENDED R, or hung"
+      if (length(rest) > 1) waiting <- c(list(rest[-1]), waiting)
     }
     running <- still
   }
   verdicts
+}
+
+# A process of its own, not one that is forked: one that crashes takes its temporary files with it, and those of all its kin.
+hunting_process <- function(at, places, try_one, seconds, megabytes) {
+  dir.create(at)
+  job <- file.path(at, "job.rds")
+  saveRDS(list(places = places, try_one = try_one, seconds = seconds, megabytes = megabytes, log = file.path(at, "log"), work = hunting), job)
+  withr::with_envvar(list(HUNT_JOB = job, TMPDIR = at, R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), TESTTHAT = NA), {
+    system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote("job <- readRDS(Sys.getenv('HUNT_JOB')); job$work(job)")), wait = FALSE, stdout = FALSE, stderr = FALSE)
+  })
+  list(log = file.path(at, "log"), places = places, began = Sys.time())
+}
+
+lines_so_far <- function(log) if (file.exists(log)) readLines(log, warn = FALSE) else character()
+
+hunting <- function(job) {
+  say <- function(...) cat(..., file = job$log, append = TRUE)
+  say("process", Sys.getpid(), "\n")
+  for (k in job$places) {
+    say(k, "")
+    began <- proc.time()[["elapsed"]]
+    forget_peak()
+    held <- memory_held("^VmRSS")
+    verdict <- job$try_one(k)
+    took <- proc.time()[["elapsed"]] - began
+    if (took > job$seconds) verdict <- paste0("took ", round(took), " s: ", verdict)
+    grown <- memory_held("^VmHWM") - held
+    if (grown > job$megabytes) verdict <- paste0("took ", round(grown), " MB: ", verdict)
+    say(verdict, "\n", sep = "")
+  }
+  say("end\n")
+}
+
+# Told by the process itself and the system; one that takes too long is ended.
+is_hunting <- function(one, seconds) {
+  said <- lines_so_far(one$log)
+  age <- as.numeric(Sys.time() - one$began, units = "secs")
+  if (any(said == "end")) return(FALSE)
+  process <- grep("^process", said, value = TRUE)
+  if (length(process) == 0) return(age < 60)
+  pid <- as.integer(sub("process ", "", process))
+  if (age > seconds * 3 + length(one$places)) tools::pskill(pid, tools::SIGKILL)
+  status <- tryCatch(suppressWarnings(readLines(sprintf("/proc/%d/status", pid))), error = function(e) character())
+  length(status) > 0 && !any(grepl("^State:\\s+[ZX]", status))
 }
 
 # What becomes of code that works on a damaged file.

@@ -6,17 +6,12 @@ here <- dirname(sub("--file=", "", grep("--file=", commandArgs(), value = TRUE))
 fuzz <- new.env(parent = asNamespace("tundrel"))
 for (file in c("mutants.R", "runs.R", "files.R")) sys.source(file.path(here, file), envir = fuzz)
 all <- as.integer(c(commandArgs(TRUE)[1], 20000)[1 + is.na(commandArgs(TRUE)[1])])
-runs <- fuzz$stored_runs()
-sheet <- normalizePath(file.path(here, "..", "testthat", "data", "thaw.xlsx"))
-kinds <- list(
-  runs = list(share = 0.5, try = function(k) fuzz$try_stored_run(runs, k)), plans = list(share = 0.15, try = fuzz$try_plan),
-  models = list(share = 0.1, try = fuzz$try_model), tables = list(share = 0.15, try = fuzz$try_table),
-  sheets = list(share = 0.1, try = function(k) fuzz$try_sheet(k, sheet))
-)
+tries <- fuzz$triers(normalizePath(file.path(here, "..", "testthat", "data", "thaw.xlsx")))
+shares <- c(runs = 0.5, plans = 0.15, models = 0.1, tables = 0.15, sheets = 0.1)
 bad <- 0
-for (name in names(kinds)) {
-  n <- ceiling(all * kinds[[name]]$share)
-  verdicts <- fuzz$hunt(n, kinds[[name]]$try)
+for (name in names(shares)) {
+  n <- ceiling(all * shares[[name]])
+  verdicts <- fuzz$hunt(n, tries[[name]])
   wrong <- which(!verdicts %in% c("read", "refused"))
   cat(sprintf("%-8s %6d mutants: %d read, %d refused, %d neither\n", name, n, sum(verdicts == "read"), sum(verdicts == "refused"), length(wrong)))
   for (k in utils::head(wrong, 20)) cat("  ", k, ": ", substr(verdicts[k], 1, 200), "\n", sep = "")

@@ -9,14 +9,10 @@ test_that("files that were changed at random are read or refused", {
   skip_on_os("windows")
   skip_if_not(file.exists(test_path("..", "fuzz", "mutants.R")))
   fuzz <- fuzz_environment()
-  runs <- fuzz$stored_runs()
-  sheet <- normalizePath(test_path("data", "thaw.xlsx"))
-  tries <- list(
-    runs = list(120, function(k) fuzz$try_stored_run(runs, k)), plans = list(30, fuzz$try_plan), models = list(20, fuzz$try_model),
-    tables = list(40, fuzz$try_table), sheets = list(20, function(k) fuzz$try_sheet(k, sheet))
-  )
-  for (name in names(tries)) {
-    verdicts <- fuzz$hunt(tries[[name]][[1]], tries[[name]][[2]], batch = 60)
+  tries <- fuzz$triers(normalizePath(test_path("data", "thaw.xlsx")))
+  sizes <- c(runs = 120, plans = 30, models = 20, tables = 40, sheets = 20)
+  for (name in names(sizes)) {
+    verdicts <- fuzz$hunt(sizes[[name]], tries[[name]], batch = 60)
     wrong <- which(!verdicts %in% c("read", "refused"))
     expect_identical(wrong, integer(), label = paste(c(name, verdicts[wrong]), collapse = "\n"))
     expect_true(all(c("read", "refused") %in% verdicts), label = name)

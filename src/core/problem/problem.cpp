@@ -88,6 +88,7 @@ Expansion Problem::expand(const Eigen::VectorXd& x) {
 }
 
 void Problem::spend() {
+  if (is_halted()) throw Halted(Halt::user);
   if (static_cast<double>(evaluations) >= most_evaluations) throw Halted(Halt::evaluations);
   if (out_of_time != std::chrono::steady_clock::time_point::max() && std::chrono::steady_clock::now() >= out_of_time) throw Halted(Halt::seconds);
   ++evaluations;

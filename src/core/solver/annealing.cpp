@@ -124,7 +124,7 @@ void Annealing::visit_more(StateVisitor& v) {
   v.field("chains", chains_, p, n);
   v.flag("first_round", first_round_);
   if (!first_round_) v.require_in_cube("chains", chains_);
-  v.within("values", values_, n, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("values", values_, n, v.least_value(), StateVisitor::kInfinity);
   v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
   v.within("lengths", lengths_, p, 0, 0.5);
   v.within("accepted", accepted_, p, 0, StateVisitor::kMost);

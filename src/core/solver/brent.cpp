@@ -104,7 +104,7 @@ void LineMinimum::visit(StateVisitor& v) {
   v.field("high", high_);
   v.require(low_ <= high_, "high");
   v.within("best", x_, low_, high_);
-  v.field("best_value", fx_);
+  v.within("best_value", fx_, v.least_value(), StateVisitor::kInfinity);
   v.field("second", w_);
   v.field("second_value", fw_);
   v.field("third", v_);

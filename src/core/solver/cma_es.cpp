@@ -179,7 +179,7 @@ void CovarianceAdaptation::visit_more(StateVisitor& v) {
   v.within("history", history_, StateVisitor::kAny, -kWorst, kWorst);
   v.field("search_best", search_best_, n);
   v.require_in_cube("search_best", search_best_);
-  v.within("search_value", search_value_, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("search_value", search_value_, v.least_value(), StateVisitor::kInfinity);
   v.within("search_miss", search_miss_, 0, StateVisitor::kInfinity);
   v.flag("first_search", first_search_);
   restarts_.visit(v, n);

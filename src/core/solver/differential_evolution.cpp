@@ -156,7 +156,7 @@ void DifferentialEvolution::visit_more(StateVisitor& v) {
   if (!first_round_) v.require_in_cube("members", members_);
   v.field("archive", archive_, p, StateVisitor::kAny);
   v.require(archive_.cols() <= n, "archive");
-  v.within("values", values_, n, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("values", values_, n, v.least_value(), StateVisitor::kInfinity);
   v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
   v.field("scale_means", scale_means_, kMemory);
   v.require_in_cube("scale_means", scale_means_);

@@ -79,7 +79,6 @@ void GaussNewton::iterate(Problem& problem) {
 void GaussNewton::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
-  v.require(status_.value >= 0, "value");
   v.flag("usable", at_.usable);
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", at_.factor, p, p);

@@ -281,7 +281,6 @@ void LevenbergMarquardt::end_closing_step(bool better, bool fast) {
 void LevenbergMarquardt::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
-  v.require(status_.value >= 0, "value");
   v.flag("usable", here_->at.usable);
   v.require(here_->at.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", here_->at.factor, p, p);

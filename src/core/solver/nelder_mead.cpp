@@ -160,7 +160,7 @@ void NelderMead::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
   v.finite("corners", corners_, p, p + 1);
-  v.within("values", values_, p + 1, -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  v.within("values", values_, p + 1, v.least_value(), StateVisitor::kInfinity);
   v.within("misses", misses_, p + 1, 0, StateVisitor::kInfinity);
   v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
   v.field("value_at_restart", value_at_restart_);

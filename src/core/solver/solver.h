@@ -26,6 +26,8 @@ class StateVisitor {
   virtual Eigen::Index parameters() const { return kAny; }
   // The same for conditions between parameters.
   virtual Eigen::Index conditions() const { return kAny; }
+  // What a value cannot lie below; sums of squares are not negative.
+  virtual double least_value() const { return -kInfinity; }
 
   virtual void field(const char* name, double& x) = 0;
   virtual void field(const char* name, Eigen::VectorXd& x, Eigen::Index size) = 0;
@@ -102,7 +104,7 @@ inline void visit_reason(StateVisitor& visitor, const char* name, StopReason& re
 inline void visit_status(StateVisitor& visitor, Status& status) {
   visitor.within("x", status.x, visitor.parameters(), -StateVisitor::kInfinity, StateVisitor::kInfinity);
   visitor.field("value", status.value);
-  visitor.require(!std::isnan(status.value), "value");
+  visitor.require(status.value >= visitor.least_value(), "value");
   visitor.field("gradient_norm", status.gradient_norm);
   visitor.field("step_norm", status.step_norm);
   visitor.field("infeasibility", status.infeasibility);
