@@ -25,16 +25,16 @@ core_unit_covariance <- function(factor) {
     .Call(`_tundrel_core_unit_covariance`, factor)
 }
 
+core_unit_errors <- function(factors, parameters) {
+    .Call(`_tundrel_core_unit_errors`, factors, parameters)
+}
+
 core_fit_groups <- function(problem, solver_name, settings, starts, typical, first, budget, threads) {
     .Call(`_tundrel_core_fit_groups`, problem, solver_name, settings, starts, typical, first, budget, threads)
 }
 
 core_fit_shared <- function(problem, shared, starts, typical, first, tolerance, budget, threads) {
     .Call(`_tundrel_core_fit_shared`, problem, shared, starts, typical, first, tolerance, budget, threads)
-}
-
-core_ignore_closed_pipes <- function(ignore) {
-    invisible(.Call(`_tundrel_core_ignore_closed_pipes`, ignore))
 }
 
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
@@ -95,6 +95,14 @@ core_values <- function(problem, points) {
 
 core_look_at <- function(problem, x, threads) {
     .Call(`_tundrel_core_look_at`, problem, x, threads)
+}
+
+core_is_plain_file <- function(path) {
+    .Call(`_tundrel_core_is_plain_file`, path)
+}
+
+core_ignore_closed_pipes <- function(ignore) {
+    invisible(.Call(`_tundrel_core_ignore_closed_pipes`, ignore))
 }
 
 core_begin_work <- function() {

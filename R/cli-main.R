@@ -24,6 +24,8 @@ command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   }
   core_ignore_closed_pipes(TRUE)
   on.exit(core_ignore_closed_pipes(FALSE))
+  locale <- begin_utf8()
+  on.exit(end_utf8(locale), add = TRUE)
   tryCatch(
     {
       if (!name %in% names(commands)) {

@@ -67,7 +67,7 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
       col_types = do.call(readr::cols_only, stats::setNames(rep(list(type), length(read)), read)),
       # no mark between thousands: the fast reader passes over it wherever it stands
       locale = readr::locale(decimal_mark = if (identical(decimal, ",")) "," else ".", grouping_mark = "\u00b7"),
-      trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = rows
+      trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = rows, name_repair = "minimal"
     ), classes = "vroom_parse_issue")
   }
   # What a column holds shows in a few rows of nearly every file: more are looked at where some entry does not fit.
@@ -94,7 +94,14 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
   refuse_filled_spare(data, header$name[spare], which(spare), file)
   data <- data[kept]
   for (name in kept) refuse_text_among_numbers(data[[name]], name, file, if (is.na(decimal)) "." else decimal)
-  new_measurements(data, known_units(header, if (units) second)[kept])
+  measured(data, known_units(header, if (units) second)[kept], file)
+}
+
+# What was read, as measurements.
+measured <- function(data, units, file, call = rlang::caller_env()) {
+  texts <- lapply(data, function(x) if (is.character(x)) unique(x[!is.na(x)]))
+  refuse_controls(c(names(data), units, unlist(texts)), file, call = call)
+  new_measurements(data, units)
 }
 
 # A column without a name may stand at the end, where it is empty, too.
@@ -116,6 +123,7 @@ check_file <- function(file, call = rlang::caller_env()) {
     ), call = call)
   }
   if (dir.exists(file)) refuse("measurements", "{.file {file}} is a directory, not a file.", call = call)
+  refuse_no_file(file, "measurements", call)
   if (file.size(file) == 0) {
     refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
   }
@@ -202,7 +210,7 @@ check_header <- function(header, file, call = rlang::caller_env()) {
 refuse_reserved <- function(names, what_to_do, call, envir = rlang::caller_env()) {
   reserved <- grep("^\\.\\.(\\.|[0-9]+)$", names, value = TRUE)
   if (length(reserved) == 0) return(invisible())
-  refuse("measurements", c("R keeps the names {.val {reserved}} to itself: no columns can have them.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
+  refuse("measurements", c("R keeps the name{?s} {.val {reserved}} to itself: no column can have {cli::qty(length(reserved))}{?it/them}.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
 }
 
 is_number_text <- function(x, decimal = ".") {

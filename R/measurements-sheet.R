@@ -17,7 +17,7 @@ read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::cal
   nothing <- vapply(cells, function(column) all(vapply(column, function(cell) !nzchar(cell_text(cell)), NA)), NA)
   cells <- cells[cumsum(rev(!nothing))[length(nothing):1] > 0]
   if (ncol(cells) == 0) refuse("measurements", "The sheet of {.file {file}} is empty.", call = call)
-  header <- named_units(vapply(cells, function(column) cell_text(column[[1]]), character(1)))
+  header <- named_units(one_line(vapply(cells, function(column) cell_text(column[[1]]), character(1))))
   check_header(header$name, file, call)
   row_text <- function(i) if (nrow(cells) >= i) vapply(cells, function(column) cell_text(column[[i]]), character(1)) else character()
   if (is.na(units)) units <- looks_like_units(row_text(2), row_text(3), na)
@@ -29,7 +29,7 @@ read_sheet <- function(file, sheet, range, columns, units, na, call = rlang::cal
   names(cells) <- header$name
   data <- lapply(cells[kept], function(column) sheet_column(column[first:nrow(cells)], na))
   for (name in kept) refuse_text_among_numbers(data[[name]], name, file, call = call)
-  new_measurements(tibble::as_tibble(data), known_units(header, if (units) row_text(2))[kept])
+  measured(tibble::as_tibble(data), known_units(header, if (units) row_text(2))[kept], file, call)
 }
 
 cell_text <- function(cell) if (length(cell) == 0 || is.na(cell)) "" else trimws(as.character(cell))

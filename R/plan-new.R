@@ -25,9 +25,9 @@ starter_plan <- function(path, beside, call = rlang::caller_env()) {
   y <- written(guess$response)
   formulas <- offered_formulas(x, y)
   units <- attr(data, "units")
-  told <- function(column) paste0(column, if (isTRUE(!is.na(units[column]) && nzchar(units[column]))) paste0(" [", units[column], "]"))
+  told <- function(column) one_line(paste0(column, if (isTRUE(!is.na(units[column]) && nzchar(units[column]))) paste0(" [", units[column], "]")))
   c(
-    paste0("# A plan for ", basename(path), ": ", nrow(data), " rows. Run it with: tundrel run ", basename(beside)),
+    paste0("# A plan for ", one_line(basename(path)), ": ", nrow(data), " rows. Run it with: tundrel run ", one_line(basename(beside))),
     "# It runs as it stands. Look at two lines: `model`, and `subject_to`.",
     paste("title:", yaml_text(name)),
     paste("measurements:", yaml_text(relative_path(path, dirname(beside)))),

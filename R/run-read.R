@@ -3,6 +3,7 @@
 read_run <- function(path, fun = NULL, problem = NULL) {
   need_package("jsonlite", "to read runs")
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
+  refuse_no_file(path, "file")
   if (!begins_as_run(path)) refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.")
   text <- utf8_text(path)
   stored <- tryCatch(
@@ -11,6 +12,7 @@ read_run <- function(path, fun = NULL, problem = NULL) {
     error = function(e) refuse("file", c("{.file {path}} is damaged: it is no JSON.", "x" = "{conditionMessage(e)}"))
   )
   check_stored_format(stored, path)
+  refuse_controls(texts_within(stored[c("problem", "solver", "keep", "stages")]), path, "file")
   # what comes of a damaged file is no warning of its own
   run <- suppressWarnings(tryCatch(
     run_from_stored(stored, path, fun, problem),

@@ -106,15 +106,11 @@ group_values <- function(fits) {
 group_errors <- function(fits) {
   status <- parameter_status(fits$problem)
   if (!is.null(fits$errors)) return(fits$errors)
-  simple <- fits$problem$criterion$kind == "squares" && is.null(fits$problem$own) && length(fits$problem$conditions) == 0
   all <- status$all
+  if (is_plain(fits$problem)) return(plain_errors(fits, all))
   one <- function(k) {
     if (anyNA(fits$x[, k]) || nzchar(fits$trouble[k])) return(rep(NA_real_, length(all)))
-    if (!simple) return(sqrt(diag(stats::vcov(fits[[k]]))[all]))
-    p <- length(all)
-    freedom <- fits$n[k] - p
-    if (freedom <= 0) return(rep(NA_real_, p))
-    sqrt(diag(core_unit_covariance(matrix(fits$factor[, k], p))) * fits$value[k] / freedom)
+    sqrt(diag(stats::vcov(fits[[k]]))[all])
   }
   matrix(vapply(seq_along(fits$converged), one, numeric(length(all))), length(all), dimnames = list(all, NULL))
 }
@@ -173,8 +169,7 @@ outlying_reading <- function(fits, listed) {
 }
 
 # A table of every group's run, under its key; groups without a run are left out.
-each_group <- function(fits, f) {
-  whole <- which(!nzchar(fits$trouble))
+each_group <- function(fits, f, whole = which(!nzchar(fits$trouble))) {
   tables <- lapply_planned(whole, function(k) {
     table <- tibble::as_tibble(unclass(f(fits[[k]])))
     table[setdiff(names(table), names(fits$groups$keys))]
@@ -187,4 +182,7 @@ each_group <- function(fits, f) {
 glance.tundrel_fits <- function(x, ...) each_group(x, glance)
 
 #' @export
-tidy.tundrel_fits <- function(x, ...) each_group(x, tidy)
+tidy.tundrel_fits <- function(x, level = 0.95, ...) {
+  if (is_plain(x$problem) && is.null(x$shared)) return(uncertainty(x, level = level))
+  each_group(x, function(run) tidy(run, level = level))
+}

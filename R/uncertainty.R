@@ -55,7 +55,10 @@
 uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
                         replicates = 999, seed = NULL, threads = 1) {
   if (inherits(run, "tundrel_fits")) {
-    return(each_group(run, function(one) uncertainty(one, by, level, information, resample, replicates, seed, threads)))
+    check_uncertainty(by, level, replicates, threads)
+    of_one <- function(one) uncertainty(one, by, level, information, resample, replicates, seed, threads)
+    plain <- identical(by, "curvature") && identical(rlang::arg_match(information), "default") && is_plain(run$problem) && is.null(run$shared)
+    return(if (plain) plain_intervals(run, level, of_one) else each_group(run, of_one))
   }
   check_run(run)
   check_uncertainty(by, level, replicates, threads)

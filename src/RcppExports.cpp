@@ -85,6 +85,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_unit_errors
+Rcpp::NumericMatrix core_unit_errors(const Rcpp::NumericMatrix& factors, int parameters);
+RcppExport SEXP _tundrel_core_unit_errors(SEXP factorsSEXP, SEXP parametersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type factors(factorsSEXP);
+    Rcpp::traits::input_parameter< int >::type parameters(parametersSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unit_errors(factors, parameters));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_fit_groups
 Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_fit_groups(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -117,15 +128,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_fit_shared(problem, shared, starts, typical, first, tolerance, budget, threads));
     return rcpp_result_gen;
-END_RCPP
-}
-// core_ignore_closed_pipes
-void core_ignore_closed_pipes(bool ignore);
-RcppExport SEXP _tundrel_core_ignore_closed_pipes(SEXP ignoreSEXP) {
-BEGIN_RCPP
-    Rcpp::traits::input_parameter< bool >::type ignore(ignoreSEXP);
-    core_ignore_closed_pipes(ignore);
-    return R_NilValue;
 END_RCPP
 }
 // core_refit
@@ -333,6 +335,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_is_plain_file
+bool core_is_plain_file(const std::string& path);
+RcppExport SEXP _tundrel_core_is_plain_file(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_is_plain_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_ignore_closed_pipes
+void core_ignore_closed_pipes(bool ignore);
+RcppExport SEXP _tundrel_core_ignore_closed_pipes(SEXP ignoreSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< bool >::type ignore(ignoreSEXP);
+    core_ignore_closed_pipes(ignore);
+    return R_NilValue;
+END_RCPP
+}
 // core_begin_work
 void core_begin_work();
 RcppExport SEXP _tundrel_core_begin_work() {
@@ -392,9 +413,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
+    {"_tundrel_core_unit_errors", (DL_FUNC) &_tundrel_core_unit_errors, 2},
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
     {"_tundrel_core_fit_shared", (DL_FUNC) &_tundrel_core_fit_shared, 8},
-    {"_tundrel_core_ignore_closed_pipes", (DL_FUNC) &_tundrel_core_ignore_closed_pipes, 1},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
@@ -410,6 +431,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
+    {"_tundrel_core_is_plain_file", (DL_FUNC) &_tundrel_core_is_plain_file, 1},
+    {"_tundrel_core_ignore_closed_pipes", (DL_FUNC) &_tundrel_core_ignore_closed_pipes, 1},
     {"_tundrel_core_begin_work", (DL_FUNC) &_tundrel_core_begin_work, 0},
     {"_tundrel_core_end_work", (DL_FUNC) &_tundrel_core_end_work, 0},
     {"_tundrel_core_note_interrupt", (DL_FUNC) &_tundrel_core_note_interrupt, 0},

@@ -132,7 +132,7 @@ is_hunting <- function(one, seconds) {
   process <- grep("^process", said, value = TRUE)
   if (length(process) == 0) return(age < 60)
   pid <- as.integer(sub("process ", "", process))
-  if (age > seconds * 3 + length(one$places)) tools::pskill(pid, tools::SIGKILL)
+  if (age > seconds * 3 + 3 * length(one$places)) tools::pskill(pid, tools::SIGKILL)
   status <- tryCatch(suppressWarnings(readLines(sprintf("/proc/%d/status", pid))), error = function(e) character())
   length(status) > 0 && !any(grepl("^State:\\s+[ZX]", status))
 }
