@@ -22,7 +22,7 @@ record_sums <- function(folder, sums) {
   write_text(path, paste(kept, names(kept)))
 }
 
-is_link <- function(path) isTRUE(nzchar(Sys.readlink(path)))
+is_link <- function(path) !Sys.readlink(path) %in% c("", NA)
 
 # Evaluates `code`, which writes files of these names into a folder; refused where one of them is there that is not ours, and
 # where one of them is in `inputs`, which `code` reads.

@@ -6,7 +6,7 @@ write_whole <- function(path, write, call = rlang::caller_env()) {
     refuse("file", c("There is no directory {.file {folder}} to write {.file {basename(path)}} into."), call = call)
   }
   if (dir.exists(path)) refuse("file", "{.file {path}} is a directory; give the name of a file.", call = call)
-  place <- if (nzchar(Sys.readlink(path))) normalizePath(path, mustWork = FALSE) else path
+  place <- if (is_link(path)) normalizePath(path, mustWork = FALSE) else path
   # The same ending, since some writers choose the format by it; a short name, since that of the file may be as long as names go.
   ending <- sub("^.*?(\\.[A-Za-z0-9]{1,8})?$", "\\1", basename(path))
   beside <- tempfile(".writing-", dirname(place), ending)
@@ -24,7 +24,7 @@ write_whole <- function(path, write, call = rlang::caller_env()) {
 write_text <- function(path, text, call = rlang::caller_env()) {
   bytes <- charToRaw(paste0(paste(enc2utf8(text), collapse = "\n"), "\n"))
   write_whole(path, function(beside) {
-    writeBin(bytes, beside)
+    suppressWarnings(writeBin(bytes, beside))  # what went wrong shows in the size
     if (!identical(as.numeric(file.size(beside)), as.numeric(length(bytes)))) stop("the disk took only ", file.size(beside), " of ", length(bytes), " bytes")
   }, call)
 }

@@ -210,7 +210,7 @@ check_header <- function(header, file, call = rlang::caller_env()) {
 refuse_reserved <- function(names, what_to_do, call, envir = rlang::caller_env()) {
   reserved <- grep("^\\.\\.(\\.|[0-9]+)$", names, value = TRUE)
   if (length(reserved) == 0) return(invisible())
-  refuse("measurements", c("R keeps the name{?s} {.val {reserved}} to itself: no column can have {cli::qty(length(reserved))}{?it/them}.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
+  refuse("measurements", c("R keeps the name{?s} {.val {reserved}} to itself: no column can be called so.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
 }
 
 is_number_text <- function(x, decimal = ".") {

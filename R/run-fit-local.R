@@ -56,7 +56,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
-  walk_watched(run, budget, rlang::arg_match0(progress, progress_kinds), checkpoint, threads)
+  walk_watched(run, budget, rlang::arg_match0(progress, progress_kinds), checkpoint_keeper(checkpoint), threads)
 }
 
 #' Go step by step

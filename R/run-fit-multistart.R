@@ -96,11 +96,12 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
     if (seconds_now() - batch_began < look_every && is.null(problem$own)) size <- 2 * size
   }
   # where nothing was left for a walk, the best that was seen is the answer
-  if (length(raw) == 0 && !interrupted) {
+  if (length(raw) == 0) {
     seen <- sample$best %||% list(x = prepared$start, value = prepared$met_value %||% NaN)
     at <- matrix(seen$x, dimnames = list(names(prepared$start), NULL))
     raw <- walk(at, list(evaluations = 0, iterations = NA_real_, seconds = NA_real_, target = NA_real_))
     if (!is.finite(raw[[1]]$value)) raw[[1]]$value <- seen$value
+    if (interrupted) raw[[1]][c("reason", "claim")] <- "interrupted"
     sample$points <- at
     chosen <- 1
   }

@@ -14,16 +14,17 @@ time_to_polish <- function(run, seconds) {
 }
 
 walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
-  if (run$solver$scope == "local") return(walk_watched(run, budget, progress, checkpoint, threads, call))
+  keep <- checkpoint_keeper(checkpoint, call)
+  if (run$solver$scope == "local") return(walk_watched(run, budget, progress, keep, threads, call))
   run <- unpolished(run)
   left <- left_to_polish(budget, run)
   search <- budget
   search$seconds <- budget$seconds - left$seconds
   search$evaluations <- budget$evaluations - left$evaluations
-  run <- walk_watched(run, search, progress, checkpoint, threads, call)
+  run <- walk_watched(run, search, progress, keep, threads, call)
   left$evaluations <- budget$evaluations - run$evaluations
   run <- polished(run, left, threads, call)
-  if (!is.null(checkpoint)) keep_checkpoint(run, checkpoint)
+  if (!is.null(keep)) keep(run)
   run
 }
 

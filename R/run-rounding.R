@@ -40,5 +40,5 @@ curvature_length <- function(run) {
 is_exact_fit <- function(run) {
   if (run$problem$criterion$kind != "squares" || is_value_run(run) || !is.null(run$problem$own$fun) || !is.finite(run$value)) return(FALSE)
   if (run$value == 0) return(TRUE)
-  sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, prepared_of(run))
+  isTRUE(sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, prepared_of(run)))
 }

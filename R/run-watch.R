@@ -6,9 +6,8 @@ store_share <- 0.05    # of the time a run takes, that storing it may take: a lo
 
 progress_kinds <- c("none", "lines", "bar")
 
-walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
-  if (progress == "none" && is.null(checkpoint)) return(walk_on(run, budget, threads, call))
-  if (!is.null(checkpoint)) check_checkpoint(checkpoint, call)
+walk_watched <- function(run, budget, progress, keep, threads, call = rlang::caller_env()) {
+  if (progress == "none" && is.null(keep)) return(walk_on(run, budget, threads, call))
   # prepared once: a function of the user's is not called for a look
   prepared <- prepared_to_walk(run)
   show <- progress_display(progress, budget)
@@ -22,9 +21,8 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
     show(run)
     ended <- run$stop_reason != "none"
     now <- seconds_now()
-    if (!is.null(checkpoint) && (ended || now - stored >= max(store_every, cost / store_share))) {
-      written <- keep_checkpoint(run, checkpoint)
-      if (!written) checkpoint <- NULL
+    if (!is.null(keep) && (ended || now - stored >= max(store_every, cost / store_share))) {
+      keep(run)
       stored <- seconds_now()
       cost <- stored - now
     }
@@ -32,19 +30,19 @@ walk_watched <- function(run, budget, progress, checkpoint, threads, call = rlan
   }
 }
 
-# A fit does not end for want of a place to store it: TRUE where it was stored.
-keep_checkpoint <- function(run, path) {
-  tryCatch(
-    {
-      write_run(run, path)
-      TRUE
-    },
-    tundrel_error_file = function(e) {
+# A function that stores a run, or NULL. A fit does not end for want of a place to store it: what fails is said once, and not tried
+# again.
+checkpoint_keeper <- function(path, call = rlang::caller_env()) {
+  if (is.null(path)) return(NULL)
+  check_checkpoint(path, call)
+  works <- TRUE
+  function(run) {
+    if (works) tryCatch(write_run(run, path), tundrel_error_file = function(e) {
+      works <<- FALSE
       cli::cli_warn(c("The checkpoint {.file {path}} can no longer be written; the fit goes on without.", "x" = "{conditionMessage(e)}"),
         class = "tundrel_warning_file")
-      FALSE
-    }
-  )
+    })
+  }
 }
 
 check_checkpoint <- function(path, call) {

@@ -73,8 +73,9 @@ try_sheet <- function(k, sheet) {
 triers <- function(sheet) {
   force(sheet)
   runs <- stored_runs()
+  own <- own_run()
   list(
-    runs = function(k) try_stored_run(runs, k), plans = try_plan, models = try_model, tables = try_table,
+    hostile = function(k) try_hostile_run(own, k), runs = function(k) try_stored_run(runs, k), plans = try_plan, models = try_model, tables = try_table,
     sheets = function(k) try_sheet(k, sheet)
   )
 }

@@ -111,3 +111,64 @@ test_that("a stored model that calls a function of the user's calls no other, al
     expect_false(file.exists(gone), label = model)
   }
 })
+
+test_that("pipes, devices and files nested without end are refused at once", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  pipe <- file.path(folder, "pipe.yaml")
+  system2("mkfifo", shQuote(pipe))
+  zero <- "/dev/zero"
+  skip_if_not(file.exists(pipe) && file.exists(zero))
+  for (path in c(pipe, zero)) {
+    expect_refusal(tundrel:::read_plan(path), "plan", "a pipe or a device")
+    expect_refusal(read_measurements(path), "measurements", "a pipe or a device")
+    expect_refusal(read_run(path), "file", "a pipe or a device")
+    expect_refusal(read_model(path), "file", "a pipe or a device")
+  }
+  flow <- c(strrep("[", 1e5), paste0(strrep("{a: ", 1e4), "1", strrep("}", 1e4)))
+  for (text in c(flow, paste("title:", flow), strrep("- ", 1e4), paste0(strrep(" ", 0:900), "- ", collapse = "\n"))) refused_plan(text, "nested too deep")
+})
+
+test_that("control characters of files reach no terminal", {
+  refused_plan(hostile("title: \"a\\e[2Jb\""), "would steer the terminal")
+  refused_plan(hostile("constants: {\"k\\x9b\": 1}"), "would steer the terminal")
+  expect_refusal(read_measurements(text = c("a,b", "1,\u009b2J", "2,y")), "measurements", "would steer the terminal")
+  expect_refusal(read_measurements(text = c("a [\u0085m],b", "1,2", "2,3")), "measurements", "would steer the terminal")
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(lichen_problem() |> fit_local(), path)
+  text <- sub("\"uptake\": \"[^\"]*\"", "\"uptake\": \"\\\\u001b[2J\"", readLines(path))
+  text <- text[!grepl("\"sum\":", text)]
+  text[length(text) - 1] <- sub(",$", "", text[length(text) - 1])
+  writeLines(text, path)
+  expect_refusal(read_run(path), "file", "would steer the terminal")
+})
+
+test_that("names that are code in Markdown stand in reports as text", {
+  skip_if_not(rmarkdown::pandoc_available())
+  data <- stats::setNames(decay(), c("<script>x</script>", "y"))
+  run <- pose(data, y ~ a * exp(-b * `<script>x</script>`)) |> start_from(a = 2, b = 0.2) |> fit_local()
+  path <- file.path(withr::local_tempdir(), "report.md")
+  write_report(run, path, format = "md")
+  text <- gsub("`[^`\n]*<script>[^`\n]*`", "", paste(readLines(path), collapse = "\n"))
+  outside_code <- gsub("(?m)^    .*$", "", gsub("``.*?``", "", text), perl = TRUE)
+  expect_no_match(outside_code, "(?<!\\\\)<script", perl = TRUE)
+  run <- pose(decay(), y ~ a * exp(-b * x) / (1 + x)) |> start_from(a = 2, b = 0.2) |> fit_local()
+  write_report(run, path, format = "md")
+  expect_match(readLines(path), "$$y = \\frac", fixed = TRUE, all = FALSE)
+})
+
+test_that("a header of several lines in a spreadsheet stays in one line of a plan", {
+  skip_if_not(nzchar(Sys.which("zip")))
+  home <- withr::local_tempdir()
+  utils::unzip(test_path("data", "thaw.xlsx"), exdir = home)
+  sheet <- file.path(home, "xl", "worksheets", "sheet1.xml")
+  text <- readLines(sheet, warn = FALSE)
+  changed <- sub("<t>day</t>", "<t>day&#10;runs: [{solver: grid}]</t>", text, fixed = TRUE)
+  expect_false(identical(text, changed))
+  writeLines(changed, sheet)
+  path <- file.path(withr::local_tempdir(), "thaw.xlsx")
+  withr::with_dir(home, utils::zip(path, ".", flags = "-rq9X"))
+  plan <- tundrel:::starter_plan(path, sub("xlsx$", "yaml", path))
+  expect_no_match(plan, "\n")
+  expect_identical(yaml::yaml.load(paste(plan, collapse = "\n"))$runs, list(setNames(list(), character())))
+})

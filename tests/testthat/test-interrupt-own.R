@@ -1,0 +1,69 @@
+# A user's function that is interrupted: by itself here, as by somebody at the keyboard.
+interrupting <- function(at, f = function(p) sum((decay()$y - p[["a"]] * exp(-p[["b"]] * decay()$x))^2)) {
+  calls <- 0
+  function(p) {
+    calls <<- calls + 1
+    if (calls == at) {
+      tools::pskill(Sys.getpid(), tools::SIGINT)
+      Sys.sleep(0.2)
+    }
+    f(p)
+  }
+}
+own_problem <- function(at) {
+  pose(interrupting(at), parameters = c("a", "b"), returns = "value") |> search_within(a = c(0.1, 10), b = c(0.01, 2)) |> start_from(a = 1, b = 1)
+}
+is_interrupted <- function(code) {
+  tryCatch({
+    suppressWarnings(code)
+    FALSE
+  }, interrupt = function(e) TRUE)
+}
+
+test_that("a search that is interrupted while it looks for starts keeps the best of what was paid for", {
+  skip_on_os("windows")
+  for (at in c(5, 60, 200)) {
+    run <- suppressWarnings(fit_global(own_problem(at), seed = 1, max_evaluations = 5000))
+    expect_identical(run$stop_reason, "interrupted")
+    expect_false(run$converged)
+    expect_true(is.finite(run$value))
+    expect_lt(abs(run$evaluations - at), 2)
+    runs <- suppressWarnings(fit_multistart(own_problem(at), starts = 10, seed = 1))
+    expect_gte(length(runs), 1)
+    expect_true(any(vapply(unclass(runs), function(one) one$stop_reason == "interrupted", NA)))
+  }
+})
+
+test_that("what has nothing to keep is stopped, and what comes after it is not", {
+  skip_on_os("windows")
+  model <- function(at) {
+    f <- interrupting(at, function(x) x)
+    function(x, a, b) f(a * exp(-b * x))
+  }
+  stopped_in <- function(at, work) {
+    curve <- model(Inf)
+    run <- pose(decay(), y ~ curve(x, a, b)) |> start_from(a = 2, b = 0.2) |> fit_local()
+    environment(run$problem$model$formula)$curve <- model(at)
+    is_interrupted(work(run))
+  }
+  expect_true(stopped_in(3, function(run) check_solution(run)))
+  expect_true(stopped_in(20, function(run) uncertainty(run, by = "profile")))
+  expect_true(stopped_in(20, function(run) uncertainty(run, by = "bootstrap", seed = 1, replicates = 50)))
+  # nothing of it is left
+  run <- decay_run()
+  expect_false(anyNA(uncertainty(run, by = "profile")$lower))
+  curve <- model(Inf)
+  own <- pose(decay(), y ~ curve(x, a, b)) |> start_from(a = 2, b = 0.2) |> fit_local()
+  expect_true(own$converged)
+  expect_equal(uncertainty(own, by = "profile")$lower, uncertainty(pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.2) |> fit_local(), by = "profile")$lower, tolerance = 1e-4)
+})
+
+test_that("fits of groups that are interrupted say which were made", {
+  skip_on_os("windows")
+  f <- interrupting(30, function(x) x)
+  curve <- function(x, a, b) f(a * exp(-b * x))
+  data <- do.call(rbind, lapply(1:6, function(k) data.frame(k = k, decay())))
+  fits <- suppressWarnings(fit_each(pose(data, y ~ curve(x, a, b), by = k) |> start_from(a = 2, b = 0.2)))
+  expect_true("interrupted" %in% fits$reason)
+  expect_identical(fits$converged, fits$reason != "interrupted")
+})
