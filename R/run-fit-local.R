@@ -27,7 +27,8 @@
 #'   for a bar of the progressr package, which `progressr::with_progress()` or `progressr::handlers()` shows.
 #' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written whole every two
 #'   seconds (less often where writing takes long: at most a twentieth of the time) and at its end, for [read_run()] and
-#'   [finish()]; `NULL` for none.
+#'   [finish()]; `NULL` for none. A file that holds anything but a run is refused; where it can no longer be written, a
+#'   warning says so and the fit goes on.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
