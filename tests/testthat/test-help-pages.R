@@ -1,0 +1,44 @@
+# Help pages as they are rendered: nothing of how they were written shows, and every link leads to a page.
+help_pages <- function() {
+  folder <- test_path("..", "..", "man")
+  skip_if_not(dir.exists(folder))
+  paths <- list.files(folder, "\\.Rd$", full.names = TRUE)
+  stats::setNames(lapply(paths, tools::parse_Rd, encoding = "UTF-8"), basename(paths))
+}
+
+test_that("help pages show no markup", {
+  pages <- help_pages()
+  for (name in names(pages)) {
+    text <- utils::capture.output(tools::Rd2txt(pages[[name]], options = list(underline_titles = FALSE, code_quote = FALSE)))
+    expect_no_match(text, "`|\\\\\\[|\\]\\(|\\*\\*|\\[[a-z_.]+\\(\\)\\]", label = name)
+  }
+})
+
+test_that("links of help pages lead somewhere", {
+  pages <- help_pages()
+  tags <- function(part, tag) {
+    found <- if (identical(attr(part, "Rd_tag"), tag)) list(part)
+    if (is.list(part)) c(found, unlist(lapply(part, tags, tag), recursive = FALSE)) else found
+  }
+  aliases <- unlist(lapply(pages, function(page) vapply(Filter(function(p) attr(p, "Rd_tag") == "\\alias", page), function(p) unlist(p)[1], "")))
+  links <- unlist(lapply(pages, function(page) vapply(tags(page, "\\link"), function(link) {
+    target <- attr(link, "Rd_option")
+    if (is.null(target)) paste(unlist(link), collapse = "") else if (startsWith(target, "=")) substring(target, 2) else "another package's"
+  }, "")))
+  expect_gt(length(links), 200)
+  expect_identical(setdiff(links, c(aliases, "another package's")), character())
+})
+
+test_that("nothing of a help page is cut off at a per cent sign", {
+  pages <- help_pages()
+  rendered <- gsub("\\s+", " ", paste(unlist(lapply(pages, function(page) {
+    utils::capture.output(tools::Rd2txt(page, options = list(underline_titles = FALSE, width = 1000)))
+  })), collapse = " "))
+  written <- unlist(lapply(list.files(test_path("..", "..", "R"), "\\.R$", full.names = TRUE), readLines))
+  written <- grep("^#' [^@].*[0-9] ?%", written, value = TRUE)
+  expect_gte(length(written), 1)
+  for (line in written) {
+    after <- sub("^.*?([0-9]+ ?%[^`*\\[]{0,20}).*$", "\\1", line, perl = TRUE)
+    expect_match(rendered, gsub("\\s+", " ", trimws(after)), fixed = TRUE, label = line)
+  }
+})
