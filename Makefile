@@ -36,16 +36,17 @@ CORE_SOURCES := $(shell find src/core -name '*.cpp')
 CORE_HEADERS := $(shell find src/core tests/core -name '*.h')
 CORE_TESTS := $(shell find tests/core -name '*.cpp')
 EIGEN := $(shell Rscript -e 'cat(system.file("include", package = "RcppEigen"))' 2>/dev/null)
-CORE_OBJECTS := $(patsubst %.cpp,build/%.o,$(CORE_SOURCES) $(CORE_TESTS))
+CORE_TEST_OBJECTS := $(patsubst %.cpp,build/%.o,$(CORE_TESTS))
 
 build/%.o: %.cpp $(CORE_HEADERS)
 	@mkdir -p $(dir $@)
-	@$(CXX) -std=c++17 -O2 -Wall -Wextra -isystem $(EIGEN) -Isrc/core -c $< -o $@
+	@$(CXX) -std=c++17 -O2 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -c $< -o $@
 
-build/core-tests: $(CORE_OBJECTS)
-	@$(CXX) $^ -pthread -o $@
+# The core itself is compiled once, for the package.
+build/core-tests: $(CORE_TEST_OBJECTS) $(INSTALLED)
+	@$(CXX) $(CORE_TEST_OBJECTS) $(CORE_SOURCES:.cpp=.o) -pthread -o $@
 
-core-test: setup
+core-test: install
 	@$(MAKE) --no-print-directory -j2 build/core-tests
 	@build/core-tests
 

@@ -98,7 +98,7 @@ test_that("ranges are stated, between bounds, or built from the data and said", 
 })
 
 test_that("log ranges reach scales that plain ones miss", {
-  rate <- function(p) (log10(p[["k"]]) + 7)^2
+  rate <- function(p) if (p[["k"]] > 0) (log10(p[["k"]]) + 7)^2 else NaN
   run <- pose(rate, parameters = "k") |> search_within(k = log_range(1e-12, 1e3)) |> fit_global("grid", seed = 1)
   expect_equal(coef(run)[["k"]], 1e-7, tolerance = 1e-4)
 })
