@@ -180,9 +180,3 @@ each_group <- function(fits, f, whole = which(!nzchar(fits$trouble))) {
 
 #' @export
 glance.tundrel_fits <- function(x, ...) each_group(x, glance)
-
-#' @export
-tidy.tundrel_fits <- function(x, level = 0.95, ...) {
-  if (is_plain(x$problem) && is.null(x$shared)) return(uncertainty(x, level = level))
-  each_group(x, function(run) tidy(run, level = level))
-}

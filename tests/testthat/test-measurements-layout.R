@@ -62,7 +62,7 @@ random_table <- function(seed) {
 
 test_that("tables in every style of numbers are read right, or refused", {
   right <- 0
-  for (seed in seq_len(120)) {
+  for (seed in seq_len(60)) {
     table <- random_table(seed)
     read <- tryCatch(suppressMessages(read_measurements(text = table$lines)), tundrel_error = function(e) NULL)
     if (is.null(read)) next
@@ -73,7 +73,7 @@ test_that("tables in every style of numbers are read right, or refused", {
     }
     right <- right + 1
   }
-  expect_gt(right, 90)
+  expect_gt(right, 45)
 })
 
 test_that("titles, units without a dimension, spaces and spare columns are understood, and what is askew is refused by name", {
