@@ -9,7 +9,7 @@ tundrel_process <- function(..., in_folder = tempdir()) {
 # The same in this process, which is quicker.
 tundrel_command <- function(..., in_folder = tempdir()) {
   err <- testthat::capture_messages(out <- utils::capture.output(code <- withr::with_dir(in_folder, command_line(c(...)))))
-  list(out = out, err = unlist(strsplit(cli::ansi_strip(err), "\n")), code = code)
+  list(out = out, err = as.character(unlist(strsplit(cli::ansi_strip(err), "\n"))), code = code)
 }
 
 `%||%` <- function(x, y) if (is.null(x)) y else x
