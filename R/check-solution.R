@@ -199,7 +199,7 @@ check_restart <- function(run, seed) {
   sizes <- step_sizes(run)
   moved <- with_seed(seed, run$estimate + 2 * sizes * sample(c(-1, 1), length(sizes), TRUE))
   again <- tryCatch(
-    suppressMessages(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver, tolerance = run$tolerance)),
+    suppressMessages(or_stopped(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver, tolerance = run$tolerance))),
     tundrel_error = function(e) NULL
   )
   if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))

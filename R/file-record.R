@@ -8,7 +8,8 @@ under_way <- "-"
 recorded_sums <- function(folder) {
   path <- file.path(folder, record_file)
   if (!file.exists(path) || is_link(path)) return(character())
-  parts <- regmatches(file_lines(path), regexec("^(\\S+) (.+)$", file_lines(path)))
+  lines <- file_lines(path)
+  parts <- regmatches(lines, regexec("^(\\S+) (.+)$", lines))
   parts <- Filter(function(part) length(part) == 3, parts)
   stats::setNames(vapply(parts, `[`, "", 2), vapply(parts, `[`, "", 3))
 }
@@ -26,7 +27,9 @@ is_link <- function(path) !Sys.readlink(path) %in% c("", NA)
 
 # Evaluates `code`, which writes files of these names into a folder; refused where one of them is there that is not ours, and
 # where one of them is in `inputs`, which `code` reads.
-replacing_own <- function(folder, names, code, inputs = character(), how = "Move it, or write elsewhere with {.code --out}.", call = rlang::caller_env()) {
+replacing_own <- function(folder, names, code, inputs = character(), call = rlang::caller_env()) {
+  how <- "Move it, or write elsewhere with {.code --out}."
+  if (!dir.exists(folder)) refuse("file", "There is no directory {.file {folder}} to write {.file {names[1]}} into.", call = call)
   paths <- file.path(folder, names)
   there <- paths[file.exists(paths)]
   read <- there[normalizePath(there) %in% normalizePath(inputs, mustWork = FALSE)]

@@ -41,7 +41,8 @@ expression_text <- function(expr) {
   long <- text(expr, control = every_digit)
   if (short == long) return(short)
   read <- tryCatch(parse(text = short, keep.source = FALSE), error = function(e) NULL)
-  if (length(read) == 1 && text(read[[1]], control = every_digit) == long) short else long
+  # what is too deep to be read back is only looked at
+  if (length(read) == 0 || text(read[[1]], control = every_digit) == long) short else long
 }
 
 # A table without text columns in which nothing is said.

@@ -15,7 +15,7 @@ refuse_controls <- function(texts, file, kind = "measurements", call = rlang::ca
   bad <- unique(texts[holds_controls(texts)])
   if (length(bad) == 0) return(invisible())
   shown <- gsub(control_characters, "\u00b7", enc2utf8(bad[1]), perl = TRUE)
-  refuse(kind, c("{.file {file}} holds characters that are no text: they would steer the terminal.", "x" = "They stand for a dot in {.val {substr(shown, 1, 60)}}."), call = call)
+  refuse(kind, c("{.file {file}} holds control characters, which are no text.", "x" = "A dot stands for each of them in {.val {substr(shown, 1, 60)}}."), call = call)
 }
 
 # Line breaks are spaces where a text goes into one line.

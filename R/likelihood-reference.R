@@ -11,7 +11,7 @@ constant_run <- function(run) {
   problem$start <- c(.level = mean(observed_rows(prepared)))
   problem$conditions <- list()
   problem$search_box <- list()
-  tryCatch(fit_local(problem), tundrel_error = function(e) NULL)
+  tryCatch(or_stopped(fit_local(problem)), tundrel_error = function(e) NULL)
 }
 
 saturated_log_lik <- function(run) {

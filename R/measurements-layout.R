@@ -91,9 +91,10 @@ delimiter_of <- function(fields, lines, at, file, call) {
         "i" = "Separate the names of columns as the entries are."
       ), call = call)
     }
-    if (!looks_spaced(lines, at)) refuse_one_column(lines, at, file, call)
+    if (looks_spaced(lines, at)) return(NULL)
+    refuse_one_column(lines, at, file, call)
     # a decimal comma separates nothing
-    return(if (looks_spaced(lines, at)) NULL else if (any_decimal_commas(lines[-seq_len(at)])) "\t" else ",")
+    return(if (any_decimal_commas(lines[-seq_len(at)])) "\t" else ",")
   }
   # of several marks the one by which all lines have as many fields; else the first that there is
   agree <- vapply(names(fields), function(name) header[[name]] > 1 && all(below[[name]] == header[[name]]), logical(1))
@@ -109,8 +110,7 @@ delimiter_of <- function(fields, lines, at, file, call) {
 # One column of numbers with a decimal comma.
 any_decimal_commas <- function(lines) all(grepl("^\\s*[-+]?[0-9]+(,[0-9]+)?\\s*$", lines))
 
-# Words that are separated by spaces, as many in every row, and numbers among them; words may stand in quotes.
-# Spaces in quotes separate nothing.
+# What spaces separate; those in quotes separate nothing.
 spaced_words <- function(lines) {
   quoted <- grepl("\"", lines, fixed = TRUE)
   parts <- gregexpr("\"[^\"]*\"", lines[quoted])
@@ -121,6 +121,7 @@ spaced_words <- function(lines) {
   words
 }
 
+# Words that are separated by spaces, as many in every row, and numbers among them.
 looks_spaced <- function(lines, at) {
   if (length(lines) <= at) return(FALSE)
   below <- spaced_words(lines[-seq_len(at)])

@@ -182,7 +182,7 @@ check_header <- function(header, file, call = rlang::caller_env()) {
       "The name of column {long[1]} of {.file {file}} is too long.", "x" = "It has {format(nchar(header[long[1]]), big.mark = ',')} letters; the most is {format(most_name_letters, big.mark = ',')}."
     ), call = call)
   }
-  refuse_reserved(header, "Give them other names in {.file {file}}.", call, environment())
+  refuse_reserved(header, call)
   empty <- which(!nzchar(header))
   if (length(empty)) {
     refuse("measurements", c(
@@ -207,10 +207,10 @@ check_header <- function(header, file, call = rlang::caller_env()) {
 }
 
 # `...` and `..1` mean something else wherever R meets them.
-refuse_reserved <- function(names, what_to_do, call, envir = rlang::caller_env()) {
+refuse_reserved <- function(names, call = rlang::caller_env()) {
   reserved <- grep("^\\.\\.(\\.|[0-9]+)$", names, value = TRUE)
   if (length(reserved) == 0) return(invisible())
-  refuse("measurements", c("R keeps the name{?s} {.val {reserved}} to itself: no column can be called so.", "i" = cli::format_inline(what_to_do, .envir = envir)), call = call)
+  refuse("measurements", c("R keeps the name{?s} {.val {reserved}} to itself: no column can be called so.", "i" = "Rename the column."), call = call)
 }
 
 is_number_text <- function(x, decimal = ".") {

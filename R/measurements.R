@@ -28,7 +28,7 @@ format.tundrel_measurements <- function(x, ...) {
 #' @export
 print.tundrel_measurements <- function(x, ...) {
   cat(strwrap(format(x), exdent = 2), sep = "\n")
-  print(tibble::as_tibble(unclass_measurements(x), .name_repair = "minimal"), ...)
+  print(tibble::as_tibble(unclass_measurements(x)), ...)
   invisible(x)
 }
 

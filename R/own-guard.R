@@ -14,7 +14,12 @@ watch_calls <- function(guard, code) {
   guard$watched <- TRUE
   guard$call <- NULL
   on.exit(guard$watched <- FALSE)
-  leave <- function() if (!is.null(guard$call)) guard$call$leave
+  # once: a call that has been left cannot be left again
+  leave <- function() {
+    call <- guard$call
+    guard$call <- NULL
+    if (!is.null(call)) call$leave
+  }
   withCallingHandlers(code,
     error = function(e) leave(),
     interrupt = function(e) {
@@ -50,6 +55,12 @@ stopped_by_user <- function(e) {
 or_interrupt <- function(found) {
   if (core_take_interrupt()) rlang::interrupt()
   found
+}
+
+# A fit that others build on: where it was stopped, so are they.
+or_stopped <- function(run) {
+  if (inherits(run, "tundrel_run") && run$stop_reason == "interrupted") rlang::interrupt()
+  run
 }
 
 # Several walks that are stopped together: what stops one of them is still known when the next one begins.

@@ -64,7 +64,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }
   if (nrow(data) == 0) refuse("measurements", "{.arg data} has no rows.")
-  refuse_reserved(names(data), "Rename the columns of {.arg data} before posing.", rlang::current_env())
+  refuse_reserved(names(data))
   by <- group_columns(by, data)
   if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
   rlang::check_dots_empty()

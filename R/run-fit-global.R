@@ -61,7 +61,7 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   found <- walk_and_polish(run, budget, progress, checkpoint, threads)
   if (!is.null(solver)) return(found)
   found <- or_scouted(found, run)
-  if (scouted$interrupted) found$stop_reason <- found$claim <- "interrupted"
+  if (scouted$interrupted && !found$converged) found$stop_reason <- found$claim <- "interrupted"
   found
 }
 

@@ -79,7 +79,7 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
   raw <- list()
   # Batches grow until each takes a moment: between them the clock is looked at and progress told.
   size <- max(1, if (is.null(problem$own)) threads * 4 else plan_workers())
-  interrupted <- core_take_interrupt()  # while the box was sampled
+  interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
     spent <- sample$evaluations + sum(vapply(raw, `[[`, numeric(1), "evaluations"))
@@ -173,12 +173,13 @@ sampled_starts <- function(problem, prepared, n, seed, cluster, budget, threads,
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
   points <- moved_points(sample$points, prepared)
-  best <- best_sampled(sample, points, prepared)
+  best <- better_of(best_sampled(sample, points, prepared), prepared)
   walked <- order[usable[order]]
   # what was stated, or else suggested, is walked from before anything else
   if (!is.null(first)) first <- moved_points(first, prepared)
   known <- columns_of(first)
-  list(points = cbind(first, points), walked = c(seq_len(known), walked + known), known = known, evaluations = sample$evaluations, best = best)
+  list(points = cbind(first, points), walked = c(seq_len(known), walked + known), known = known, evaluations = sample$evaluations, best = best,
+    interrupted = sample$interrupted)
 }
 
 # Suggesting starts for a model that calls a function of the user's may take so many calls.
@@ -206,6 +207,13 @@ best_sampled <- function(sample, points, prepared) {
   if (!any(stayed)) return(NULL)
   best <- which(stayed)[which.min(sample$value[stayed])]
   list(x = points[, best], value = sample$value[best])
+}
+
+# A start whose value was met before is one of the points seen.
+better_of <- function(best, prepared) {
+  met <- prepared$met_value
+  if (is.null(met) || isTRUE(best$value <= met) || !inside_joint(prepared, prepared$start)) return(best)
+  list(x = prepared$start, value = met)
 }
 
 # Points inside the limits and, where there are conditions between parameters, moved onto them.

@@ -114,7 +114,7 @@ refitted <- function(problem, fixed) {
   }
   sentences <- paste(names(fixed), "==", format(fixed, digits = 17))
   run <- tryCatch(
-    fit_local(drop_bounds(problem, names(fixed)) |> subject_to(text = sentences)),
+    or_stopped(fit_local(drop_bounds(problem, names(fixed)) |> subject_to(text = sentences))),
     tundrel_error = function(e) NULL
   )
   if (is.null(run)) return(c(value = NA, stats::setNames(rep(NA_real_, length(others)), others)))

@@ -62,7 +62,7 @@ with_robust_scale <- function(problem, call = rlang::caller_env()) {
   if (criterion$kind != "robust" || !is.null(criterion$scale)) return(problem)
   first <- problem
   first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
-  run <- fit_local(first)
+  run <- or_stopped(fit_local(first))
   prepared <- prepared_of(run)
   size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
   problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)

@@ -206,10 +206,8 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
     try {
       walk.begin(vector_from_r(start), spent);
     } catch (const Halted& stop) {
-      if (stop.why == Halt::user) {
-        take_interrupt();
-        throw Rcpp::internal::InterruptedException();
-      }
+      take_interrupt();
+      if (stop.why == Halt::user && core_problem->best_met.size() == 0) throw Rcpp::internal::InterruptedException();
       return run_to_r(*core_problem, nullptr, not_begun(*core_problem, vector_from_r(start), stop.why));
     }
   } else {
@@ -272,7 +270,8 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
   }
   using Rcpp::_;
   return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),
-                            _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations));
+                            _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations),
+                            _["interrupted"] = take_interrupt());
 }
 
 // The points whose values a population solver wants next, a column each, and its state with them.

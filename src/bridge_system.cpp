@@ -17,8 +17,10 @@ bool core_is_plain_file(const std::string& path) {
 // [[Rcpp::export(rng = false)]]
 void core_ignore_closed_pipes(bool ignore) {
 #ifdef SIGPIPE
-  static void (*before)(int) = nullptr;
-  if (ignore) before = std::signal(SIGPIPE, SIG_IGN);
-  if (!ignore && before) std::signal(SIGPIPE, before);
+  // commands may be called within commands
+  static int under_way = 0;
+  static void (*before)(int) = SIG_DFL;
+  if (ignore && under_way++ == 0) before = std::signal(SIGPIPE, SIG_IGN);
+  if (!ignore && --under_way == 0) std::signal(SIGPIPE, before);
 #endif
 }

@@ -13,6 +13,7 @@ Eigen::VectorXd FunctionProblem::evaluate(const Eigen::VectorXd& x) {
   spend();
   Eigen::VectorXd out(rows_);
   residuals_(x, out);
+  answered();
   if (!out.allFinite()) {
     ++refused;
   } else {

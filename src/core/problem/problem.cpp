@@ -94,6 +94,10 @@ void Problem::spend() {
   ++evaluations;
 }
 
+void Problem::answered() const {
+  if (is_halted()) throw Halted(Halt::user);
+}
+
 void Problem::note_met(const Eigen::VectorXd& x, double value) {
   if (!std::isfinite(value) || !(value < best_value)) return;
   // Differences reach beyond conditions.
@@ -141,10 +145,16 @@ Eigen::VectorXd Problem::values(const Eigen::MatrixXd& points) {
   int done = 0;
   while (done < n) {
     const int now = std::min(n - done, workers > 1 ? workers * kAtOnce : 1);
-    share_out(now, workers, [&](int thread, int job) {
-      Problem& mine = thread == 0 ? *this : *helpers[thread - 1];
-      out[done + job] = mine.value(points.col(done + job));
-    });
+    try {
+      share_out(now, workers, [&](int thread, int job) {
+        Problem& mine = thread == 0 ? *this : *helpers[thread - 1];
+        out[done + job] = mine.value(points.col(done + job));
+      });
+    } catch (const Halted& stop) {
+      // values are given one by one: those before this one are kept
+      if (stop.why != Halt::user || !calls_user()) throw;
+      break;
+    }
     if (is_halted()) break;
     done += now;
     if (std::chrono::steady_clock::now() >= deadline) break;

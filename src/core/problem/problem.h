@@ -198,6 +198,8 @@ class Problem {
  protected:
   // Before each call of a function of the user's; throws Halted where what is allowed is spent.
   void spend();
+  // After it: what a call gives that the user stopped in its midst is no value.
+  void answered() const;
   // After it, where it gave a value.
   void note_met(const Eigen::VectorXd& x, double value);
   template <class Kind>

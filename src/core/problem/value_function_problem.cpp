@@ -9,6 +9,7 @@ namespace tundrel {
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
   spend();
   const double found = value_(x);
+  answered();
   if (!std::isfinite(found)) ++refused;
   note_met(x, found);
   return found;
@@ -16,7 +17,9 @@ double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
 
 Eigen::VectorXd ValueFunctionProblem::gradient(const Eigen::VectorXd& x) {
   spend();
-  return gradient_(x);
+  const Eigen::VectorXd found = gradient_(x);
+  answered();
+  return found;
 }
 
 Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
