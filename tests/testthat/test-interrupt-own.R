@@ -67,3 +67,54 @@ test_that("fits of groups that are interrupted say which were made", {
   expect_true("interrupted" %in% fits$reason)
   expect_identical(fits$converged, fits$reason != "interrupted")
 })
+
+test_that("at whichever call it comes, an interrupt is obeyed, and what it cut short is taken for no value", {
+  skip_on_os("windows")
+  calls <- list(made = 0, at = Inf, first = NA)
+  called <- function(residuals) {
+    calls$made <<- calls$made + 1
+    if (calls$made == calls$at) {
+      tools::pskill(Sys.getpid(), tools::SIGINT)
+      Sys.sleep(0.2)
+    }
+    if (is.na(calls$first)) calls$first <<- sum(residuals^2)
+    residuals
+  }
+  residuals <- function(a, b, x = decay()$x) decay()$y - a * exp(-b * x)
+  problems <- list(
+    value = pose(function(p) sum(called(residuals(p[["a"]], p[["b"]]))^2), parameters = c("a", "b"), returns = "value"),
+    residuals = pose(function(p) called(residuals(p[["a"]], p[["b"]])), parameters = c("a", "b"), returns = "residuals")
+  )
+  # "stopped", "kept" where there is a run that says so and is no worse than the start, or what went wrong
+  outcome <- function(at, work) {
+    calls <<- list(made = 0, at = at, first = NA)
+    tryCatch(
+      {
+        found <- suppressWarnings(work())
+        if (calls$made < at) return("done")
+        runs <- if (inherits(found, "tundrel_run")) list(found) else if (inherits(found, "tundrel_runs")) unclass(found) else list()
+        said <- any(vapply(runs, function(run) run$stop_reason == "interrupted", NA))
+        if (said && min(vapply(runs, `[[`, 0, "value")) <= calls$first) "kept" else "went on as if nothing had happened"
+      },
+      interrupt = function(e) "stopped", error = function(e) conditionMessage(e)
+    )
+  }
+  for (kind in names(problems)) {
+    problem <- start_from(problems[[kind]], a = 2, b = 0.2)
+    searched <- search_within(problem, a = c(0.1, 10), b = c(0.01, 2))
+    calls$at <- Inf
+    run <- fit_local(problem)
+    works <- list(
+      local = list(1, function() fit_local(problem)), solution = list(17, function() check_solution(run)),
+      starts = list(19, function() fit_multistart(searched, starts = 5, seed = 1)),
+      global = list(37, function() fit_global(searched, seed = 1, max_evaluations = 400))
+    )
+    for (name in names(works)) {
+      tried <- seq(2, 150, by = works[[name]][[1]])
+      came <- vapply(tried, outcome, "", work = works[[name]][[2]])
+      expect_true(all(came %in% c("stopped", "kept", "done")), label = paste(kind, name, paste(setdiff(came, c("stopped", "kept", "done")), collapse = "; ")))
+      expect_gte(sum(came != "done"), 3)
+      if (name %in% c("local", "starts", "global")) expect_identical(setdiff(came, "done"), "kept", label = paste(kind, name))
+    }
+  }
+})
