@@ -22,7 +22,8 @@
 #'   `summary()` says what was read: columns with type, unit, range and missing entries, duplicate
 #'   rows and replicates.
 #' @section Errors: `tundrel_error_measurements` for a file that is absent or empty, a header
-#'   without data, rows with too many or too few entries, unusable headers, columns that are not there, and text among numbers.
+#'   without data, rows with too many or too few entries, unusable headers, columns that are not there, text among numbers,
+#'   control characters, and what is no file but a pipe or a device.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))

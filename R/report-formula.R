@@ -5,13 +5,13 @@ most_fractions_deep <- 60
 
 formula_math <- function(formula) {
   m <- math_tags
-  plain <- all(grepl("^[[:alnum:]_. ]*$", names_within(formula)))
+  plain <- !any(grepl("[]<>&$\\\\`{}|[*/^=+-]", names_within(formula)))
   if (!plain || math_depth(formula[[3]]) > most_fractions_deep) return(htmltools::tags$code(expression_text(formula)))
   m$math(display = "block", m$mrow(math_of(formula[[2]]), m$mo("="), math_of(formula[[3]])))
 }
 
-# Names and texts of a formula, but for the signs of calculation. Markdown's formulas escape nothing: other characters than
-# letters and digits could be read as its own.
+# Names and texts of a formula, but for the signs of calculation. Markdown's formulas escape nothing: some characters could be
+# read as its own, or as HTML; and signs within a name look like calculation.
 names_within <- function(formula) {
   texts <- fold_expression(formula, function(e) if (!is.numeric(e)) as.character(e), function(e, results) unlist(results))
   c(texts, setdiff(called_names(formula), c("~", "(", "-", "+", "!", "/", "^", names(math_signs))))
