@@ -5,16 +5,16 @@ resamplings <- c("residual", "wild", "case", "parametric")
 
 resampling_kind <- function(run, resample, call) {
   problem <- run$problem
-  if (is_value_run(run) || identical(problem$own$kind, "residuals")) {
+  if (!has_curve(problem)) {
     refuse("criterion", c(
-      "There are no measurements to draw again: this problem is a function that returns {problem$own$kind}{if (problem$own$kind == 'value') ' alone'}.",
-      "i" = "Use {.code by = \"profile\"}{if (problem$own$kind == 'value') ', once the value is posed as a likelihood'}."
+      "There are no measurements to draw again: this problem is a function that returns {if (has_rows(problem)) 'residuals' else 'value alone'}.",
+      "i" = "Use {.code by = \"profile\"}{if (!has_rows(problem)) ', once the value is posed as a likelihood'}."
     ), call = call)
   }
   if (!is.null(resample) && (!rlang::is_string(resample) || !resample %in% resamplings)) {
     refuse("criterion", c("{.val {resample}} is not a way to draw measurements.", suggestion(as.character(resample)[1], resamplings, "ways")), call = call)
   }
-  wanted <- resample %||% usual_resampling(problem)
+  wanted <- resample %||% if (feeds_back(problem)) "case" else problem$criterion$resamplings[1]
   why_not <- why_not_drawn(problem, wanted)
   if (is.null(why_not)) return(wanted)
   refuse("criterion", c("Measurements cannot be drawn by {.val {resample}} here.", "x" = "{why_not}", "i" = "Use {.code resample = \"case\"}."), call = call)
@@ -25,40 +25,31 @@ feeds_back <- function(problem) {
   any(all.vars(problem$model$response) %in% unlist(lapply(problem$model$predictors, source_columns)))
 }
 
-usual_resampling <- function(problem) {
-  kind <- problem$criterion$kind
-  if (!is.null(problem$criterion$censored) || feeds_back(problem) || kind == "density") return("case")
-  if (kind == "likelihood") "parametric" else "residual"
-}
-
 # In words, for refuse(); NULL where nothing stands against it.
 why_not_drawn <- function(problem, resample) {
-  kind <- problem$criterion$kind
-  if (resample == "case") return(NULL)
-  if (feeds_back(problem)) {
+  criterion <- problem$criterion
+  if (feeds_back(problem) && resample != "case") {
     response <- all.vars(problem$model$response)
     return(cli::format_inline("The response is also a predictor ({.field {response}}): new readings would have to be drawn one after the other."))
   }
-  if (!is.null(problem$criterion$censored)) return("Some readings are censored, and drawn ones would not be.")
-  if (resample %in% c("residual", "wild") && kind %in% c("likelihood", "density")) {
-    return(paste(format(problem$criterion), "does not add its noise to the fitted value."))
-  }
-  if (resample == "parametric" && kind == "density") return(paste(format(problem$criterion), "names no family."))
-  NULL
+  if (resample %in% criterion$resamplings) return(NULL)
+  if (!is.null(criterion$censored)) return("Some readings are censored, and drawn ones would not be.")
+  if (resample == "parametric") return(paste(format(criterion), "names no family."))
+  paste(format(criterion), "does not add its noise to the fitted value.")
 }
 
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
-resampling_draws <- function(run, prepared, resample, replicates, call) {
-  n <- prepared$rows
+resampling_draws <- function(run, compiled, resample, replicates, call) {
+  n <- compiled$rows
   if (resample == "case") return(list(rows = numbered_draws(function(times) sample.int(n, n * times, replace = TRUE), n, replicates)))
   if (resample == "parametric") {
-    noise <- noise_draw(run, prepared, call)
+    noise <- noise_draw(run, compiled, call)
     return(list(values = numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) noise())), n, replicates)))
   }
-  fitted <- fitted_rows(prepared, run$estimate)
-  weight <- root_weight_rows(prepared, run$estimate)
-  leverage <- row_leverage(run, prepared)
-  residual <- residual_rows(run, prepared, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
+  fitted <- fitted_rows(compiled, run$estimate)
+  weight <- root_weight_rows(compiled, run$estimate)
+  leverage <- row_leverage(run, compiled)
+  residual <- residual_rows(run, compiled, "weighted") / sqrt(pmax(1 - leverage, 1e-8))
   if (resample == "wild") {
     flipped <- function(times) fitted + residual * c(-1, 1)[sample.int(2, n * times, replace = TRUE)] / weight
     return(list(values = numbered_draws(flipped, n, replicates)))

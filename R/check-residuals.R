@@ -39,8 +39,8 @@ check_residuals <- function(run, along = NULL, seed = 1) {
 }
 
 residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
-  prepared <- prepared_of(run)
-  if (prepared$kind %in% c("density", "value")) {
+  compiled <- compiled_of(run)
+  if (is.null(noise_family(run$problem$criterion))) {
     refuse("criterion", c(
       "Residuals of {problem_criterion_text(run$problem)} have no known distribution.", "i" = "Name a family in {.fn max_likelihood}, or use least squares."
     ), call = call)
@@ -50,7 +50,7 @@ residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
   }
   warn_unconverged(run)
   if (identical(run$problem$criterion$relative, "observed")) return(unchecked_shares())
-  checked <- checked_rows(run, prepared, along)
+  checked <- checked_rows(run, compiled, along)
   sets <- reference_of(checked, seed)
   table <- rbind(
     check_runs(checked, sets), check_neighbours_correlate(checked, sets), check_spread(run, checked, sets), check_normality(checked, sets),
@@ -199,7 +199,7 @@ check_outliers <- function(run, checked, sets) {
 # How often chance would put the furthest of so many rows as far out: for squares by Student's t, times the number of rows; for other
 # criteria, under which no such law holds, from the simulated sets.
 outlier_p <- function(run, checked, sets) {
-  if (checked$kind %in% c("squares", "shares")) {
+  if (judged_by_squares(run$problem)) {
     freedom <- checked$freedom - 1
     if (!isTRUE(freedom >= 2)) return(rep(NA_real_, length(checked$z)))
     return(pmin(1, 2 * length(checked$z) * stats::pt(-abs(checked$studentised), freedom)))

@@ -28,11 +28,11 @@ check_solution <- function(run, seed = 1) {
   }
   refuse_outside(run$problem)
   table <- with_calls(run$problem, {
-    prepared <- in_all_parameters(prepared_to_walk(run))
-    fresh <- core_look_at(prepared, run$estimate, 1L)
+    compiled <- in_all_parameters(compiled_at_start(run))
+    fresh <- core_look_at(compiled, run$estimate, 1L)
     rbind(
-      check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, prepared, fresh), check_neighbours(run, prepared, seed),
-      check_bounds_named(run), check_rank(run, prepared), check_restart(run, seed), check_refusals(run)
+      check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, compiled, fresh), check_neighbours(run, compiled, seed),
+      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run)
     )
   })
   structure(table, class = c("tundrel_checks", class(table)))
@@ -75,7 +75,7 @@ check_slope <- function(run, fresh) {
 
 free_directions <- function(run) which(run$at_bound == "")
 
-check_curvature <- function(run, prepared, fresh) {
+check_curvature <- function(run, compiled, fresh) {
   if (length(fresh) == 0) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
   if (fresh$curves_down) {
     return(check_row("curvature", NA, "fail", "In one direction the criterion improves on both sides: the answer is a saddle, not an optimum."))
@@ -84,9 +84,9 @@ check_curvature <- function(run, prepared, fresh) {
     return(check_row("curvature", NA, "pass", "No direction that the readings met leave open curves the wrong way."))
   }
   if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no direction open, so nothing is asked of curvature."))
-  hessian <- core_hessian(prepared, run$estimate)
+  hessian <- core_hessian(compiled, run$estimate)
   free <- free_directions(run)
-  if (length(hessian) == 0 || length(free) == 0 || !is.null(prepared$joint)) {
+  if (length(hessian) == 0 || length(free) == 0 || !is.null(compiled$joint)) {
     return(check_row("curvature", NA, "pass", "The criterion curves the right way in every direction that conditions leave open."))
   }
   hessian <- hessian[free, free, drop = FALSE]
@@ -115,21 +115,21 @@ step_sizes <- function(run) {
   unname(ifelse(is.finite(errors) & errors > 0, pmax(errors, least_step_share * size), 1e-2 * size))
 }
 
-check_neighbours <- function(run, prepared, seed) {
+check_neighbours <- function(run, compiled, seed) {
   p <- length(run$estimate)
   sizes <- step_sizes(run)
   points <- with_seed(seed, {
     run$estimate + sizes * matrix(stats::rnorm(p * neighbours_tried), p) * rep(sample(neighbour_steps, neighbours_tried, TRUE), each = p)
   })
-  points <- pmin(pmax(points, prepared$lower), prepared$upper)
+  points <- pmin(pmax(points, compiled$lower), compiled$upper)
   grid <- as.data.frame(t(points))
   names(grid) <- names(run$estimate)
-  prepared$start <- run$estimate
+  compiled$start <- run$estimate
   # Equalities leave no room for random steps.
   sense <- vapply(joint_conditions(run$problem, run$status), `[[`, character(1), "sense")
   if (any(sense == "==")) return(check_row("neighbours", NA, "skip", "An equality between parameters leaves no room for random steps."))
-  inside <- conditions_hold(run$problem, prepared, grid)
-  values <- problem_values(run$problem, prepared, points)[inside]
+  inside <- conditions_hold(run$problem, compiled, grid)
+  values <- problem_values(run$problem, compiled, points)[inside]
   gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, values)
   better <- which(is.finite(gain) & gain > value_rounding(run))
   check_row("neighbours", length(better), if (length(better)) "fail" else "pass", if (length(better)) {
@@ -154,9 +154,9 @@ check_bounds_named <- function(run) {
 # Beyond this the Jacobian's columns, scaled, are close to dependent.
 conditioning_warns <- 1e4
 
-check_rank <- function(run, prepared) {
-  prepared["joint"] <- list(NULL)
-  factor <- if (prepared$kind == "value") NULL else core_look_at(prepared, run$estimate, 1L)$factor
+check_rank <- function(run, compiled) {
+  compiled["joint"] <- list(NULL)
+  factor <- if (!has_rows(run$problem)) NULL else core_look_at(compiled, run$estimate, 1L)$factor
   free <- free_directions(run)
   if (length(factor) == 0 || length(free) == 0) {
     skipped <- "A value alone has no rows whose slopes could be compared."

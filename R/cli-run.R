@@ -21,12 +21,29 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   if (is.null(given)) return(0L)
   plan <- with_run_options(read_plan(given$args), given$options)
   plan$elsewhere <- given$options$out
-  # a person at a terminal sees a bar; a pipe gets plain lines
-  if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) plan$progress <- "bar"
   quietly <- if (given$options$quiet) suppressMessages else identity
-  done <- quietly(run_plan(plan, say_aside, resume))
+  # a person at a terminal sees a bar; a pipe gets plain lines
+  done <- if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) {
+    progressr::with_progress(
+      run_plan(plan, tell_events(plan, progress_bar()), resume = resume),
+      handlers = progressr::handler_txtprogressbar(file = stderr(), clear = TRUE, enable = TRUE), enable = TRUE
+    )
+  } else {
+    quietly(run_plan(plan, tell_events(plan), resume = resume))
+  }
   if (given$options$json) cat_json(run_as_json(done, plan)) else print_done(done, plan)
   exit_code(done$best$converged)
+}
+
+# Says what a plan's runs come to, as they do; `bar` shows where they stand.
+tell_events <- function(plan, bar = function(state) NULL) {
+  function(event) {
+    switch(event$event,
+      measurements = say_aside("Reading ", plan$measurements, ": ", count_of(event$rows, "row")),
+      progress = bar(utils::modifyList(event, list(share = (event$i - 1 + (event$share %|% 0)) / event$of))),
+      run_ended = say_aside(if (inherits(event$run, "tundrel_runs")) c("Fitting from many starts: ", format(event$run)) else c("Fitting by ", event$run$solver$name, ": ", stop_line(event$run)))
+    )
+  }
 }
 
 # Seed and threads from the command line, for runs to which the plan gives none.

@@ -41,15 +41,15 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   runs <- collect_runs(given)
   names(runs) <- run_labels(runs)
   if (length(runs) < 2) refuse("solver", c("Two models at least are needed to compare.", "x" = "There is {length(runs)}."))
-  prepared <- check_same_rows(runs)
+  compiled <- check_same_rows(runs)
   check_threads(threads)
   check_seed(seed)
   if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", "solver", above = 2, or_equal = TRUE)
   pairs <- nested_pairs(runs, nested)
   rows <- lapply(runs, glance)
   pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)
-  left_out <- if (folds > 0) left_out_rows(runs[[1]], prepared[[1]], folds, by, seed)
-  predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], prepared[[name]], left_out, one_criterion(runs), threads))
+  left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed)
+  predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads))
   table <- tibble(
     model = names(runs), formula = vapply(runs, function(r) expression_text(r$problem$model$formula), character(1), USE.NAMES = FALSE),
     n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"),
@@ -75,36 +75,36 @@ one_criterion <- function(runs) length(unique(vapply(runs, function(r) format(r$
 
 # Models can be compared on the same readings only.
 check_same_rows <- function(runs, call = rlang::caller_env()) {
-  if (any(vapply(runs, function(r) !is.null(r$problem$own$fun), logical(1)))) {
+  if (any(vapply(runs, function(r) !has_curve(r$problem), logical(1)))) {
     refuse("measurements", "Models are compared on measurements, and a function that was posed itself has none.", call = call)
   }
-  prepared <- lapply(runs, prepared_of)
+  compiled <- lapply(runs, compiled_of)
   responses <- lapply(runs, function(r) expression_text(r$problem$model$response))
   labels <- names(runs)
   for (i in seq_along(runs)[-1]) {
-    if (responses[[i]] == responses[[1]] && identical(prepared[[i]]$used, prepared[[1]]$used)) check_same_readings(runs[c(1, i)], prepared[c(1, i)], call)
+    if (responses[[i]] == responses[[1]] && identical(compiled[[i]]$used, compiled[[1]]$used)) check_same_readings(runs[c(1, i)], compiled[c(1, i)], call)
     what <- if (responses[[i]] != responses[[1]]) {
       c("The models have different responses.", "x" = "{.val {labels[1]}} explains {.code {responses[[1]]}}, {.val {labels[i]}} {.code {responses[[i]]}}.")
-    } else if (!identical(prepared[[i]]$used, prepared[[1]]$used)) {
-      lone <- setdiff(union(prepared[[1]]$used, prepared[[i]]$used), intersect(prepared[[1]]$used, prepared[[i]]$used))
+    } else if (!identical(compiled[[i]]$used, compiled[[1]]$used)) {
+      lone <- setdiff(union(compiled[[1]]$used, compiled[[i]]$used), intersect(compiled[[1]]$used, compiled[[i]]$used))
       c(
         "The models are fitted to different rows.",
         "x" = "Only one of {.val {labels[1]}} and {.val {labels[i]}} uses {name_rows(sort(lone))}.",
         "i" = "Leave out of the measurements what one of them cannot use."
       )
-    } else if (!isTRUE(all.equal(response_rows(prepared[[i]]), response_rows(prepared[[1]]), tolerance = 1e-12))) {
+    } else if (!isTRUE(all.equal(response_rows(compiled[[i]]), response_rows(compiled[[1]]), tolerance = 1e-12))) {
       c("The models are fitted to different measurements.", "x" = "The responses of {.val {labels[1]}} and {.val {labels[i]}} differ.")
     }
     if (!is.null(what)) refuse("measurements", what, call = call)
   }
-  prepared
+  compiled
 }
 
 # Likelihoods of the same numbers may still be of different things: of a reading known exactly and of one known by a limit, or a
 # density, whose number depends on the unit, and a probability, whose does not.
-check_same_readings <- function(runs, prepared, call) {
+check_same_readings <- function(runs, compiled, call) {
   labels <- names(runs)
-  limits <- lapply(prepared, function(p) {
+  limits <- lapply(compiled, function(p) {
     if (any(!exact_rows(p))) lapply(c("known", "low", "high"), function(name) core_evaluate(p$nodes, p[[name]], p$columns, p$rows, numeric()))
   })
   if (!isTRUE(all.equal(limits[[1]], limits[[2]], tolerance = 1e-12, check.attributes = FALSE))) {
@@ -125,9 +125,8 @@ check_same_readings <- function(runs, prepared, call) {
 
 # What a criterion's likelihood gives a reading.
 likelihood_of <- function(problem) {
-  family <- problem$criterion$family
-  if (problem$criterion$kind == "density") return("unknown")
-  if (!is.null(family) && families()[[family]]$discrete) "probability" else "density"
+  family <- noise_family(problem$criterion)
+  if (is.null(family)) "unknown" else if (family$discrete) "probability" else "density"
 }
 
 #' @export

@@ -23,7 +23,7 @@ nested_pairs <- function(runs, stated, call = rlang::caller_env()) {
 
 check_same_noise <- function(runs, pair, call) {
   kinds <- vapply(pair, function(name) format(runs[[name]]$problem$criterion), character(1))
-  squares <- vapply(pair, function(name) runs[[name]]$problem$criterion$kind %in% c("squares", "shares"), logical(1))
+  squares <- vapply(pair, function(name) judged_by_squares(runs[[name]]$problem), logical(1))
   if (!any(squares) || kinds[1] == kinds[2]) return(invisible())
   refuse("model", c("{.val {pair[1]}} and {.val {pair[2]}} cannot be tested: they are judged differently.",
     "x" = "{kinds[1]}, against {kinds[2]}."), call = call)
@@ -35,7 +35,7 @@ told_nested <- function(simple, full) {
   if (!same(function(p) expression_text(p$model$formula)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
   more <- setdiff(sentences(simple), sentences(full))
-  equalities <- vapply(simple$problem$conditions, function(c) c$kind %in% c("fixed", "tied") || c$sense == "==", logical(1))
+  equalities <- vapply(simple$problem$conditions, is_equality, logical(1))
   # a condition that only the fuller model keeps to may leave out the simpler one
   if (length(setdiff(sentences(full), sentences(simple)))) return(FALSE)
   length(more) > 0 && all(more %in% sentences(simple)[equalities]) && n_estimated(simple) < n_estimated(full)
@@ -46,7 +46,7 @@ nested_test <- function(runs, pair) {
   full <- runs[[pair[2]]]
   df <- n_estimated(full) - n_estimated(simple)
   freedom <- stats::df.residual(full)
-  kind <- full$problem$criterion$kind
+  test <- full$problem$criterion$test
   row <- function(test, statistic, p, reading, residual = NA_real_) {
     tibble(simple = pair[1], full = pair[2], test = test, statistic = statistic, df = df, df_residual = residual, p_value = p, reading = reading)
   }
@@ -56,17 +56,17 @@ nested_test <- function(runs, pair) {
       pair[1], " fits better than ", pair[2], ", which holds it: ", pair[2], " stopped short of its optimum; fit it again from the answer of ", pair[1], "."
     )))
   }
-  if (kind %in% c("squares", "shares")) {
-    if (!isTRUE(freedom > 0)) return(row("F", NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
+  if (identical(test, "F")) {
+    if (!isTRUE(freedom > 0)) return(row(test, NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
     statistic <- max(gain, 0) / df / sigma_of(full)^2
     p <- stats::pf(statistic, df, freedom, lower.tail = FALSE)
-    return(row("F", statistic, p, test_reading(pair, p, full), freedom))
+    return(row(test, statistic, p, test_reading(pair, p, full), freedom))
   }
-  if (!is_likelihood(full$problem)) return(row(NA_character_, NA_real_, NA_real_,
+  if (is.na(test)) return(row(NA_character_, NA_real_, NA_real_,
     paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
   statistic <- 2 * max(gain, 0)
   p <- stats::pchisq(statistic, df, lower.tail = FALSE)
-  row("likelihood ratio", statistic, p, test_reading(pair, p, full))
+  row(test, statistic, p, test_reading(pair, p, full))
 }
 
 test_reading <- function(pair, p, full) {

@@ -33,8 +33,8 @@ optima_of <- function(runs) {
 # How far the values of runs may be apart that ended at the same optimum: what the data cannot tell, or rounding.
 same_value_reach <- function(run) {
   rounding <- 10 * value_rounding(run)
-  if (is_value_run(run)) return(rounding)
-  unit <- if (is_likelihood(run$problem) || run$problem$criterion$kind == "robust") 1 else run$value / max(1, stats::df.residual(run))
+  if (!has_rows(run$problem)) return(rounding)
+  unit <- if (run$problem$criterion$in_noise_units) 1 else run$value / max(1, stats::df.residual(run))
   max(rounding, same_noise_share * unit)
 }
 
@@ -73,20 +73,20 @@ parameters_apart <- function(a) {
 
 # The sizes at which parameters were expected: never zero.
 parameter_reach <- function(run) {
-  size <- in_all_parameters(prepared_to_walk(run))$typical
+  size <- in_all_parameters(compiled_at_start(run))$typical
   pmax(size, 1e-2 * box_widths(run$problem, names(run$estimate)))
 }
 
 parameter_errors <- function(run) {
-  if (is.null(run$factor) || is_value_run(run) || is_unjudged(run) || all(run$factor == 0)) return(rep(0, length(run$estimate)))
+  if (is.null(run$factor) || !has_rows(run$problem) || is_unjudged(run) || all(run$factor == 0)) return(rep(0, length(run$estimate)))
   variance <- suppressWarnings(diag(free_covariance(run, run$at_bound != "")))
   ifelse(is.finite(variance), sqrt(pmax(variance, 0)), 0)
 }
 
 # What a step from the answer changes the value by, from the curvature there.
 bent_change <- function(run) {
-  if (is_value_run(run)) {
-    half <- 0.5 * tryCatch(core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate), error = function(e) matrix(0, 0, 0))
+  if (!has_rows(run$problem)) {
+    half <- 0.5 * tryCatch(core_hessian(in_all_parameters(compiled_at_start(run)), run$estimate), error = function(e) matrix(0, 0, 0))
   } else if (is_unjudged(run) || criterion_form(run$problem) == "kinked") {
     half <- matrix(0, 0, 0)
   } else {
@@ -101,9 +101,9 @@ box_widths <- function(problem, names) {
 
 # Parameters whose sign makes no difference to the criterion, such as a width that is only squared; not those that make none at all.
 either_sign <- function(run) {
-  if (!is.null(run$problem$own)) return(character())
-  prepared <- prepared_of(run)
-  looked_at <- function(x) c(fitted_rows(prepared, x), if (prepared$kind != "squares") core_row_losses(prepared, x))
+  if (!is_compiled(run$problem)) return(character())
+  compiled <- compiled_of(run)
+  looked_at <- function(x) c(fitted_rows(compiled, x), if (criterion_form(run$problem) != "squares") core_row_losses(compiled, x))
   here <- looked_at(run$estimate)
   same <- function(name, value) isTRUE(all.equal(looked_at(replace(run$estimate, name, value)), here, tolerance = 1e-12))
   Filter(function(name) {
@@ -117,7 +117,7 @@ without_sign <- function(x, either) replace(x, either, abs(x[either]))
 # Terms of the model's sum that are the same but for the names of their parameters: for each such kind of term, a list
 # of the parameters' names, one vector a term, in the same order.
 exchangeable_terms <- function(problem, status) {
-  if (!is.null(problem$own)) return(list())
+  if (!is_compiled(problem)) return(list())
   shared <- all.vars(problem$model$response)
   terms <- model_components(problem$model)
   owned <- lapply(terms, function(term) intersect(all.vars(term), status$free))

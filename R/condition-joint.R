@@ -4,7 +4,7 @@
 # are one, and two that limit the same expression from both sides at the same place are an equality. `members` tells which
 # sentences each stands for.
 joint_conditions <- function(problem, status) {
-  on_tied <- Filter(function(c) c$kind == "bound" && c$parameter %in% names(status$tied), problem$conditions)
+  on_tied <- bounds_of(problem$conditions, names(status$tied))
   merged_conditions(c(status$others, on_tied))
 }
 

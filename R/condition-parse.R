@@ -145,3 +145,13 @@ canonical_form <- function(condition) {
     }
   )
 }
+
+is_bound <- function(condition) condition$kind == "bound"
+is_fixed_value <- function(condition) condition$kind == "fixed"
+bounds_of <- function(conditions, parameters) Filter(function(c) is_bound(c) && c$parameter %in% parameters, conditions)
+# Equalities, which take a direction away; the others only limit one.
+is_equality <- function(condition) condition$kind %in% c("fixed", "tied") || condition$sense == "=="
+limits_only <- function(kind) kind %in% c("bound", "linear", "nonlinear")
+
+# Conditions as they were written, each once.
+condition_texts <- function(problem) unique(vapply(problem$conditions, `[[`, character(1), "text"))

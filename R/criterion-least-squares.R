@@ -41,13 +41,42 @@ new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, call =
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
-  structure(
-    list(name = "least_squares", kind = if (identical(relative, "fitted")) "shares" else "squares", goal = "minimise", weights = weights, sd = sd, relative = relative),
-    class = "tundrel_criterion"
+  shares <- identical(relative, "fitted")
+  new_criterion(
+    if (shares) "shares" else "squares", "least_squares", form = if (shares) "smooth" else "squares", squares = TRUE,
+    scale_estimated = is.null(relative), residual_kinds = residual_kinds, test = "F", weights = weights, sd = sd, relative = relative
   )
 }
 
-format_least_squares <- function(x) {
+#' @export
+format.tundrel_criterion_squares <- function(x, ...) {
   parts <- c(format_noise(x), if (!is.null(x$weights)) paste("weights =", expression_text(x$weights)))
   if (length(parts) == 0) "plain least squares" else paste0("least squares, ", paste(parts, collapse = ", "))
 }
+
+compile_criterion.tundrel_criterion_squares <- function(criterion, collector, call) list(kind = "squares")
+
+compile_criterion_in_r.tundrel_criterion_squares <- function(criterion, problem, compiled, call) {
+  response <- response_rows(compiled)
+  weight <- stated_root_weight_rows(compiled)
+  compiled$response_norm <- sqrt(sum((response * weight)^2))
+  with_residuals(compiled, function(x) weight * (response - numbers_or_nan(compiled$user_fitted(x), compiled$rows)))
+}
+
+noise_scale.tundrel_criterion_squares <- function(criterion, value, residuals, freedom, n_estimated) {
+  if (isTRUE(freedom > 0)) sqrt(value / freedom) else NA_real_
+}
+
+error_scale.tundrel_criterion_squares <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) sigma
+
+rise_scale.tundrel_criterion_squares <- function(criterion, sigma, errors, matched) 1 / sigma^2
+
+# Weights that come from the readings themselves belong to no density.
+log_likelihood.tundrel_criterion_squares <- function(criterion, value, n, log_weight) {
+  if (!is.null(criterion$relative)) return(NA_real_)
+  -n / 2 * (log(2 * pi) + log(value / n) + 1) + log_weight
+}
+
+value_digits.tundrel_criterion_squares <- function(criterion, rows, n, size) rows * (exact_residual_share * size)^2
+
+states_sd.tundrel_criterion_squares <- function(criterion, unknown) !is.null(criterion$sd)

@@ -58,12 +58,11 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
     check_family_arguments(find_family(family, call), others, censored, call)
     others <- others[families()[[family]]$others]
   }
-  structure(
-    list(
-      name = "max_likelihood", kind = if (is.null(family)) "density" else "likelihood", goal = "maximise",
-      family = family, others = others, log_density = log_density, censored = censored
-    ),
-    class = "tundrel_criterion"
+  if (is.null(family)) return(new_density(log_density))
+  new_criterion(
+    "likelihood", "max_likelihood", form = if (families()[[family]]$kinked) "kinked" else "smooth", goal = "maximise",
+    residuals = "quantile", residual_kinds = residual_kinds, resamplings = if (is.null(censored)) c("parametric", "case") else "case",
+    test = "likelihood ratio", in_noise_units = TRUE, family = family, others = others, censored = censored
   )
 }
 
@@ -89,8 +88,8 @@ check_family_arguments <- function(family, others, censored, call) {
   }
 }
 
-format_likelihood <- function(x) {
-  if (!is.null(x$log_density)) return(paste("maximum likelihood, log density", expression_text(x$log_density)))
+#' @export
+format.tundrel_criterion_likelihood <- function(x, ...) {
   others <- vapply(x$others, expression_text, character(1))
   paste(c(
     paste("maximum likelihood,", gsub("_", " ", x$family)), if (length(others)) paste(names(others), "=", others),
@@ -98,7 +97,63 @@ format_likelihood <- function(x) {
   ), collapse = ", ")
 }
 
-# The expressions of a likelihood.
-likelihood_expressions <- function(criterion) {
-  if (is.null(criterion$log_density)) criterion$others else list(log_density = criterion$log_density)
+likelihood_expressions.tundrel_criterion_likelihood <- function(criterion) criterion$others
+
+compile_criterion.tundrel_criterion_likelihood <- function(criterion, collector, call) {
+  list(
+    kind = "likelihood", family = criterion$family,
+    others = vapply(criterion$others, function(expr) collector$add(written_shapes(expr, call), call), integer(1), USE.NAMES = FALSE)
+  )
+}
+
+# Readings that the family does not allow are named with their rows. Trials are known in advance; nothing else that a family has
+# can make a reading impossible.
+check_readings.tundrel_criterion_likelihood <- function(criterion, problem, compiled, call) {
+  family <- families()[[criterion$family]]
+  readings <- response_rows(compiled)
+  others <- if (family$counted) other_rows(compiled, numeric(length(compiled$status$free)))
+  bad <- !family$allowed(readings, others) & exact_rows(compiled)
+  if (any(bad)) {
+    trials <- if (length(others)) paste(" of", format_number(utils::head(others$trials[bad], 3)))
+    shown <- paste0(format_number(utils::head(readings[bad], 3)), trials, collapse = ", ")
+    refuse("criterion", c(
+      "The family {.val {family$name}} is for readings that are {family$readings}.",
+      "x" = "{.code {expression_text(problem$model$response)}} is {shown} in {name_rows(compiled$used[bad])}.",
+      "i" = if (family$censorable && any(readings[bad] == 0)) {
+        "Zeros that stand for readings below a detection limit can be {.fn censored}; else choose another family, or leave the rows out."
+      } else {
+        "Choose another family, mend the rows, or leave them out."
+      }
+    ), call = call)
+  }
+  if (any(exact_rows(compiled))) return(invisible())
+  refuse("criterion", c(
+    "Every reading is censored: nothing is known exactly.",
+    "x" = "The criterion says {format(criterion$censored)}.",
+    "i" = "Are {.arg below} and {.arg above} mixed up?"
+  ), call = call)
+}
+
+row_weights.tundrel_criterion_likelihood <- function(criterion, compiled, x, fitted) {
+  1 / sqrt(families()[[criterion$family]]$variance(fitted, other_rows(compiled, x)))
+}
+
+log_likelihood.tundrel_criterion_likelihood <- function(criterion, value, n, log_weight) value
+
+noise_family.tundrel_criterion_likelihood <- function(criterion) families()[[criterion$family]]
+
+# The last digits of readings and curve count in units of the spread.
+value_digits.tundrel_criterion_likelihood <- function(criterion, rows, n, size) n * (same_value_share + 4 * .Machine$double.eps * size)
+
+states_sd.tundrel_criterion_likelihood <- function(criterion, unknown) {
+  spread <- families()[[criterion$family]]$spread
+  !is.null(spread) && !any(c("fitted", unknown) %in% all.vars(criterion$others[[spread]]))
+}
+
+spread_may_vanish.tundrel_criterion_likelihood <- function(criterion, parameters) {
+  any(unlist(lapply(likelihood_expressions(criterion), all.vars)) %in% parameters)
+}
+
+stored_parts.tundrel_criterion_likelihood <- function(criterion) {
+  list(family = criterion$family, others = stored_texts(criterion$others), censored = stored_texts(unclass(criterion$censored)))
 }

@@ -48,17 +48,37 @@ new_robust_error <- function(loss = "huber", tuning = NULL, sd = NULL, relative 
   check_relative(relative, sd, call)
   tuning <- tuning %||% robust_tunings[[place]]
   check_number(tuning, "tuning", "criterion", above = 0, call = call)
-  structure(
-    list(name = "robust_error", kind = "robust", goal = "minimise", loss = names(robust_tunings)[place], tuning = tuning, sd = sd, relative = relative),
-    class = "tundrel_criterion"
+  new_criterion(
+    "robust", "robust_error", form = "smooth", own_information = TRUE, in_noise_units = TRUE, scale_first = TRUE,
+    loss = names(robust_tunings)[place], tuning = tuning, sd = sd, relative = relative
   )
 }
 
-format_robust <- function(x) {
+#' @export
+format.tundrel_criterion_robust <- function(x, ...) {
   paste(c(
     paste0("robust error, ", x$loss, " loss from ", format_number(x$tuning), " scales"),
     if (!is.null(x$scale)) paste("scale", format_number(x$scale)), format_noise(x)
   ), collapse = ", ")
+}
+
+compile_criterion.tundrel_criterion_robust <- function(criterion, collector, call) {
+  c(list(kind = "robust"), criterion[intersect(c("loss", "tuning", "scale"), names(criterion))])
+}
+
+compile_criterion_in_r.tundrel_criterion_robust <- function(criterion, problem, compiled, call) refuse_without_derivatives(problem, call)
+
+noise_scale.tundrel_criterion_robust <- function(criterion, value, residuals, freedom, n_estimated) criterion$scale
+
+error_scale.tundrel_criterion_robust <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+  if (freedom > 0) sqrt(n / freedom) else NA_real_
+}
+
+# By matching the information in the rows' slopes.
+rise_scale.tundrel_criterion_robust <- function(criterion, sigma, errors, matched) matched
+
+stored_parts.tundrel_criterion_robust <- function(criterion) {
+  c(NextMethod(), list(loss = criterion$loss, tuning = exact(criterion$tuning), scale = if (!is.null(criterion$scale)) exact(criterion$scale)))
 }
 
 # Of normal noise, the median absolute value of one standard deviation.

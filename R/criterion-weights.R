@@ -61,13 +61,13 @@ evaluate_on_rows <- function(expr, problem, rows) {
 }
 
 # What stands for a reading of zero where noise is a share of the fitted value; only squares can take such readings.
-share_reference <- function(problem, prepared, call) {
-  response <- response_rows(prepared)
+share_reference <- function(problem, compiled, call) {
+  response <- response_rows(compiled)
   zero <- response == 0
-  if (any(zero) && problem$criterion$kind != "shares") {
+  if (any(zero) && !judged_by_squares(problem)) {
     refuse("criterion", c(
       "{format(problem$criterion)} compares by ratios, and a reading of zero has none.",
-      "x" = "The response is zero in {name_rows(prepared$used[zero])}.", "i" = "Leave these rows out, or use {.fn least_squares}."
+      "x" = "The response is zero in {name_rows(compiled$used[zero])}.", "i" = "Leave these rows out, or use {.fn least_squares}."
     ), call = call)
   }
   if (all(zero)) 1 else mean(abs(response))

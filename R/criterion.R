@@ -1,11 +1,123 @@
 # What every criterion shares: how it is stated, shown, and which way is better.
 
-#' @export
-format.tundrel_criterion <- function(x, ...) {
-  switch(x$kind,
-    squares = , shares = format_least_squares(x), absolute = format_absolute(x), robust = format_robust(x), format_likelihood(x)
+# Each criterion is an S3 class in a file of its own. It says what the rest of the package needs to know of it here, in fields and in
+# the methods below; nothing else asks which criterion it is.
+#
+#   form             "squares", "smooth" or "kinked" (with kinks where residuals are zero): what solvers have to be able to do
+#   name, goal       the function that states it; "minimise" or "maximise"
+#   squares          whether the scale of the noise comes from a sum of squares per degree of freedom
+#   scale_estimated  whether log_likelihood() has found a scale of the noise on the way
+#   residuals        residuals that are shown where none are named; `residual_kinds`, those that there are
+#   resamplings      how readings may be drawn again, the usual way first
+#   test             of nested models: "F", "likelihood ratio" or NA
+#   own_information  whether it has a way of its own to tell what the rows say of the parameters
+#   in_noise_units   whether differences of its value are in units of the noise
+#   scale_first      whether a scale has to be found before it can be judged by
+#   meets_readings   whether the best fit meets some readings exactly
+#   unit_noise       draws the noise of variance one that it is made for, for standardised residuals
+new_criterion <- function(class, name, form, goal = "minimise", squares = FALSE, scale_estimated = FALSE, residuals = "response",
+                          residual_kinds = c("response", "weighted", "pearson"), resamplings = c("residual", "wild", "case", "parametric"),
+                          test = NA_character_, own_information = FALSE, in_noise_units = FALSE, scale_first = FALSE, meets_readings = FALSE,
+                          unit_noise = stats::rnorm, ...) {
+  structure(
+    list(
+      name = name, form = form, goal = goal, squares = squares, scale_estimated = scale_estimated, residuals = residuals,
+      residual_kinds = residual_kinds, resamplings = resamplings, test = test, own_information = own_information, in_noise_units = in_noise_units, scale_first = scale_first,
+      meets_readings = meets_readings, unit_noise = unit_noise, ...
+    ),
+    class = c(paste0("tundrel_criterion_", class), "tundrel_criterion")
   )
 }
+
+residual_kinds <- c("response", "weighted", "pearson", "deviance", "quantile")
+
+criterion_form <- function(problem) problem$criterion$form
+judged_by_squares <- function(problem) problem$criterion$squares
+
+# What the core needs to know: its `kind` of loss, and its expressions as nodes; `collector` knows the columns, and `fitted` stands for
+# the model's value.
+compile_criterion <- function(criterion, collector, call) UseMethod("compile_criterion")
+
+# The same where R evaluates the model: the residuals or the value of a compiled problem, as functions.
+compile_criterion_in_r <- function(criterion, problem, compiled, call) UseMethod("compile_criterion_in_r")
+compile_criterion_in_r.tundrel_criterion <- function(criterion, problem, compiled, call) {
+  with_value(compiled, function(x) {
+    compiled$columns$.fitted <- as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
+    sum(core_row_losses(compiled, x))
+  })
+}
+
+refuse_without_derivatives <- function(problem, call) {
+  refuse("criterion", c(
+    "{format(problem$criterion)} needs exact derivatives, and this model calls {.fn {problem$model$calls}}, which R evaluates.",
+    "i" = "Write the model in the model language, or judge by least squares or maximum likelihood."
+  ), call = call)
+}
+
+# Expressions of a likelihood, whose names may be parameters of its own.
+likelihood_expressions <- function(criterion) UseMethod("likelihood_expressions")
+likelihood_expressions.tundrel_criterion <- function(criterion) list()
+
+# Readings that cannot be are refused.
+check_readings <- function(criterion, problem, compiled, call) UseMethod("check_readings")
+check_readings.tundrel_criterion <- function(criterion, problem, compiled, call) invisible()
+
+# One over the standard deviation of each row but for a common scale, where the model gives `fitted`.
+row_weights <- function(criterion, compiled, x, fitted) UseMethod("row_weights")
+row_weights.tundrel_criterion <- function(criterion, compiled, x, fitted) {
+  weight <- stated_root_weight_rows(compiled)
+  if (compiled$relative_to_fitted) weight / abs(fitted) else weight
+}
+
+# The scale of the noise in units of the rows' own spread, from the criterion's `value` or the weighted `residuals`; NA where there
+# is none.
+noise_scale <- function(criterion, value, residuals, freedom, n_estimated) UseMethod("noise_scale")
+noise_scale.tundrel_criterion <- function(criterion, value, residuals, freedom, n_estimated) NA_real_
+
+# What standard errors by the inverse of the information are multiplied by. `by_value`: information comes from second derivatives
+# of the value.
+error_scale <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) UseMethod("error_scale")
+error_scale.tundrel_criterion <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) 1
+
+# What a rise of the value is multiplied by to be a square in units of the noise. `matched`: the factor by which the curvature of the
+# value agrees with the covariance.
+rise_scale <- function(criterion, sigma, errors, matched) UseMethod("rise_scale")
+rise_scale.tundrel_criterion <- function(criterion, sigma, errors, matched) 2
+
+# The logarithm of the likelihood that a value stands for, with its scale at its best; NA where it stands for none.
+log_likelihood <- function(criterion, value, n, log_weight) UseMethod("log_likelihood")
+log_likelihood.tundrel_criterion <- function(criterion, value, n, log_weight) NA_real_
+
+# The family of the noise, NULL where it is not known; and its other parameters where they come from the scale of the noise: `spread` is
+# that of each reading for a scale of one.
+noise_family <- function(criterion) UseMethod("noise_family")
+noise_family.tundrel_criterion <- function(criterion) family_normal()
+noise_others <- function(criterion, spread, sigma, value_per_row) UseMethod("noise_others")
+noise_others.tundrel_criterion <- function(criterion, spread, sigma, value_per_row) list(sd = sigma * spread)
+
+# Shares of the value, and of what it is a sum of differences of, that are rounding and the solvers' last steps.
+same_value_share <- 1e-9
+exact_residual_share <- 1e-10
+
+# What is left of the value by rounding, where residuals are differences of numbers as large as `size`.
+value_digits <- function(criterion, rows, n, size) UseMethod("value_digits")
+value_digits.tundrel_criterion <- function(criterion, rows, n, size) same_value_share * n
+
+# Whether the standard deviation of every reading was stated, with none of the names in `unknown`.
+states_sd <- function(criterion, unknown) UseMethod("states_sd")
+states_sd.tundrel_criterion <- function(criterion, unknown) FALSE
+
+# Whether the spread may go to nought where the curve meets readings, with some of `parameters` estimated.
+spread_may_vanish <- function(criterion, parameters) UseMethod("spread_may_vanish")
+spread_may_vanish.tundrel_criterion <- function(criterion, parameters) FALSE
+
+# What is stored of it beside its name.
+stored_criterion <- function(criterion) c(list(name = criterion$name), stored_parts(criterion))
+stored_parts <- function(criterion) UseMethod("stored_parts")
+stored_parts.tundrel_criterion <- function(criterion) {
+  list(relative = criterion$relative, expressions = stored_texts(criterion[c("weights", "sd")]))
+}
+stored_texts <- function(expressions) lapply(Filter(Negate(is.null), expressions), expression_text)
 
 #' @export
 print.tundrel_criterion <- function(x, ...) {
@@ -46,9 +158,9 @@ judge_by <- function(problem, criterion) {
 
 # A function that was posed itself says already what is made small or large.
 check_criterion_fits <- function(problem, criterion, call = rlang::caller_env()) {
-  if (is.null(problem$own$fun) || (problem$own$kind == "residuals" && identical(format(criterion), "plain least squares"))) return(invisible())
+  if (has_curve(problem) || (has_rows(problem) && identical(format(criterion), format(least_squares())))) return(invisible())
   refuse("criterion", c(
-    "A function that returns its {problem$own$kind} is judged by what it returns.",
+    "A function that returns its {if (has_rows(problem)) 'residuals' else 'value'} is judged by what it returns.",
     "x" = "There is no model here, and so no {.field fitted} value, that {format(criterion)} could use.",
     "i" = "Pose a formula that calls the function, as in {.code pose(data, y ~ curve(x, a, b))}."
   ), call = call)
@@ -72,7 +184,7 @@ check_precision_columns <- function(problem, criterion, call = rlang::caller_env
 # Names in a likelihood that have no other meaning: parameters of its own.
 criterion_parameters <- function(problem, criterion, call = rlang::caller_env()) {
   columns <- names(problem$measurements)
-  if (criterion$kind %in% c("likelihood", "density") && "fitted" %in% columns) {
+  if (length(likelihood_expressions(criterion)) && "fitted" %in% columns) {
     refuse("criterion", c(
       "A column is called {.field fitted}, which in a likelihood means the model's value.",
       "i" = "Rename the column before posing."
@@ -103,7 +215,7 @@ with_criterion_parameters <- function(problem, criterion, added) {
 }
 
 # Likelihoods, and functions posed so, are made large; everything else small.
-maximises <- function(problem) identical(problem$own$goal, "maximise") || identical(problem$criterion$goal, "maximise")
+maximises <- function(problem) problem$criterion$goal == "maximise"
 
 # The user's value from the one that solvers make small, and back.
 in_users_sign <- function(problem, value) if (maximises(problem)) -value else value

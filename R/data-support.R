@@ -30,7 +30,7 @@ data_support <- function(run) {
   moving <- names(run$at_bound)[run$at_bound == ""]
   if (length(moving) == 0) refuse("solver", "Every free parameter rests on a bound: the data move none.")
   size <- abs(run$estimate[moving])
-  typical <- stats::setNames(prepared_to_walk(run)$typical, names(run$estimate))[moving]
+  typical <- stats::setNames(compiled_at_start(run)$typical, names(run$estimate))[moving]
   size[size < 1e-6 * typical] <- typical[size < 1e-6 * typical]
   factor <- run$factor[, names(run$estimate) %in% moving, drop = FALSE] %*% diag(size, length(size))
   found <- weak_directions(factor, moving)
@@ -77,7 +77,7 @@ direction_reading <- function(run, direction, size, error) {
   }
   how <- if (is.infinite(error)) "not determined by the data" else "hardly determined by the data"
   if (length(names) == 1) {
-    return(paste0(names, " is ", how, if (names %in% run$unfelt) ": it does not act on the fit" else ": hold it, or measure where it acts"))
+    return(paste0(names, " is ", how, if (names %in% run$without_effect) ": it does not act on the fit" else ": hold it, or measure where it acts"))
   }
   if (length(names) == 2) {
     told <- known_combination(run, names, shares, size)
@@ -90,7 +90,7 @@ direction_reading <- function(run, direction, size, error) {
 
 # Of two parameters that trade off, the combination that stays known when they move far along it.
 known_combination <- function(run, names, shares, size) {
-  prepared <- prepared_at_answer(run)
+  compiled <- compiled_at_answer(run)
   names <- intersect(names(run$estimate), names)
   a <- run$estimate[[names[1]]]
   b <- run$estimate[[names[2]]]
@@ -106,7 +106,7 @@ known_combination <- function(run, names, shares, size) {
     )
   )
   rises <- vapply(moves, function(move) {
-    value <- core_values(prepared, matrix(replace(run$estimate, match(names, names(run$estimate)), move$to)))
+    value <- core_values(compiled, matrix(replace(run$estimate, match(names, names(run$estimate)), move$to)))
     (value - in_users_sign(run$problem, run$value)) * root_scale(run)
   }, numeric(1))
   # exactly, or within chance of one standard error

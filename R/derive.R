@@ -39,7 +39,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
   information <- rlang::arg_match(information)
   call <- rlang::current_env()
   table <- with_calls(run$problem, {
-    run <- with_preparation(run)
+    run <- keep_compiled(run)
     judged <- with_information(run, information)
     quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = call))
     uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)

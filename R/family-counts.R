@@ -7,7 +7,7 @@ family_poisson <- function() {
     density = function(y, m, o) stats::dpois(y, m, log = TRUE),
     below = function(y, m, o) stats::ppois(y, m),
     draw = function(m, o) stats::rpois(length(m), m),
-    variance = function(m, o) m, discrete = TRUE
+    variance = function(m, o) m, range = c(0, Inf), discrete = TRUE
   )
 }
 
@@ -17,7 +17,7 @@ family_negative_binomial <- function() {
     density = function(y, m, o) stats::dnbinom(y, mu = m, size = o$size, log = TRUE),
     below = function(y, m, o) stats::pnbinom(y, mu = m, size = o$size),
     draw = function(m, o) stats::rnbinom(length(m), mu = m, size = o$size),
-    variance = function(m, o) m + m^2 / o$size, discrete = TRUE
+    variance = function(m, o) m + m^2 / o$size, range = c(0, Inf), discrete = TRUE
   )
 }
 
@@ -29,7 +29,7 @@ family_binomial <- function() {
     below = function(y, m, o) stats::pbinom(y, o$trials, m),
     draw = function(m, o) stats::rbinom(length(m), o$trials, m),
     variance = function(m, o) m * (1 - m) / o$trials,
-    best_mean = function(y, o) y / o$trials, discrete = TRUE
+    best_mean = function(y, o) y / o$trials, range = c(0, 1), discrete = TRUE, counted = TRUE
   )
 }
 
@@ -40,7 +40,7 @@ family_beta <- function() {
     below = function(y, m, o) stats::pbeta(y, m * o$precision, (1 - m) * o$precision),
     draw = function(m, o) stats::rbeta(length(m), m * o$precision, (1 - m) * o$precision),
     variance = function(m, o) m * (1 - m) / (1 + o$precision),
-    best_mean = best_beta_mean
+    best_mean = best_beta_mean, range = c(0, 1)
   )
 }
 

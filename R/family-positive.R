@@ -10,7 +10,7 @@ family_lognormal <- function() {
     below = function(y, m, o) stats::plnorm(y, lognormal_centre(m, o), o$log_sd),
     draw = function(m, o) stats::rlnorm(length(m), lognormal_centre(m, o), o$log_sd),
     variance = function(m, o) m^2 * expm1(o$log_sd^2),
-    best_mean = function(y, o) y * exp(o$log_sd^2 / 2), censorable = TRUE
+    best_mean = function(y, o) y * exp(o$log_sd^2 / 2), range = c(0, Inf), censorable = TRUE
   )
 }
 
@@ -20,7 +20,7 @@ family_gamma <- function() {
     density = function(y, m, o) stats::dgamma(y, o$shape, rate = o$shape / m, log = TRUE),
     below = function(y, m, o) stats::pgamma(y, o$shape, rate = o$shape / m),
     draw = function(m, o) stats::rgamma(length(m), o$shape, rate = o$shape / m),
-    variance = function(m, o) m^2 / o$shape, censorable = TRUE
+    variance = function(m, o) m^2 / o$shape, range = c(0, Inf), censorable = TRUE
   )
 }
 
@@ -33,7 +33,7 @@ family_weibull <- function() {
     below = function(y, m, o) stats::pweibull(y, o$shape, weibull_scale(m, o)),
     draw = function(m, o) stats::rweibull(length(m), o$shape, weibull_scale(m, o)),
     variance = function(m, o) weibull_scale(m, o)^2 * (gamma(1 + 2 / o$shape) - gamma(1 + 1 / o$shape)^2),
-    best_mean = function(y, o) y * gamma(1 + 1 / o$shape), censorable = TRUE
+    best_mean = function(y, o) y * gamma(1 + 1 / o$shape), range = c(0, Inf), censorable = TRUE
   )
 }
 
@@ -43,6 +43,6 @@ family_exponential <- function() {
     density = function(y, m, o) stats::dexp(y, 1 / m, log = TRUE),
     below = function(y, m, o) stats::pexp(y, 1 / m),
     draw = function(m, o) stats::rexp(length(m), 1 / m),
-    variance = function(m, o) m^2, censorable = TRUE
+    variance = function(m, o) m^2, range = c(0, Inf), censorable = TRUE
   )
 }

@@ -7,7 +7,7 @@ family_normal <- function() {
     density = function(y, m, o) stats::dnorm(y, m, o$sd, log = TRUE),
     below = function(y, m, o) stats::pnorm(y, m, o$sd),
     draw = function(m, o) stats::rnorm(length(m), m, o$sd),
-    variance = function(m, o) o$sd^2 + 0 * m, censorable = TRUE
+    variance = function(m, o) o$sd^2 + 0 * m, spread = "sd", censorable = TRUE
   )
 }
 
@@ -30,6 +30,6 @@ family_laplace <- function() {
       ifelse(z < 0, exp(-abs(z)) / 2, 1 - exp(-abs(z)) / 2)
     },
     draw = function(m, o) m + o$scale * stats::rexp(length(m)) * sample(c(-1, 1), length(m), TRUE),
-    variance = function(m, o) 2 * o$scale^2 + 0 * m
+    variance = function(m, o) 2 * o$scale^2 + 0 * m, kinked = TRUE
   )
 }

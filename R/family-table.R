@@ -38,13 +38,22 @@ NULL
 # A family as R needs it: names of its other parameters, what readings it allows, and for residuals and
 # simulation its density, distribution function, random numbers, variance (of what is compared with the
 # mean), and the mean at which a reading is most likely. Each of these takes the mean `m` and the others as a list `o` of vectors.
+#
+#   range     between which values the mean can be
+#   discrete  whether readings are whole numbers; `counted`, whether they are counted out of trials, of which the mean is the share
+#   kinked    whether the density has a kink at the mean
+#   spread    which of the others is the standard deviation of noise that is normal and added, if one is
 new_family <- function(name, others, readings, allowed, density, below, draw, variance, best_mean = function(y, o) y,
-                       discrete = FALSE, censorable = FALSE) {
+                       range = c(-Inf, Inf), discrete = FALSE, counted = FALSE, kinked = FALSE, spread = NULL, censorable = FALSE) {
   list(
     name = name, others = others, readings = readings, allowed = allowed, density = density, below = below, draw = draw,
-    variance = variance, best_mean = best_mean, discrete = discrete, censorable = censorable
+    variance = variance, best_mean = best_mean, range = range, discrete = discrete, counted = counted, kinked = kinked, spread = spread,
+    censorable = censorable
   )
 }
+
+# What a reading is divided by to be compared with the mean.
+reading_unit <- function(family, others) if (family$counted) others[[family$others]] else 1
 
 families <- function() {
   list(

@@ -92,7 +92,7 @@ root_expression <- function(f, constants, call = rlang::caller_env()) {
 # Value, slope and curvature of a function, by central differences as far as the method needs them.
 root_function <- function(f, method, call = rlang::caller_env()) {
   if (!is.function(f)) refuse("model", c("{.arg f} must be a formula of one side or a function.", "x" = "It is {.obj_type_friendly {f}}."), call = call)
-  value <- function(x) try_own(f(x), 1L, "function")$value %||% NaN
+  value <- function(x) try_call(f(x), 1L, "function")$value %||% NaN
   force(method)
   function(x) {
     here <- value(x)

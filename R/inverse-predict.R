@@ -63,7 +63,7 @@ asked_predictor <- function(run, predictor, at, call = rlang::caller_env()) {
 }
 
 asked_range <- function(run, predictor, within, call = rlang::caller_env()) {
-  if (is.null(within)) return(range(run$problem$measurements[[predictor]][prepared_of(run)$used]))
+  if (is.null(within)) return(range(run$problem$measurements[[predictor]][compiled_of(run)$used]))
   check_root_range(within, NULL, "bracket", call)
   within
 }

@@ -3,47 +3,45 @@
 # The best constant mean; whatever else is estimated stays at the run's answer.
 constant_run <- function(run) {
   problem <- run$problem
-  prepared <- prepared_of(run)
-  problem$own <- NULL
+  compiled <- compiled_of(run)
+  problem$evaluator <- evaluator_formula()
   problem$model$constants <- c(problem$model$constants, coef(run))
   problem$model$expression <- quote(.level)
   problem$model$parameters <- ".level"
-  problem$start <- c(.level = mean(observed_rows(prepared)))
+  problem$start <- c(.level = mean(observed_rows(compiled)))
   problem$conditions <- list()
   problem$search_box <- list()
   tryCatch(or_stopped(fit_local(problem)), tundrel_error = function(e) NULL)
 }
 
 saturated_log_lik <- function(run) {
-  if (run$problem$criterion$kind != "likelihood") return(NA_real_)
-  total <- sum(saturated_rows(run, prepared_of(run)))
+  compiled <- compiled_of(run)
+  if (is.null(compiled$family)) return(NA_real_)
+  total <- sum(saturated_rows(run, compiled))
   if (is.finite(total)) total else NA_real_
 }
 
 # One minus the criterion, or a likelihood's distance from the saturated model, over that of the best constant.
 pseudo_r2 <- function(run) {
-  kind <- run$problem$criterion$kind
-  if (is_value_run(run) || !is.null(run$problem$own$fun) || kind == "density") return(NA_real_)
-  if (kind == "squares") {
-    prepared <- prepared_of(run)
-    response <- response_rows(prepared)
-    weight <- root_weight_rows(prepared, run$estimate)^2
+  criterion <- run$problem$criterion
+  if (!has_curve(run$problem) || is.null(noise_family(criterion))) return(NA_real_)
+  if (criterion$form == "squares") {
+    compiled <- compiled_of(run)
+    response <- response_rows(compiled)
+    weight <- root_weight_rows(compiled, run$estimate)^2
     return(1 - run$value / sum(weight * (response - sum(weight * response) / sum(weight))^2))
   }
   constant <- constant_run(run)
   if (is.null(constant) || !constant$converged) return(NA_real_)
-  best <- if (kind == "likelihood") saturated_log_lik(run) else 0
+  best <- if (is_likelihood(run$problem)) saturated_log_lik(run) else 0
   1 - (best - run$value) / (best - constant$value)
 }
 
 # Where standard deviations are stated and nothing of them is estimated: the squared residuals in their
 # units, per degree of freedom.
 reduced_chi_square <- function(run) {
-  criterion <- run$problem$criterion
-  stated <- (criterion$kind == "squares" && !is.null(criterion$sd)) ||
-    (identical(criterion$family, "normal") && !length(intersect(all.vars(criterion$others$sd), c("fitted", names(run$problem$start)))))
   freedom <- stats::df.residual(run)
-  if (!stated || freedom <= 0) return(NA_real_)
+  if (!states_sd(run$problem$criterion, names(run$problem$start)) || freedom <= 0) return(NA_real_)
   sum(residuals(run, type = "weighted")^2, na.rm = TRUE) / freedom
 }
 
@@ -56,7 +54,7 @@ deviance.tundrel_run <- function(object, ...) {
 #' @rdname run-tables
 #' @export
 glance.tundrel_run <- function(x, ...) {
-  rss <- if (is_value_run(x)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
+  rss <- if (!has_rows(x$problem)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
   likelihood <- stats::logLik(x)
   k <- attr(likelihood, "df")
   aic <- stats::AIC(likelihood)

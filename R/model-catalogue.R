@@ -129,7 +129,7 @@ save_model <- function(x, path, title = NULL, meaning = character(), reference =
 }
 
 model_of_problem <- function(problem, title, meaning, reference, call = rlang::caller_env()) {
-  if (!is.null(problem$own)) {
+  if (!is_compiled(problem)) {
     refuse("model", c(
       "A model file holds the model language only, and this problem calls a function of your own.",
       "i" = "Write the function out as a formula to keep it."

@@ -31,8 +31,8 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   if (length(response_names) == 0) {
     refuse("model", "The response {.code {expression_text(response)}} must name a column of the measurements.", call = call)
   }
-  own <- own_functions(formula)
-  names_used <- if (length(own)) all.vars(expression) else value_names(expression, call)
+  calls <- user_functions(formula)
+  names_used <- if (length(calls)) all.vars(expression) else value_names(expression, call)
   predictors <- intersect(names_used, columns)
   parameters <- setdiff(names_used, c(columns, names(constants), "pi"))
   if ("fitted" %in% parameters) {
@@ -58,9 +58,9 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   }
   for (name in union(response_names, predictors)) check_number_column(data, name, call)
   # Compiled here once only to find what is wrong with its calls.
-  node_collector(columns, parameters, constants)$add(if (length(own)) response else call("-", response, expression), call)
+  node_collector(columns, parameters, constants)$add(if (length(calls)) response else call("-", response, expression), call)
   list(
-    own = own,
+    calls = calls,
     formula = formula, response = response, expression = expression, predictors = predictors,
     columns = union(response_names, predictors), parameters = parameters, constants = constants
   )

@@ -41,15 +41,15 @@ lapply_planned <- function(x, f, problem = NULL) {
     ), class = "tundrel_message_workers")
     done[lost] <- lapply(parts[lost], counted_work, f = f, here = TRUE)
   }
-  own_calls$made <- own_calls$made + sum(vapply(done, `[[`, numeric(1), "calls"))
+  user_calls$made <- user_calls$made + sum(vapply(done, `[[`, numeric(1), "calls"))
   unlist(lapply(done, `[[`, "found"), recursive = FALSE)
 }
 
 # With how many calls of functions of the user's it took in a process that does not share its count with this one.
 counted_work <- function(part, f, here = FALSE) {
-  before <- own_calls$made
+  before <- user_calls$made
   found <- lapply(part, f)
-  list(found = found, calls = if (here) 0 else own_calls$made - before)
+  list(found = found, calls = if (here) 0 else user_calls$made - before)
 }
 
 # What workers bring back of each part; NULL of those that bring nothing back.
@@ -77,10 +77,7 @@ revive_plan <- function() {
 # What functions of the user's use that stands in the global environment, which other processes do not share.
 names_needed <- function(problem) {
   used_by <- function(what, env) globals::globalsOf(what, envir = env %||% globalenv(), recursive = TRUE, mustExist = FALSE)
-  found <- c(
-    lapply(Filter(is.function, list(problem$own$fun, problem$own$gradient)), function(f) used_by(f, environment(f))),
-    lapply(problem$model$own, function(name) used_by(as.symbol(name), rlang::f_env(problem$model$formula)))
-  )
+  found <- if (!is.null(problem)) lapply(unname(user_code(problem$evaluator, problem)), function(code) used_by(code$what, code$env))
   all <- unlist(lapply(found, as.list), recursive = FALSE)
   where <- unlist(lapply(found, attr, "where"), recursive = FALSE)
   global <- vapply(where, identical, NA, globalenv())
@@ -90,24 +87,24 @@ names_needed <- function(problem) {
   )
 }
 
-# A prepared problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
+# A compiled problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
 # process or in another, are NaN.
-in_batches <- function(prepared) {
-  value <- prepared$value_function
-  if (is.null(value) && !is.null(prepared$residual_function)) {
-    residuals <- prepared$residual_function
-    value <- function(x) sum(residuals(x)^2)
+in_batches <- function(compiled) {
+  value <- compiled$value_function
+  if (is.null(value) && !is.null(compiled$residual_function)) {
+    of_rows <- compiled$residual_function
+    value <- function(x) sum(of_rows(x)^2)
   }
   workers <- if (is.null(value)) 1 else plan_workers()
-  if (workers == 1) return(prepared)
+  if (workers == 1) return(compiled)
   one <- function(x) {
     found <- tryCatch(value(x), error = function(e) NaN)
     if (is.numeric(found) && length(found) == 1) found else NaN
   }
-  prepared$batch_size <- as.integer(min(workers * 4, 1000))
-  prepared$batch_function <- function(points) {
+  compiled$batch_size <- as.integer(min(workers * 4, 1000))
+  compiled$batch_function <- function(points) {
     columns <- lapply(seq_len(ncol(points)), function(k) points[, k])
-    as.numeric(unlist(lapply_planned(columns, one, prepared$problem)))
+    as.numeric(unlist(lapply_planned(columns, one, compiled$problem)))
   }
-  prepared
+  compiled
 }

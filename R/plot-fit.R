@@ -31,11 +31,11 @@ plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "p
     check_run(x)
     draw_moving(x, at)
   } else if (inherits(x, "tundrel_problem")) {
-    prepared <- prepare_at_start(x)
-    draw_fit(x, prepared, prepared$start, NULL, components, "none", level)
+    compiled <- compile_at_start(x)
+    draw_fit(x, compiled, compiled$start, NULL, components, "none", level)
   } else {
     check_run(x)
-    draw_fit(x$problem, prepared_of(x), x$estimate, x, components, band, level)
+    draw_fit(x$problem, compiled_of(x), x$estimate, x, components, band, level)
   }
 }
 
@@ -58,9 +58,9 @@ draw_moving <- function(run, at, call = rlang::caller_env()) {
     ), call = call)
   }
   if (length(run$problem$model$predictors) > 1) refuse("solver", "With several predictors there is no curve to draw iteration by iteration.", call = call)
-  prepared <- prepared_of(run)
-  points <- fit_points(run$problem, prepared, run$estimate)
-  points$x <- fit_places(run$problem, prepared)
+  compiled <- compiled_of(run)
+  points <- fit_points(run$problem, compiled, run$estimate)
+  points$x <- fit_places(run$problem, compiled)
   panel_names <- paste0("iteration ", run$trace$iteration[places], ", value ", format_number(run$trace$value[places]))
   curves <- do.call(rbind, Map(function(place, name) {
     data.frame(curve_table(points$x, run$problem, run$trace$x[place, ], NULL), panel = factor(name, unique(panel_names)))
@@ -74,7 +74,7 @@ draw_moving <- function(run, at, call = rlang::caller_env()) {
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
     ggplot2::labs(
       title = paste("The curve on its way:", run$solver$name), subtitle = model_subtitle(run$problem),
-      caption = fit_caption(run$problem, prepared, NULL),
+      caption = fit_caption(run$problem, compiled, NULL),
       x = fit_axis(run$problem), y = response_label(run$problem)
     ) +
     theme_tundrel()
@@ -88,37 +88,37 @@ fit_axis <- function(problem) {
 }
 
 # Where rows are on the axis: at their predictor, or at their place.
-fit_places <- function(problem, prepared) {
+fit_places <- function(problem, compiled) {
   predictors <- problem$model$predictors
-  if (length(predictors)) prepared$columns[[match(predictors, problem$model$columns)]] else prepared$used
+  if (length(predictors)) compiled$columns[[predictors]] else compiled$used
 }
 
-fit_points <- function(problem, prepared, at) {
+fit_points <- function(problem, compiled, at) {
   data.frame(
-    response = observed_rows(prepared), fitted = fitted_rows(prepared, at), known = prepared$known_rows %||% 0L,
-    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(prepared, at) else NA_real_
+    response = observed_rows(compiled), fitted = fitted_rows(compiled, at), known = compiled$known_rows %||% 0L,
+    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(compiled, at) else NA_real_
   )
 }
 
 check_curve <- function(problem, call) {
-  if (!is.null(problem$own$fun)) {
+  if (!has_curve(problem)) {
     refuse("model", c(
-      "A function that returns its {problem$own$kind} has no curve to draw.",
+      "A function that returns its {if (has_rows(problem)) 'residuals' else 'value'} has no curve to draw.",
       "i" = "Look at {.fn plot_landscape}, or, of a run, at {.fn plot_residuals}."
     ), call = call)
   }
 }
 
 # A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, prepared, at, run, components, band, level, call = rlang::caller_env()) {
+draw_fit <- function(problem, compiled, at, run, components, band, level, call = rlang::caller_env()) {
   check_curve(problem, call)
-  points <- fit_points(problem, prepared, at)
+  points <- fit_points(problem, compiled, at)
   labels <- ggplot2::labs(
     title = if (is.null(run)) "The model at its start" else "The fitted model",
-    subtitle = model_subtitle(problem), caption = fit_caption(problem, prepared, run, band, level)
+    subtitle = model_subtitle(problem), caption = fit_caption(problem, compiled, run, band, level)
   )
   predictors <- problem$model$predictors
-  columns <- prepared$columns[match(predictors, problem$model$columns)]
+  columns <- compiled$columns[predictors]
   if (length(predictors) > 1) {
     panels <- c(list(draw_observed_fitted(points, problem)), Map(draw_against, predictors, columns, list(points), list(problem)))
     whole <- patchwork::wrap_plots(unname(panels), guides = "collect")
@@ -126,16 +126,16 @@ draw_fit <- function(problem, prepared, at, run, components, band, level, call =
       title = labels$title, subtitle = labels$subtitle, caption = labels$caption, theme = theme_tundrel()
     ))
   }
-  points$x <- fit_places(problem, prepared)
+  points$x <- fit_places(problem, compiled)
   draw_curve(points, problem, at, run, components, band, level) + labels + theme_tundrel()
 }
 
-fit_caption <- function(problem, prepared, run, band = "none", level = 0.95) {
+fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   parts <- c(
-    count_of(prepared$rows, "row"),
-    if (nrow(prepared$dropped)) paste(nrow(prepared$dropped), "left out"),
+    count_of(compiled$rows, "row"),
+    if (nrow(compiled$dropped)) paste(nrow(compiled$dropped), "left out"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
-    if (any(prepared$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
+    if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
     if (band != "none" && length(problem$model$predictors) < 2) {
       paste0("band: ", format_number(100 * level), " % for the curve", if (band == "prediction") "; dotted: for a new reading")
     },

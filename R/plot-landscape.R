@@ -106,8 +106,8 @@ simplex_layers <- function(runs, scanned) {
 # The edge of each condition between parameters: where it holds with equality.
 condition_layers <- function(problem, scan, scanned, runs) {
   if (length(scanned) != 2) return(NULL)
-  prepared <- prepare_problem(problem)
-  status <- prepared$status
+  compiled <- compile_problem(problem)
+  status <- compiled$status
   joint <- joint_conditions(problem, status)
   tables <- lapply(runs, conditions_table)
   lapply(joint, function(condition) {

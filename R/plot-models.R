@@ -41,9 +41,9 @@ model_inks <- function(models) {
 
 draw_model_curves <- function(runs) {
   problem <- runs[[1]]$problem
-  prepared <- prepared_of(runs[[1]])
-  points <- fit_points(problem, prepared, runs[[1]]$estimate)
-  points$x <- fit_places(problem, prepared)
+  compiled <- compiled_of(runs[[1]])
+  points <- fit_points(problem, compiled, runs[[1]]$estimate)
+  points$x <- fit_places(problem, compiled)
   lines <- do.call(rbind, lapply(names(runs), function(name) {
     data.frame(curve_table(points$x, runs[[name]]$problem, runs[[name]]$estimate, NULL)[c("x", "fitted")], model = factor(name, names(runs)))
   }))
@@ -58,7 +58,7 @@ draw_model_curves <- function(runs) {
 
 draw_model_scatter <- function(runs) {
   points <- do.call(rbind, lapply(names(runs), function(name) {
-    data.frame(fit_points(runs[[name]]$problem, prepared_of(runs[[name]]), runs[[name]]$estimate), model = factor(name, names(runs)))
+    data.frame(fit_points(runs[[name]]$problem, compiled_of(runs[[name]]), runs[[name]]$estimate), model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$fitted, .data$response)) +
     ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +

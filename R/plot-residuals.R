@@ -18,13 +18,13 @@
 #'   plot_residuals()
 plot_residuals <- function(run) {
   check_run(run)
-  prepared <- prepared_of(run)
-  parts <- row_diagnostics(run, prepared)
-  table <- tibble(row = prepared$used, fitted = parts$fitted, standardised = parts$standardised)
+  compiled <- compiled_of(run)
+  parts <- row_diagnostics(run, compiled)
+  table <- tibble(row = compiled$used, fitted = parts$fitted, standardised = parts$standardised)
   if (all(is.na(table$standardised))) {
     refuse("solver", c(
       "There are no residuals to draw.",
-      "x" = if (prepared$kind == "density") {
+      "x" = if (is.null(noise_family(run$problem$criterion))) {
         "A log density alone does not say how residuals scatter: name a family."
       } else {
         "The run has as many parameters as rows: the fit leaves nothing over."
@@ -32,18 +32,18 @@ plot_residuals <- function(run) {
     ))
   }
   table$leverage <- parts$leverage
-  flagged <- flagged_rows(run, checked_rows(run, prepared, NULL))
+  flagged <- flagged_rows(run, checked_rows(run, compiled, NULL))
   table$flag <- table$row %in% flagged$row | abs(table$standardised) > flagged_beyond
   table$size <- sqrt(abs(table$standardised))
   table <- table[is.finite(table$standardised), ]
   table$normal <- stats::qnorm(stats::ppoints(nrow(table)))[rank(table$standardised, ties.method = "first")]
   model <- run$problem$model
-  what <- if (prepared$kind == "likelihood") "quantile residual" else "standardised residual"
+  what <- if (default_residuals(run$problem) == "quantile") "quantile residual" else "standardised residual"
   against_fitted <- residual_panel(table, "fitted", paste("fitted", response_label(run$problem)), what)
   quantiles <- residual_panel(table, "normal", "normal quantile", what, reference = TRUE)
   in_order <- residual_panel(table, "row", "row of the measurements", what)
   against_predictor <- if (length(model$predictors)) {
-    table$predictor <- prepared$columns[[match(model$predictors[1], model$columns)]][match(table$row, prepared$used)]
+    table$predictor <- compiled$columns[[model$predictors[1]]][match(table$row, compiled$used)]
     residual_panel(table, "predictor", axis_label(model$predictors[1], run$problem$units), what)
   } else {
     residual_histogram(table, what)
@@ -54,7 +54,7 @@ plot_residuals <- function(run) {
   )
   patchwork::wrap_plots(panels, ncol = 3) +
     patchwork::plot_annotation(
-      title = if (prepared$kind == "likelihood") "Quantile residuals" else "Standardised residuals",
+      title = if (default_residuals(run$problem) == "quantile") "Quantile residuals" else "Standardised residuals",
       subtitle = model_subtitle(run$problem),
       caption = paste0(
         "Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (nrow(flagged)) ", outlying or influential", "."

@@ -16,18 +16,18 @@ plot_start <- function(problem, starts = NULL) {
   check_problem(problem)
   if (is.null(starts)) return(plot_fit(problem))
   values <- preview(problem, utils::head(starts, 6))
-  prepared <- prepare_problem(problem)
-  free <- prepared$status$free
+  compiled <- compile_problem(problem)
+  free <- compiled$status$free
   predictors <- problem$model$predictors
-  response <- response_rows(prepared)
-  x <- if (length(predictors) == 1) prepared$columns[[match(predictors, problem$model$columns)]] else prepared$used
+  response <- response_rows(compiled)
+  x <- if (length(predictors) == 1) compiled$columns[[predictors]] else compiled$used
   label <- paste0("start ", values$start, ": value ", format_number(values$value))
   curves <- lapply(seq_len(nrow(values)), function(i) {
     at <- unlist(values[i, free])
     line <- if (length(predictors) == 1) {
       curve_table(x, problem, at, NULL)[c("x", "fitted")]
     } else {
-      data.frame(x = response, fitted = fitted_rows(prepared, at))
+      data.frame(x = response, fitted = fitted_rows(compiled, at))
     }
     data.frame(line, start = factor(label[i], label))
   })

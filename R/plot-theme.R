@@ -27,7 +27,8 @@ axis_label <- function(name, units) {
 
 response_label <- function(problem) {
   response <- problem$model$response
-  if (identical(problem$criterion$family, "binomial")) return(paste("share of", expression_text(problem$criterion$others$trials)))
+  family <- noise_family(problem$criterion)
+  if (isTRUE(family$counted)) return(paste("share of", expression_text(problem$criterion$others[[family$others]])))
   if (is.symbol(response)) axis_label(as.character(response), problem$units) else expression_text(response)
 }
 

@@ -25,7 +25,7 @@ curve_ends <- function(run, fitted, error, level) {
 
 # How means go on from a fitted value by a distance in its own unit: by ratios where they are above zero, by odds between 0 and 1.
 mean_link <- function(problem) {
-  range <- mean_range(problem)
+  range <- noise_family(problem$criterion)$range %||% c(-Inf, Inf)
   inside <- function(x) x > range[1] & x < range[2]
   plain <- function(fitted, by) pmin(pmax(fitted + by, range[1]), range[2])
   moved <- if (all(is.infinite(range))) {
@@ -38,31 +38,24 @@ mean_link <- function(problem) {
   function(fitted, by) suppressWarnings(moved(fitted, by))
 }
 
-# Between which values a family's mean can be.
-mean_range <- function(problem) {
-  family <- problem$criterion$family
-  if (is.null(family) || family %in% c("normal", "student_t", "laplace")) return(c(-Inf, Inf))
-  if (family %in% c("binomial", "beta")) c(0, 1) else c(0, Inf)
-}
-
 # Doubt about the curve and the noise of a reading together: under normal noise of a scale that is estimated by Student's t,
 # under other noise by its distribution, averaged over where the curve may be.
 reading_ends <- function(run, data, fitted, error, level, call) {
-  kind <- run$problem$criterion$kind
-  if (kind == "density" || is_value_run(run)) {
+  problem <- run$problem
+  family <- noise_family(problem$criterion)
+  if (is.null(family)) {
     refuse("criterion", c(
-      "Where a new reading would fall is not known under {problem_criterion_text(run$problem)}: it names no family.",
+      "Where a new reading would fall is not known under {problem_criterion_text(problem)}: it names no family.",
       "i" = "Use {.code band = \"confidence\"}."
     ), call = call)
   }
-  if (kind %in% c("squares", "shares", "robust")) {
+  if (!is.null(family$spread) && !is_likelihood(problem)) {
     reach <- interval_reach(run, level) * sqrt(error^2 + reading_sd(run, data, fitted, call)^2)
     return(list(lower = fitted - reach, upper = fitted + reach))
   }
-  family <- if (kind == "absolute") family_laplace() else families()[[run$problem$criterion$family]]
   others <- function(mean) {
-    if (kind == "absolute") return(list(scale = run$value / run$n * reading_spread(run, data, mean, call)))
-    family_others(run, data, mean, call)
+    if (is_likelihood(problem)) return(family_others(run, data, mean, call))
+    noise_others(problem$criterion, reading_spread(run, data, mean, call), sigma_of(run), run$value / run$n)
   }
   shares <- (1 + c(-1, 1) * level) / 2
   list(lower = mixed_quantile(run, family, others, fitted, error, shares[1]), upper = mixed_quantile(run, family, others, fitted, error, shares[2]))
@@ -102,7 +95,7 @@ family_others <- function(run, data, mean, call) {
   roots <- vapply(expressions, collector$add, integer(1))
   numbers <- c(number_columns(data, columns, seq_len(nrow(data))), list(as.double(mean)))
   values <- lapply(roots, function(root) core_evaluate(collector$nodes(), root, numbers, nrow(data), run$estimate))
-  stats::setNames(values, families()[[criterion$family]]$others)
+  stats::setNames(values, noise_family(criterion)$others)
 }
 
 # Places and weights for an average over the standard normal distribution, so close that what is averaged may be much narrower.
@@ -130,7 +123,7 @@ mixed_quantile <- function(run, family, others, fitted, error, p) {
   means <- lapply(rule$nodes, function(z) link(fitted, z * error))
   at <- lapply(means, others)
   # shares of successes are counted in trials
-  unit <- if (family$name == "binomial") at[[1]]$trials else 1
+  unit <- reading_unit(family, at[[1]])
   share_below <- function(y) Reduce(`+`, Map(function(m, o, w) w * family$below(y, m, o), means, at, rule$weights))
   low <- high <- fitted * unit
   width <- 1e-3 * abs(low) + 1e-300
@@ -157,7 +150,7 @@ mixed_quantile <- function(run, family, others, fitted, error, p) {
 beyond_data <- function(run, data) Reduce(`|`, lapply(beyond_ranges(run, data), `[[`, "beyond"), rep(FALSE, nrow(data)))
 
 beyond_ranges <- function(run, data) {
-  used <- prepared_of(run)$used
+  used <- compiled_of(run)$used
   predictors <- intersect(run$problem$model$predictors, names(run$problem$measurements))
   predictors <- Filter(function(name) is.numeric(data[[name]]), intersect(predictors, names(data)))
   lapply(predictors, function(name) {

@@ -4,15 +4,15 @@
 problem_difference <- function(a, b) {
   if (identical(a, b)) return(NULL)
   parts <- list(
-    model = function(p) expression_text(p$model$formula), `function` = own_function_parts,
-    goal = function(p) p$own$goal %||% "", measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
+    model = function(p) expression_text(p$model$formula), `function` = user_function_parts,
+    measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
     conditions = function(p) sort(condition_texts(p)), criterion = function(p) criterion_in_full(p$criterion)
   )
   for (name in names(parts)) {
     mine <- parts[[name]](a)
     other <- parts[[name]](b)
     if (identical(mine, other)) next
-    told <- if (name %in% c("model", "goal", "criterion", "conditions")) c(paste(mine, collapse = "; "), paste(other, collapse = "; "))
+    told <- if (name %in% c("model", "criterion", "conditions")) c(paste(mine, collapse = "; "), paste(other, collapse = "; "))
     # where the words are the same a digit differs
     if (name == "criterion") {
       words <- c(format(a$criterion), format(b$criterion))
@@ -31,27 +31,4 @@ criterion_in_full <- function(criterion) {
     if (is.numeric(part)) format(part, digits = 17) else if (is.list(part)) vapply(part, expression_text, "") else if (!is.null(part)) expression_text(part)
   }))
   paste(names(parts), "=", parts)
-}
-
-# What the user's own functions do: their code, and what they take from around them.
-own_function_parts <- function(problem) {
-  if (is.function(problem$own$fun)) return(list(problem$own$kind, function_parts(problem$own$fun)))
-  if (!identical(problem$own$kind, "model")) return(NULL)
-  env <- rlang::f_env(problem$model$formula)
-  lapply(stats::setNames(nm = problem$model$own), function(name) function_parts(find_own(name, env)))
-}
-
-# Functions that a function calls are looked into this deep.
-most_depth <- 4
-
-function_parts <- function(f, depth = 0) {
-  if (!is.function(f) || is.primitive(f)) return(f)
-  code <- list(formals(f), utils::removeSource(f) |> body())
-  if (depth >= most_depth) return(code)
-  names <- setdiff(all.names(body(f)), names(formals(f)))
-  taken <- lapply(stats::setNames(nm = sort(unique(names))), function(name) {
-    found <- find_around(name, environment(f))
-    if (is.function(found)) function_parts(found, depth + 1) else if (is.atomic(found) || is.list(found)) found
-  })
-  c(code, Filter(Negate(is.null), taken))
 }

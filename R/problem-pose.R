@@ -71,7 +71,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   parsed <- parse_model(model, data, constants)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
-  if (length(parsed$own)) problem$own <- list(kind = "model")
+  if (length(parsed$calls)) problem$evaluator <- evaluator_function()
   grouped_by(problem, by)
 }
 
@@ -98,7 +98,7 @@ new_problem <- function(data, model) {
     list(
       measurements = data, units = units_of(data), model = model,
       start = stats::setNames(rep(NA_real_, length(model$parameters)), model$parameters),
-      conditions = list(), search_box = list(), criterion = least_squares()
+      conditions = list(), search_box = list(), criterion = least_squares(), evaluator = evaluator_formula()
     ),
     class = "tundrel_problem"
   )
@@ -123,23 +123,8 @@ warn_of_lookalike <- function(name, columns) {
   ), class = "tundrel_warning_model")
 }
 
-# The formula, or what stands in its place, and who evaluates it.
-problem_text <- function(problem) {
-  switch(problem$own$kind %||% "formula",
-    formula = expression_text(problem$model$formula),
-    model = paste0(
-      expression_text(problem$model$formula), "\n           (evaluated by R: it calls ", paste0(problem$model$own, "()", collapse = ", "),
-      "; derivatives by differences)"
-    ),
-    residuals = "the residuals that an R function returns (derivatives by differences)",
-    value = paste(problem$own$goal, if (is_outside(problem)) "values that come from outside" else "the value that an R function returns")
-  )
-}
-
 # What is made small or large, in words.
-problem_criterion_text <- function(problem) {
-  if (identical(problem$own$kind, "value")) paste("the value itself, to", problem$own$goal) else format(problem$criterion)
-}
+problem_criterion_text <- function(problem) format(problem$criterion)
 
 #' @export
 format.tundrel_problem <- function(x, ...) {
@@ -150,7 +135,7 @@ format.tundrel_problem <- function(x, ...) {
 print.tundrel_problem <- function(x, ...) {
   cat("Problem:   ", problem_text(x), "\n", sep = "")
   cat("Criterion: ", problem_criterion_text(x), "\n", sep = "")
-  if (is.null(x$own$fun)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
+  if (has_curve(x)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
   cat("\n")
   cat_table(drop_empty(parameter_table(x)))
   joint <- joint_conditions(x, parameter_status(x))

@@ -52,7 +52,7 @@ log_range <- function(low, high) {
 check_box_within_limits <- function(problem, name, range, call = rlang::caller_env()) {
   limits <- stated_limits(problem)
   if (range[2] > limits$lower[[name]] && range[1] < limits$upper[[name]]) return(invisible())
-  mine <- Filter(function(c) c$kind %in% c("bound", "fixed") && c$parameter == name, problem$conditions)
+  mine <- Filter(function(c) (is_bound(c) || is_fixed_value(c)) && c$parameter == name, problem$conditions)
   refuse("condition", c(
     "The range of {.field {name}} lies outside its conditions.",
     "x" = "It goes from {range[1]} to {range[2]}, but {.val {vapply(mine, `[[`, '', 'text')}}."

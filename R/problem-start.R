@@ -43,7 +43,10 @@ start_from <- function(problem, ...) {
 start_values <- function(given, known, call = rlang::caller_env()) {
   if (length(given) == 1 && is.null(names(given))) {
     only <- given[[1]]
-    if (inherits(only, "tundrel_run")) return(as.list(coef(only)[names(coef(only)) %in% known]))
+    if (inherits(only, "tundrel_run")) {
+      values <- all_values(only$status, only$estimate)
+      return(as.list(values[names(values) %in% known]))
+    }
     if (is.data.frame(only)) return(start_of_row(only, call))
     if (is.list(only) || is.numeric(only)) given <- as.list(only)
   }
@@ -62,11 +65,11 @@ start_of_row <- function(table, call) {
 }
 
 # The nearest point that satisfies the conditions between parameters, too.
-moved_onto_joint <- function(problem, prepared, start, call) {
-  joint <- joint_conditions(problem, prepared$status)
+moved_onto_joint <- function(problem, compiled, start, call) {
+  joint <- joint_conditions(problem, compiled$status)
   if (length(joint) == 0) return(start)
-  limits <- c(prepared[c("lower", "upper", "lower_open", "upper_open")], list(typical = typical_sizes(problem, start, prepared)))
-  inside <- core_nearest_inside(joint_nodes(joint, prepared$status), limits, start)
+  limits <- c(compiled[c("lower", "upper", "lower_open", "upper_open")], list(typical = typical_sizes(problem, start, compiled)))
+  inside <- core_nearest_inside(joint_nodes(joint, compiled$status), limits, start)
   if (length(inside)) return(stats::setNames(inside, names(start)))
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
   cli::cli_inform(c(

@@ -6,42 +6,42 @@
 held_evaluations <- 2000
 
 # The problem of a run as local solvers see it, with the run's answer in the place of its start.
-prepared_at_answer <- function(run) {
-  prepared <- in_all_parameters(prepared_to_walk(run))
-  prepared$start <- run$estimate
-  prepared
+compiled_at_answer <- function(run) {
+  compiled <- in_all_parameters(compiled_at_start(run))
+  compiled$start <- run$estimate
+  compiled
 }
 
 hold_parameters <- function(run, names) {
-  prepared <- prepared_at_answer(run)
+  compiled <- compiled_at_answer(run)
   places <- match(names, names(run$estimate))
   others <- setdiff(names(run$estimate), names)
   walk <- if (length(others)) held_walker(run, joint_conditions(run$problem, run$status))
   function(at, from) {
     x <- replace(from, places, at)
-    if (length(others) == 0) return(value_at(prepared, x))
-    found <- walk(held_problem(prepared, places, at, run$status), x[others])
+    if (length(others) == 0) return(value_at(compiled, x))
+    found <- walk(held_problem(compiled, places, at, run$status), x[others])
     if (is.null(found)) return(NULL)
     x[others] <- found$x
     list(x = x, value = found$value)
   }
 }
 
-value_at <- function(prepared, x) {
-  value <- core_values(prepared, matrix(x))
+value_at <- function(compiled, x) {
+  value <- core_values(compiled, matrix(x))
   if (is.finite(value)) list(x = x, value = value)
 }
 
 # With `expression` held by an equality between the parameters.
 hold_expression <- function(run, expression) {
-  prepared <- prepared_at_answer(run)
+  compiled <- compiled_at_answer(run)
   joint <- joint_conditions(run$problem, run$status)
   walk <- held_walker(run, list(list(sense = "==")))
   parameters <- names(coef(run))
   function(at, from) {
     held <- list(text = "held", sense = "==", expr = call("-", expression, at))
-    prepared$joint <- joint_nodes(c(joint, list(held)), run$status)
-    found <- walk(prepared, from)
+    compiled$joint <- joint_nodes(c(joint, list(held)), run$status)
+    found <- walk(compiled, from)
     if (is.null(found)) return(NULL)
     # what was held has to have been met, however the walk ended
     reached <- value_of(expression, all_values(run$status, stats::setNames(found$x, names(from))))
@@ -62,35 +62,35 @@ held_walker <- function(run, joint) {
   solver <- as_solver(NULL, run$problem, joint)
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- list(evaluations = held_evaluations, iterations = NA_real_, seconds = NA_real_, target = NA_real_)
-  function(prepared, from) {
-    found <- or_interrupt(core_walk_from(prepared, solver$name, settings, matrix(from), matrix(prepared$typical), budget, 1L))[[1]]
+  function(compiled, from) {
+    found <- or_interrupt(core_walk_from(compiled, solver$name, settings, matrix(from), matrix(compiled$typical), budget, 1L))[[1]]
     if (is.finite(found$value) && found$reason != "infeasible") found[c("x", "value", "converged")]
   }
 }
 
-# A prepared problem in which the parameters at `places` are the numbers `at`.
-held_problem <- function(prepared, places, at, status) {
-  free <- setdiff(seq_along(prepared$start), places)
+# A compiled problem in which the parameters at `places` are the numbers `at`.
+held_problem <- function(compiled, places, at, status) {
+  free <- setdiff(seq_along(compiled$start), places)
   whole <- function(x) {
-    out <- prepared$start
+    out <- compiled$start
     out[places] <- at
     out[free] <- x
     out
   }
-  prepared$nodes <- held_nodes(prepared$nodes, places, at)
-  prepared["joint"] <- list(held_joint(prepared$joint, places, at))
-  for (part in c("start", "typical", "lower", "upper", "lower_open", "upper_open")) prepared[[part]] <- prepared[[part]][free]
-  for (part in intersect(c("residual_function", "value_function"), names(prepared))) {
-    prepared[[part]] <- local({
-      f <- prepared[[part]]
+  compiled$nodes <- held_nodes(compiled$nodes, places, at)
+  compiled["joint"] <- list(held_joint(compiled$joint, places, at))
+  for (part in c("start", "typical", "lower", "upper", "lower_open", "upper_open")) compiled[[part]] <- compiled[[part]][free]
+  for (part in intersect(c("residual_function", "value_function"), names(compiled))) {
+    compiled[[part]] <- local({
+      f <- compiled[[part]]
       function(x) f(whole(x))
     })
   }
-  if (!is.null(prepared$gradient_function)) {
-    slopes <- prepared$gradient_function
-    prepared$gradient_function <- function(x) slopes(whole(x))[free]
+  if (!is.null(compiled$gradient_function)) {
+    slopes <- compiled$gradient_function
+    compiled$gradient_function <- function(x) slopes(whole(x))[free]
   }
-  prepared
+  compiled
 }
 
 # Where a held parameter stands there is a number; those after it move up.

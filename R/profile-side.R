@@ -4,17 +4,13 @@
 # The criterion's rise at which its root is 1: squares in units of the residual variance, likelihoods by Wilks's theorem;
 # absolute error by its sparsity (Koenker and Bassett, 1982, Econometrica 50, 1577-1583), robust error by matching the
 # information in the rows' slopes.
-root_scale <- function(run) {
-  switch(run$problem$criterion$kind,
-    squares = , shares = 1 / sigma_of(run)^2, absolute = 2 / covariance_scale(run), robust = robust_root_scale(run), 2
-  )
-}
+root_scale <- function(run) rise_scale(run$problem$criterion, sigma_of(run), covariance_scale(run), matched_scale(run))
 
-# The rise of a robust criterion, scaled so that on a small scale it agrees with the sandwich.
-robust_root_scale <- function(run) {
+# By which the rise of the value agrees, close by, with the covariance.
+matched_scale <- function(run) {
   moving <- run$at_bound == ""
   if (!any(moving)) return(NA_real_)
-  hessian <- core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate)[moving, moving, drop = FALSE]
+  hessian <- core_hessian(in_all_parameters(compiled_at_start(run)), run$estimate)[moving, moving, drop = FALSE]
   covariance <- free_covariance(run, !moving)[moving, moving, drop = FALSE]
   2 * sum(moving) / sum(diag(hessian %*% covariance))
 }

@@ -69,7 +69,7 @@ best_value_run <- function(runs) {
 }
 
 row_cares <- function(run) {
-  dropped <- prepared_of(run)$dropped
+  dropped <- compiled_of(run)$dropped
   c(
     if (nrow(dropped)) paste0(count_of(nrow(dropped), "row"), if (nrow(dropped) == 1) " was" else " were", " left out", dropped_reasons(dropped), "."),
     if (run$refused) paste0(count_of(run$refused, "point"),

@@ -100,7 +100,7 @@ report_residuals <- function(known) {
 
 # Residuals that can be told large from small.
 has_residual_scale <- function(run) {
-  !is_value_run(run) && run$problem$criterion$kind != "density" && stats::df.residual(run) > 0
+  !is.null(noise_family(run$problem$criterion)) && stats::df.residual(run) > 0
 }
 
 # Checks, those that complain first.
@@ -114,7 +114,7 @@ report_checks <- function(checks) {
 
 report_fit_table <- function(run) {
   g <- glance(run)
-  if (is_value_run(run)) return(NULL)
+  if (!has_rows(run$problem)) return(NULL)
   known <- rbind(
     tibble(measure = c("value of the criterion", "residual scale (sigma)"), value = c(if (is_likelihood(run$problem)) NA else g$value, g$sigma)),
     fit_measures(g, reference_table(run)), tibble(measure = "degrees of freedom", value = g$df_residual)
@@ -126,7 +126,7 @@ report_conditions <- function(run) {
   h <- htmltools::tags
   if (length(run$problem$conditions) == 0) return(htmltools::tagList(h$h2("Conditions"), h$p("None were stated.")))
   table <- conditions_table(run)
-  limiting <- table$active & table$kind %in% c("bound", "linear", "nonlinear")
+  limiting <- table$active & limits_only(table$kind)
   table$active <- ifelse(table$active, "yes", "no")
   htmltools::tagList(
     h$h2("Conditions"),

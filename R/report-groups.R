@@ -26,7 +26,7 @@ most_group_pages <- 4
 
 report_group_pictures <- function(fits) {
   h <- htmltools::tags
-  if (length(fits$problem$model$predictors) != 1 || !is.null(fits$problem$own)) return(NULL)
+  if (length(fits$problem$model$predictors) != 1 || !is_compiled(fits$problem)) return(NULL)
   odd <- unique(c(which(!fits$converged), unlist(outlying_groups(fits))))
   order <- c(odd, setdiff(seq_along(fits$converged), odd))
   pages <- min(most_group_pages, ceiling(length(order) / 20))

@@ -9,7 +9,7 @@ report_data_and_model <- function(run) {
     if (length(run$problem$model$constants)) {
       report_small(paste0("Constants: ", paste(names(run$problem$model$constants), "=", format_number(run$problem$model$constants), collapse = ", "), "."))
     },
-    if (!is.null(run$problem$own)) h$p("It calls a function of one's own, whose code this report does not hold; derivatives were found by differences."),
+    if (!is_compiled(run$problem)) h$p("It calls a function of one's own, whose code this report does not hold; derivatives were found by differences."),
     report_measurements(run)
   )
 }
@@ -24,7 +24,7 @@ report_measurements <- function(run) {
     smallest = vapply(data, span, numeric(1), f = min), largest = vapply(data, span, numeric(1), f = max),
     missing = vapply(data, function(x) sum(is.na(x)), integer(1))
   )
-  dropped <- prepared_of(run)$dropped
+  dropped <- compiled_of(run)$dropped
   htmltools::tagList(
     report_table(columns),
     htmltools::tags$p(paste0(count_of(nrow(data), "row"), ", ", nrow(dropped), " left out", dropped_reasons(dropped), "."))
@@ -32,7 +32,7 @@ report_measurements <- function(run) {
 }
 
 # A function that was posed itself has none.
-has_measurements <- function(problem) !isTRUE(problem$own$kind %in% c("value", "residuals"))
+has_measurements <- function(problem) has_curve(problem)
 
 column_uses <- function(run) {
   columns <- names(run$problem$measurements)

@@ -30,7 +30,7 @@ size_line <- function(x) {
   paste0(
     if (is_likelihood(x$problem)) "Log-likelihood " else "Value ", format_number(x$value), " (", problem_criterion_text(x$problem), ")",
     if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
-    if (!is_value_run(x)) paste0(count_of(x$n, "row"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; "),
+    if (has_rows(x$problem)) paste0(count_of(x$n, "row"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; "),
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."
   )
 }
@@ -62,7 +62,7 @@ print.tundrel_run_summary <- function(x, ...) {
     names(shown)[-1] <- colnames(correlation)[-ncol(correlation)]
     cat_table(shown)
   }
-  dropped <- prepared_of(run)$dropped
+  dropped <- compiled_of(run)$dropped
   if (nrow(dropped)) cat("\nRows left out: ", nrow(dropped), dropped_reasons(dropped), "\n", sep = "")
   invisible(x)
 }
@@ -79,10 +79,10 @@ fit_measures <- function(g, reference) {
 
 # Log-likelihoods to hold the run's own against.
 reference_table <- function(run) {
-  constant <- if (is.null(run$problem$own$fun)) constant_run(run)
+  constant <- if (has_curve(run$problem)) constant_run(run)
   table <- tibble(
     model = c("the saturated model", "the best constant"),
     log_lik = c(saturated_log_lik(run), if (isTRUE(constant$converged)) as.numeric(stats::logLik(constant)) else NA_real_)
   )
-  structure(table, reduced_chi_square = if (is_value_run(run)) NA_real_ else reduced_chi_square(run))
+  structure(table, reduced_chi_square = if (!has_rows(run$problem)) NA_real_ else reduced_chi_square(run))
 }

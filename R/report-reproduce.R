@@ -5,7 +5,7 @@ report_reproduction <- function(known, title) {
   run <- known$run
   htmltools::tagList(
     h$h2("How to have these numbers again"),
-    if (is.null(run$problem$own)) {
+    if (is_compiled(run$problem)) {
       htmltools::tagList(
         h$p(
           "Put this plan beside the file of measurements, name that file in it, and give it to ", report_code("tundrel run"), ":"

@@ -35,14 +35,14 @@ run_tables <- function(run, by) {
   quietly <- function(code) suppressWarnings(code, classes = "tundrel_warning_uncertainty")
   tables <- list(
     parameters = quietly(uncertainty(run, by = by, seed = 1)), checks = if (is_checkable(run)) quietly(check_residuals(run)), fit = glance(run),
-    residuals = if (!is_value_run(run)) residual_table(run), trace = trace_table(run),
+    residuals = if (has_rows(run$problem)) residual_table(run), trace = trace_table(run),
     conditions = if (length(run$problem$conditions)) conditions_table(run)
   )
   Filter(Negate(is.null), tables)
 }
 
 # Residuals whose scatter can be judged.
-is_checkable <- function(run) has_residual_scale(run) && is.null(run$problem$own$fun)
+is_checkable <- function(run) has_residual_scale(run) && has_curve(run$problem)
 
 write_json_table <- function(table, path) {
   text <- json_text(tibble::as_tibble(unclass(table)))

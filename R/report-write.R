@@ -59,7 +59,7 @@ check_report_path <- function(path, format, call = rlang::caller_env()) {
 
 problem_title <- function(problem) if (has_model(problem)) expression_text(problem$model$formula) else "A function of one's own"
 
-has_model <- function(problem) is.null(problem$own$fun) && !is_outside(problem)
+has_model <- function(problem) has_curve(problem) && !is_outside(problem)
 
 report_sections <- function(known, title) {
   list(

@@ -8,24 +8,24 @@ most_reference_sets <- 999
 reference_numbers <- 2e6
 
 # Standardised residuals of the rows that take part, thinned where there are very many, with everything that checks need.
-checked_rows <- function(run, prepared, along) {
-  diagnostics <- row_diagnostics(run, prepared)
+checked_rows <- function(run, compiled, along) {
+  diagnostics <- row_diagnostics(run, compiled)
   known <- which(is.finite(diagnostics$standardised))
   if (length(known) > most_checked_rows) known <- known[seq(1, length(known), length.out = most_checked_rows)]
-  rows <- prepared$used[known]
-  tangent <- tangent_basis(run, prepared)
+  rows <- compiled$used[known]
+  tangent <- tangent_basis(run, compiled)
   # where the criterion is not the plain sum of squares of these residuals, they need not stand upright on the tangent
   # plane, as the reference does
   z <- upright(diagnostics$standardised, tangent, known)
-  predictors <- if (is.null(run$problem$own$fun)) stats::setNames(prepared$columns[match(run$problem$model$predictors,
-    run$problem$model$columns)], run$problem$model$predictors)
+  predictors <- if (has_curve(run$problem)) compiled$columns[run$problem$model$predictors]
   list(
     z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,
     tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
     order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,
-    freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = prepared$kind == "likelihood", kind = prepared$kind,
-    refitted = if (prepared$kind == "absolute" && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, prepared, noise, known)
+    freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
+    unit_noise = run$problem$criterion$unit_noise,
+    refitted = if (run$problem$criterion$meets_readings && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, compiled, noise, known)
   )
 }
 
@@ -33,23 +33,23 @@ checked_rows <- function(run, prepared, along) {
 most_refitted_rows <- 200
 refitted_sets <- 199
 
-refitted_residuals <- function(run, prepared, noise, known) {
-  weight <- root_weight_rows(prepared, run$estimate)
-  fitted <- fitted_rows(prepared, run$estimate)
-  drawn <- matrix(0, prepared$rows, ncol(noise))
+refitted_residuals <- function(run, compiled, noise, known) {
+  weight <- root_weight_rows(compiled, run$estimate)
+  fitted <- fitted_rows(compiled, run$estimate)
+  drawn <- matrix(0, compiled$rows, ncol(noise))
   drawn[known, ] <- noise
   readings <- fitted + drawn * (run$value / run$n) / weight
-  found <- refit_all(run, prepared, list(values = function(which) readings[, which, drop = FALSE]), ncol(noise), 1)
+  found <- refit_all(run, compiled, list(values = function(which) readings[, which, drop = FALSE]), ncol(noise), 1)
   good <- which(found$good)
-  left <- vapply(good, function(k) ((readings[, k] - fitted_rows(prepared, found$x[, k])) * weight)[known], numeric(length(known)))
+  left <- vapply(good, function(k) ((readings[, k] - fitted_rows(compiled, found$x[, k])) * weight)[known], numeric(length(known)))
   matrix(left, length(known))
 }
 
 # Orthogonal columns that span the tangent plane, in units of the noise.
-tangent_basis <- function(run, prepared) {
+tangent_basis <- function(run, compiled) {
   moving <- which(run$at_bound == "")
-  if (length(moving) == 0) return(matrix(0, prepared$rows, 0))
-  slopes <- weighted_slopes(run, prepared)[, moving, drop = FALSE]
+  if (length(moving) == 0) return(matrix(0, compiled$rows, 0))
+  slopes <- weighted_slopes(run, compiled)[, moving, drop = FALSE]
   slopes[!is.finite(slopes)] <- 0
   norms <- sqrt(colSums(slopes^2))
   found <- qr(slopes[, norms > 0, drop = FALSE] %*% diag(1 / norms[norms > 0], sum(norms > 0)))
@@ -61,16 +61,13 @@ reference_sets <- function(checked, seed) {
   n <- length(checked$z)
   sets <- max(199, min(most_reference_sets, floor(reference_numbers / n)))
   if (!is.null(checked$refitted)) sets <- refitted_sets
-  noise <- with_seed(seed, matrix(if (checked$kind == "absolute") laplace_noise(n * sets) else stats::rnorm(n * sets), n))
+  noise <- with_seed(seed, matrix(checked$unit_noise(n * sets), n))
   if (!is.null(checked$refitted)) {
     left <- checked$refitted(noise)
     if (ncol(left) >= refitted_sets / 2) noise <- left
   }
   without_tangent(noise, checked$tangent) / shrunk_by(checked$tangent)
 }
-
-# Of variance one.
-laplace_noise <- function(n) stats::rexp(n, sqrt(2)) * sample(c(-1, 1), n, TRUE)
 
 without_tangent <- function(z, tangent) z - tangent %*% crossprod(tangent, z)
 

@@ -21,11 +21,11 @@
 residual_table <- function(run) {
   if (inherits(run, "tundrel_fits")) return(each_group(run, residual_table))
   check_run(run)
-  prepared <- prepared_of(run)
-  parts <- row_diagnostics(run, prepared)
-  columns <- lapply(parts, spread_rows, prepared = prepared, run = run)
+  compiled <- compiled_of(run)
+  parts <- row_diagnostics(run, compiled)
+  columns <- lapply(parts, spread_rows, compiled = compiled, run = run)
   data <- unclass_measurements(run$problem$measurements)
-  if (!is.null(run$problem$own$fun)) data <- tibble(row = prepared$used)
+  if (!has_curve(run$problem)) data <- tibble(row = compiled$used)
   taken <- intersect(names(columns), names(data))
   if (length(taken)) {
     cli::cli_inform(c("i" = "{cli::qty(taken)}Column{?s} {.field {taken}} of the measurements {?is/are} replaced."))
@@ -34,30 +34,30 @@ residual_table <- function(run) {
   tibble(as_tibble(data), !!!columns)
 }
 
-row_leverage <- function(run, prepared) pmin((root_weight_rows(prepared, run$estimate) * fitted_errors(run, prepared))^2, 1)
+row_leverage <- function(run, compiled) pmin((root_weight_rows(compiled, run$estimate) * fitted_errors(run, compiled))^2, 1)
 
 # Fitted values, residuals and their diagnostics for the rows that take part.
-row_diagnostics <- function(run, prepared) {
-  leverage <- row_leverage(run, prepared)
-  standardised <- standardised_rows(run, prepared, leverage)
+row_diagnostics <- function(run, compiled) {
+  leverage <- row_leverage(run, compiled)
+  standardised <- standardised_rows(run, compiled, leverage)
   moving <- sum(run$at_bound == "")
   list(
-    fitted = fitted_rows(prepared, run$estimate), residual = residual_rows(run, prepared, "response"), standardised = standardised,
+    fitted = fitted_rows(compiled, run$estimate), residual = residual_rows(run, compiled, "response"), standardised = standardised,
     studentised = studentised_rows(run, standardised, leverage), leverage = leverage,
     influence = standardised^2 * leverage / ((1 - leverage) * max(1, moving))
   )
 }
 
 # Quantile residuals are on the scale of one standard error as they are; others are divided by theirs.
-standardised_rows <- function(run, prepared, leverage) {
-  if (prepared$kind == "likelihood") return(residual_rows(run, prepared, "quantile", seed = 1))
-  if (prepared$kind == "density") return(rep(NA_real_, prepared$rows))
-  ifelse(leverage < 1, residual_rows(run, prepared, "weighted") / (sigma_of(run) * sqrt(1 - leverage)), NA)
+standardised_rows <- function(run, compiled, leverage) {
+  if (default_residuals(run$problem) == "quantile") return(residual_rows(run, compiled, "quantile", seed = 1))
+  if (is.null(noise_family(run$problem$criterion))) return(rep(NA_real_, compiled$rows))
+  ifelse(leverage < 1, residual_rows(run, compiled, "weighted") / (sigma_of(run) * sqrt(1 - leverage)), NA)
 }
 
 # With the scale that is found when the row is left out; a family's scale is left as it is.
 studentised_rows <- function(run, standardised, leverage) {
-  if (!run$problem$criterion$kind %in% c("squares", "shares")) return(standardised / sqrt(1 - leverage))
+  if (!judged_by_squares(run$problem)) return(standardised / sqrt(1 - leverage))
   freedom <- stats::df.residual(run)
   if (freedom <= 1) return(rep(NA_real_, length(standardised)))
   # Infinite where the row alone makes up the whole misfit.
@@ -65,22 +65,22 @@ studentised_rows <- function(run, standardised, leverage) {
 }
 
 # Standard errors of the fitted values per unit of residual scale.
-fitted_errors <- function(run, prepared) {
+fitted_errors <- function(run, compiled) {
   moving <- which(run$at_bound == "")
-  factor <- tangent_factor(run, prepared)[, moving, drop = FALSE]
-  if (!is.null(run$problem$own)) {
-    return(own_row_errors(function(x) fitted_rows(prepared, x), run$estimate, factor, moving))
+  factor <- tangent_factor(run, compiled)[, moving, drop = FALSE]
+  if (!is_compiled(run$problem)) {
+    return(difference_errors(function(x) fitted_rows(compiled, x), run$estimate, factor, moving))
   }
-  core_row_errors(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, run$estimate, factor, moving)
+  core_row_errors(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, run$estimate, factor, moving)
 }
 
 # The triangle of the residuals' Jacobian, also where the criterion is not their sum of squares; of a
 # family, its information.
-tangent_factor <- function(run, prepared) {
-  if (!prepared$kind %in% c("absolute", "robust") && !is_unjudged(run)) return(run$factor)
-  prepared$kind <- "squares"
-  prepared$typical <- typical_sizes(run$problem, run$estimate, prepared)
-  core_look_at(prepared, run$estimate, 1L)$factor
+tangent_factor <- function(run, compiled) {
+  if (!run$problem$criterion$own_information && !is_unjudged(run)) return(run$factor)
+  compiled$kind <- "squares"
+  compiled$typical <- typical_sizes(run$problem, run$estimate, compiled)
+  core_look_at(compiled, run$estimate, 1L)$factor
 }
 
 #' @rdname run-tables

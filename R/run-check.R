@@ -6,11 +6,8 @@ stop_reasons <- c(
 # Beyond this share the value that a file states is not that of its estimate.
 stored_value_share <- 1e-6
 
-# Ends reading where `holds` is not TRUE; what reads a file says which.
-demand <- function(holds, part) if (!isTRUE(holds)) stop("the part `", part, "` is impossible", call. = FALSE)
-
-check_stored_run <- function(run, prepared) {
-  parameters <- names(prepared$start)
+check_stored_run <- function(run, compiled) {
+  parameters <- names(compiled$start)
   demand(rlang::is_string(run$keep) && run$keep %in% c("none", "simplex", "population"), "keep")
   demand(is.numeric(run$tolerance) && length(run$tolerance) == 1 && run$tolerance > 0 && run$tolerance < 1, "tolerance")
   demand(identical(run$status$free, parameters) && all(is.finite(run$start)), "start")
@@ -26,9 +23,9 @@ check_stored_run <- function(run, prepared) {
     check_stored_answer(run$search, parameters)
     demand(is_whole(run$search$rows, most = length(run$trace$iteration)), "search rows")
   }
-  check_stored_value(run, prepared)
+  check_stored_value(run, compiled)
   if (length(run$state)) {
-    core_check_state(prepared, run$solver$name, walk_arguments(run, prepared)$settings, run$state)
+    core_check_state(compiled, run$solver$name, walk_arguments(run, compiled)$settings, run$state)
   }
 }
 
@@ -67,21 +64,21 @@ check_stored_answer <- function(answer, parameters) {
   demand(!answer$converged || answer$stop_reason %in% c("gradient", "step", "value"), "converged")
   for (part in c("slope", "bound_multipliers")) demand(is.null(answer[[part]]) || length(answer[[part]]) == p, part)
   demand(identical(dim(answer$factor), c(p, p)), "factor")
-  demand(all(c(answer$unfelt, answer$runaway) %in% parameters), "unfelt")
+  demand(all(c(answer$without_effect, answer$runaway) %in% parameters), "without_effect")
   demand(is.numeric(answer$multipliers), "multipliers")
 }
 
 # A value that is not what the measurements and the estimate make it was written by somebody else. What a function of the
 # user's gives is not asked for: its calls are the user's to spend.
-check_stored_value <- function(run, prepared) {
-  if (!is.null(run$problem$own) || !is.finite(run$value)) return(invisible())
-  found <- in_users_sign(run$problem, core_values(in_all_parameters(prepared), matrix(run$estimate)))
-  demand(abs(found - run$value) <= stored_value_share * max(abs(found), abs(run$value)) + sqrt(.Machine$double.xmin) || is_rounding(run, prepared, found), "value")
+check_stored_value <- function(run, compiled) {
+  if (!is_compiled(run$problem) || !is.finite(run$value)) return(invisible())
+  found <- in_users_sign(run$problem, core_values(in_all_parameters(compiled), matrix(run$estimate)))
+  demand(abs(found - run$value) <= stored_value_share * max(abs(found), abs(run$value)) + sqrt(.Machine$double.xmin) || is_rounding(run, compiled, found), "value")
 }
 
 # Of an exact fit nothing is left but rounding, which other machines do otherwise.
-is_rounding <- function(run, prepared, found) {
-  if (prepared$kind != "squares") return(FALSE)
-  size <- sum((response_rows(prepared) * root_weight_rows(prepared, run$estimate))^2)
+is_rounding <- function(run, compiled, found) {
+  if (criterion_form(run$problem) != "squares") return(FALSE)
+  size <- sum((response_rows(compiled) * root_weight_rows(compiled, run$estimate))^2)
   isTRUE(max(found, run$value) <= 1e-20 * size)
 }

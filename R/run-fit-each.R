@@ -50,11 +50,11 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   solver <- as_solver(solver, whole, joint)
   if (solver$scope == "global") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Groups are fitted by local ones."))
   starts <- group_starts(problem, groups, start)
-  shell <- list(problem = problem, solver = solver, tolerance = tolerance, keep = "none", budget = budget, groups = groups)
-  if (!is.null(shared)) return(fit_shared(shell, whole, starts, shared, threads))
-  found <- walk_groups(shell, whole, starts, threads)
-  found <- tried_again(shell, whole, found, threads)
-  new_fits(shell, found)
+  spec <- c(new_specification(problem, solver, tolerance), list(budget = budget, groups = groups))
+  if (!is.null(shared)) return(fit_shared(spec, whole, starts, shared, threads))
+  found <- walk_groups(spec, whole, starts, threads)
+  found <- tried_again(spec, whole, found, threads)
+  new_fits(spec, found)
 }
 
 # A column of starting values for each group, or for some of them.
@@ -79,8 +79,8 @@ group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$key
 # A likelihood's own parameters may be left to their natural start, taken here over all groups together.
 starts_of_criterion <- function(problem, groups, call) {
   whole <- group_problem(problem, groups$order)
-  prepared <- prepare_problem(whole, call)
-  resolve_start(whole, prepared, call)
+  compiled <- compile_problem(whole, call)
+  resolve_start(whole, compiled, call)
 }
 
 starts_from_table <- function(problem, groups, table, free, call) {
@@ -93,31 +93,31 @@ starts_from_table <- function(problem, groups, table, free, call) {
 }
 
 # What one walk a group comes to, as columns and vectors.
-walk_groups <- function(shell, whole, starts, threads, which = seq_len(ncol(starts))) {
-  if (walks_in_core(whole)) return(walk_in_core(shell, whole, starts, threads, which))
-  walk_one_by_one(shell, starts, which)
+walk_groups <- function(spec, whole, starts, threads, which = seq_len(ncol(starts))) {
+  if (walks_in_core(whole)) return(walk_in_core(spec, whole, starts, threads, which))
+  walk_one_by_one(spec, starts, which)
 }
 
 # A scale that is estimated on the way, and functions of R, need each group for themselves.
-walks_in_core <- function(problem) is.null(problem$own) && problem$criterion$kind != "robust"
+walks_in_core <- function(problem) is_compiled(problem) && !problem$criterion$scale_first
 
-walk_in_core <- function(shell, whole, starts, threads, which) {
+walk_in_core <- function(spec, whole, starts, threads, which) {
   whole$start[rownames(starts)] <- starts[, match(TRUE, colSums(is.na(starts)) == 0)]
-  prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
-  check_serves(shell$solver, whole, prepared, joint_conditions(whole, prepared$status))
-  arguments <- walk_arguments(c(shell, list(start = prepared$start)), prepared)
-  first <- first_usable(shell$groups, prepared)
+  compiled <- suppressMessages(compile_at_start(whole), classes = "tundrel_message_start")
+  check_serves(spec$solver, whole, compiled, joint_conditions(whole, compiled$status))
+  arguments <- walk_arguments(spec, compiled)
+  first <- first_usable(spec$groups, compiled)
   usable <- diff(first)
   good <- usable[which] >= nrow(starts)
   if (anyNA(starts)) good <- good & colSums(is.na(starts))[which] == 0
   walked <- which[good]
-  inside <- by_distinct_start(starts[, walked, drop = FALSE], function(start) moved_inside(start, prepared))
-  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
+  inside <- by_distinct_start(starts[, walked, drop = FALSE], function(start) moved_inside(start, compiled))
+  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, compiled))
   chunk <- function(places) {
-    part <- rows_of_groups(prepared, first, walked[places])
+    part <- rows_of_groups(compiled, first, walked[places])
     in_threads(threads, function(n) {
-      core_fit_groups(part$prepared, shell$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
-        part$first, shell$budget, n)
+      core_fit_groups(part$compiled, spec$solver$name, arguments$settings, inside[, places, drop = FALSE], typical[, places, drop = FALSE],
+        part$first, spec$budget, n)
     })
   }
   done <- lapply_planned(chunks_of(seq_along(walked), plan_workers()), chunk)
@@ -134,7 +134,7 @@ walk_in_core <- function(shell, whole, starts, threads, which) {
 }
 
 # Rows of a group follow each other, and those that are usable, too; of some groups, none may be.
-first_usable <- function(groups, prepared) findInterval(groups$first, prepared$used)
+first_usable <- function(groups, compiled) findInterval(groups$first, compiled$used)
 
 # What is found of each start, a column each; once where all are the same.
 by_distinct_start <- function(starts, find) {
@@ -144,13 +144,13 @@ by_distinct_start <- function(starts, find) {
   matrix(found, nrow(starts), ncol(starts), dimnames = list(rownames(starts), NULL))
 }
 
-# The same prepared problem with the rows of some groups only.
-rows_of_groups <- function(prepared, first, groups) {
-  if (identical(groups, seq_len(length(first) - 1))) return(list(prepared = prepared, first = first))
+# The same compiled problem with the rows of some groups only.
+rows_of_groups <- function(compiled, first, groups) {
+  if (identical(groups, seq_len(length(first) - 1))) return(list(compiled = compiled, first = first))
   rows <- unlist(lapply(groups, function(k) seq_len(first[k + 1] - first[k]) + first[k]))
-  prepared$columns <- lapply(prepared$columns, `[`, rows)
-  prepared$rows <- length(rows)
-  list(prepared = prepared, first = c(0, cumsum(diff(first)[groups])))
+  compiled$columns <- lapply(compiled$columns, `[`, rows)
+  compiled$rows <- length(rows)
+  list(compiled = compiled, first = c(0, cumsum(diff(first)[groups])))
 }
 
 # Several chunks a worker, so that none waits long for the others.
@@ -174,18 +174,18 @@ no_walks <- function(starts, which) {
 # In the place of a run that was not begun, since the user stopped the fits.
 user_stopped <- "interrupted"
 
-walk_one_by_one <- function(shell, starts, which) {
+walk_one_by_one <- function(spec, starts, which) {
   stopped <- FALSE
   one <- function(k) {
     if (stopped) return(user_stopped)
     run <- tryCatch(
-      suppressMessages(run_of_group(shell, k, starts[, k])),
+      suppressMessages(run_of_group(spec, k, starts[, k])),
       tundrel_error = function(e) cli::ansi_strip(strsplit(conditionMessage(e), "\n")[[1]][1]), interrupt = function(e) user_stopped
     )
     stopped <<- identical(run, user_stopped) || (!is.character(run) && run$stop_reason == "interrupted")
     run
   }
-  runs <- lapply_planned(which, one, shell$problem)
+  runs <- lapply_planned(which, one, spec$problem)
   found <- no_walks(starts, which)
   for (i in seq_along(runs)) {
     run <- runs[[i]]
@@ -198,36 +198,36 @@ walk_one_by_one <- function(shell, starts, which) {
     if (anyNA(found$start[, i])) found$start[, i] <- run$start
     if (length(run$factor) == nrow(found$factor)) found$factor[, i] <- run$factor
     for (name in c("converged", "iterations", "evaluations", "refused", "gradient_norm", "n")) found[[name]][i] <- run[[name]]
-    found$value[i] <- in_users_sign(shell$problem, run$value)
+    found$value[i] <- in_users_sign(spec$problem, run$value)
     found$reason[i] <- run$stop_reason
     found$open[i] <- run$undetermined
   }
   found
 }
 
-run_of_group <- function(shell, k, start) {
-  budget <- ifelse(is.na(shell$budget$evaluations), Inf, shell$budget$evaluations)
-  fit_local(group_problem(shell$problem, rows_of_group(shell$groups, k), start), shell$solver, tolerance = shell$tolerance, max_evaluations = budget)
+run_of_group <- function(spec, k, start) {
+  budget <- ifelse(is.na(spec$budget$evaluations), Inf, spec$budget$evaluations)
+  fit_local(group_problem(spec$problem, rows_of_group(spec$groups, k), start), spec$solver, tolerance = spec$tolerance, max_evaluations = budget)
 }
 
 # Groups that did not converge, once more from the middle of those that did; and those that still do not, from what their own
 # readings suggest.
-tried_again <- function(shell, whole, found, threads) {
+tried_again <- function(spec, whole, found, threads) {
   if (all(found$converged) || any(found$reason == "interrupted")) return(found)
   if (sum(found$converged) >= 3) {
     middle <- apply(found$x[, found$converged, drop = FALSE], 1, stats::median)
-    found <- tried_from(shell, whole, found, threads, function(which) matrix(middle, nrow(found$x), length(which)))
+    found <- tried_from(spec, whole, found, threads, function(which) matrix(middle, nrow(found$x), length(which)))
   }
-  if (!is.null(whole$own$fun)) return(found)
-  tried_from(shell, whole, found, threads, function(which) group_starts(shell$problem, shell$groups, "suggested", which))
+  if (!has_curve(whole)) return(found)
+  tried_from(spec, whole, found, threads, function(which) group_starts(spec$problem, spec$groups, "suggested", which))
 }
 
-tried_from <- function(shell, whole, found, threads, starts_of) {
+tried_from <- function(spec, whole, found, threads, starts_of) {
   again <- which(!found$converged & (found$n >= nrow(found$x) | !walks_in_core(whole)))
   if (length(again) == 0) return(found)
   starts <- found$x
   starts[, again] <- starts_of(again)
-  second <- walk_groups(shell, whole, starts, threads, again)
+  second <- walk_groups(spec, whole, starts, threads, again)
   better <- second$converged | (!is.na(second$value) & !(second$value >= found$value[again]))
   for (name in names(found)) {
     if (is.matrix(found[[name]])) found[[name]][, again[better]] <- second[[name]][, better] else found[[name]][again[better]] <- second[[name]][better]

@@ -42,18 +42,18 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   refuse_outside(problem)
   check_global(solver)
   keep <- rlang::arg_match(keep)
-  progress <- rlang::arg_match(progress)
+  check_progress(progress)
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
   chosen <- solver %||% default_global(problem)
-  run <- new_walk(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA)
+  run <- specify_run(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA)
   most <- max_evaluations %||% default_evaluations(run)
   budget <- run_budget(problem, most, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   if (is.null(solver)) {
-    before <- own_calls$made
-    first <- starts_to_begin_with(problem, run$prepared, budget)
-    run$prepared$calls <- run$prepared$calls + own_calls$made - before
+    before <- user_calls$made
+    first <- starts_to_begin_with(problem, run$compiled, budget)
+    run$compiled$calls <- run$compiled$calls + user_calls$made - before
     scouted <- scout(run, budget, threads, first)
     run <- scouted$run
     budget <- scouted$budget
@@ -76,7 +76,7 @@ or_scouted <- function(found, scouted) {
   found[c("slope", "bound_multipliers")] <- list(NULL)
   found$factor[] <- NA_real_
   found$gradient_norm <- NA_real_
-  found$at_bound <- bounds_reached(found$estimate, prepared_to_walk(scouted))
+  found$at_bound <- bounds_reached(found$estimate, compiled_at_start(scouted))
   found
 }
 
@@ -105,8 +105,8 @@ most_rows_passed <- 2e9
 default_evaluations <- function(run) {
   n <- length(searched_parameters(run))
   usual <- 20000 + 10000 * n
-  if (!is.null(run$problem$own)) return(usual)
-  min(usual, max(500 * (n + 1), ceiling(most_rows_passed / run$prepared$rows)))
+  if (!is_compiled(run$problem)) return(usual)
+  min(usual, max(500 * (n + 1), ceiling(most_rows_passed / run$compiled$rows)))
 }
 
 # Local walks from many starts, with a share of the budget; the search begins with the best of them.
@@ -115,28 +115,28 @@ scout_share <- 0.3
 # Where R evaluates, derivatives cost many evaluations.
 most_walks <- function(run) {
   n <- length(searched_parameters(run))
-  if (is.null(run$problem$own)) 10 + 5 * n else 5 + n
+  if (is_compiled(run$problem)) 10 + 5 * n else 5 + n
 }
 
 scout <- function(run, budget, threads, first) {
   share <- budget
   share$evaluations <- ceiling(scout_share * budget$evaluations)
-  if (!is.null(run$problem$own)) share$each <- max(1, ceiling(share$evaluations / most_walks(run)))
+  if (!is_compiled(run$problem)) share$each <- max(1, ceiling(share$evaluations / most_walks(run)))
   share$seconds <- scout_share * budget$seconds
   n <- length(searched_parameters(run))
   finalists <- columns_of(first) + most_walks(run)
   began <- seconds_now()
-  walks <- walk_starts(run$problem, run$prepared, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists, first = first)
+  walks <- walk_starts(run$problem, run$compiled, 20 + 10 * n, NULL, run$seed, run$tolerance, share, threads, finalists = finalists, first = first)
   spent <- walks$evaluations + sum(vapply(walks$raw, `[[`, numeric(1), "evaluations"))
-  run$prepared$calls <- 0  # they are among these
+  run$compiled$calls <- 0  # they are among these
   ends <- vapply(walks$raw, `[[`, numeric(1), "value")
   # where a walk went off to infinity there is nothing to begin at
-  ok <- vapply(walks$raw, function(r) !r$reason %in% c("failed", "diverged") && inside_joint(run$prepared, r$x), logical(1)) & is.finite(ends)
+  ok <- vapply(walks$raw, function(r) !r$reason %in% c("failed", "diverged") && inside_joint(run$compiled, r$x), logical(1)) & is.finite(ends)
   best <- if (any(ok)) walks$raw[[which(ok)[which.min(ends[ok])]]][c("x", "value")] else walks$best
   if (!is.null(best)) {
     run$start[] <- best$x
-    run$prepared$start <- run$start
-    if (!is.null(run$prepared$met_value)) run$prepared$met_value <- best$value
+    run$compiled$start <- run$start
+    if (!is.null(run$compiled$met_value)) run$compiled$met_value <- best$value
   }
   value <- if (is.null(best)) NA_real_ else in_users_sign(run$problem, best$value)
   run$stages <- new_stage("many starts", spent, value)
@@ -149,7 +149,7 @@ scout <- function(run, budget, threads, first) {
 new_stage <- function(stage, evaluations, value) tibble(stage = stage, evaluations = evaluations, value = value)
 
 # TRUE where conditions between parameters hold.
-inside_joint <- function(prepared, x) {
-  if (is.null(prepared$joint)) return(TRUE)
-  all(core_misses(prepared$joint, x) <= 1e-6 * (1 + max(abs(x))))
+inside_joint <- function(compiled, x) {
+  if (is.null(compiled$joint)) return(TRUE)
+  all(core_misses(compiled$joint, x) <= 1e-6 * (1 + max(abs(x))))
 }

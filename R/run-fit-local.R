@@ -23,8 +23,10 @@
 #' @param target \[numeric(1)] A value of the criterion that is good enough: the walk ends when it is reached.
 #' @param keep \[character(1)] `"simplex"` keeps the corners of [solver_nelder_mead()] at every iteration, for
 #'   [snapshot_table()].
-#' @param progress \[character(1)] `"none"`; `"lines"`, a line an iteration as a message, for logs; or `"bar"`, signals
-#'   for a bar of the progressr package, which `progressr::with_progress()` or `progressr::handlers()` shows.
+#' @param progress \[character(1) or function] `"none"`; `"lines"`, a line an iteration as a message, for logs; `"bar"`, signals
+#'   for a bar of the progressr package, which `progressr::with_progress()` or `progressr::handlers()` shows; or a function, called
+#'   about five times a second with a list of `text` (where the fit stands, in one line), `share` (of the budget that is spent, from 0
+#'   to 1), `value`, `evaluations` and `estimate`. An interrupt that it signals ends the fit, which keeps what it has.
 #' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written whole every two
 #'   seconds (less often where writing takes long: at most a twentieth of the time) and at its end, for [read_run()] and
 #'   [finish()]; `NULL` for none. A file that holds anything but a run is refused; where it can no longer be written, a
@@ -50,14 +52,15 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   began <- seconds_now()
+  check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
-  run <- new_walk(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
+  run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
   }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
-  walk_watched(run, budget, rlang::arg_match0(progress, progress_kinds), checkpoint_keeper(checkpoint), threads)
+  walk_watched(run, budget, progress, checkpoint_keeper(checkpoint), threads)
 }
 
 #' Go step by step
@@ -83,7 +86,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' trace_table(run)
 #' finish(run)
 begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1) {
-  run <- new_walk(problem, solver, tolerance, rlang::arg_match(keep), seed)
+  run <- specify_run(problem, solver, tolerance, rlang::arg_match(keep), seed)
   walk_on(run, list(pause_iterations = 0), threads)
 }
 
@@ -103,13 +106,14 @@ finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_second
                    progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   check_run(run)
   refuse_outside(run$problem)
+  check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   budget <- run_budget(run$problem, max_evaluations, max_iterations, max_seconds, target)
-  walk_and_polish(run, on_top_of(budget, unpolished(run)), rlang::arg_match(progress), checkpoint, threads)
+  walk_and_polish(run, on_top_of(budget, unpolished(run)), progress, checkpoint, threads)
 }
 
-# A run that has not begun.
-new_walk <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
+# What is asked of a run that has not begun.
+specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
   check_problem(problem, call)
   refuse_groups(problem, call)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
@@ -117,31 +121,27 @@ new_walk <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, c
   solver <- as_solver(solver, problem, joint, call)
   global <- solver$scope == "global"
   if (!global) refuse_outside(problem, call)
-  prepared <- counting_calls(if (global) prepare_search(problem, call) else prepare_at_start(problem, call), most)
-  check_serves(solver, problem, prepared, joint, call)
-  if (!is_outside(problem)) check_enough_rows(prepared, call)
-  structure(
-    list(
-      problem = prepared$problem, solver = solver, tolerance = tolerance, keep = keep, start = prepared$start,
-      status = prepared$status, prepared = prepared, state = NULL, trace = NULL,
-      seed = if (global) seed_or_drawn(seed, call), box = prepared$box, eliminated = prepared$status$free[prepared$eliminated]
-    ),
-    class = "tundrel_run"
+  compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most)
+  check_serves(solver, problem, compiled, joint, call)
+  if (!is_outside(problem)) check_enough_rows(compiled, call)
+  new_specification(
+    compiled$problem, solver, tolerance, keep, compiled$start, compiled$status, if (global) seed_or_drawn(seed, call), compiled$box,
+    compiled$status$free[compiled$eliminated], compiled = compiled
   )
 }
 
 seconds_now <- function() proc.time()[["elapsed"]]
 
 # What the core is told of a run beside its problem.
-walk_arguments <- function(run, prepared, call = rlang::caller_env()) {
-  solver <- with_simplex(run$solver, prepared, call)
-  searched <- setdiff(names(prepared$start), run$eliminated)
+walk_arguments <- function(run, compiled, call = rlang::caller_env()) {
+  solver <- with_simplex(run$solver, compiled, call)
+  searched <- setdiff(names(compiled$start), run$eliminated)
   settings <- solver$settings
   if (solver$name == "grid") settings$points <- grid_points(settings$points, length(searched))
   # the core chooses where it is told nothing
   settings$population <- settings$population %||% 0
   settings <- c(settings, tolerance = run$tolerance, seed = run$seed)
-  list(settings = settings, start = prepared$start[searched])
+  list(settings = settings, start = compiled$start[searched])
 }
 
 searched_parameters <- function(run) setdiff(names(run$start), run$eliminated)
@@ -170,42 +170,42 @@ on_top_of <- function(budget, run) {
   budget
 }
 
-# The prepared problem of a run as it was when the run began: sizes come from its start, not from what it has
+# The compiled problem of a run as it was when the run began: sizes come from its start, not from what it has
 # reached.
-prepared_to_walk <- function(run) {
-  if (!is.null(run$prepared)) return(run$prepared)
+compiled_at_start <- function(run) {
+  if (!is.null(run$compiled)) return(run$compiled)
   global <- run$solver$scope == "global"
-  prepared <- counting_calls(suppressMessages(prepare_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)))
-  if (global) with_box(prepared, run$box, run$eliminated) else prepared
+  compiled <- counting_calls(suppressMessages(compile_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)))
+  if (global) with_box(compiled, run$box, run$eliminated) else compiled
 }
 
 # The same run with that kept, for those who ask again and again; not where R computes, since functions keep count of their calls.
-with_preparation <- function(run) {
-  if (is.null(run$problem$own)) run$prepared <- prepared_to_walk(run)
+keep_compiled <- function(run) {
+  if (is_compiled(run$problem)) run$compiled <- compiled_at_start(run)
   run
 }
 
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_threads(threads, call)
-  prepared <- prepared_to_walk(run)
-  arguments <- walk_arguments(run, prepared, call)
+  compiled <- compiled_at_start(run)
+  arguments <- walk_arguments(run, compiled, call)
   # a run that kept no state, as one of many, walks anew from its start
   if (length(run$state) == 0) {
     run[c("state", "trace")] <- list(NULL)
-    prepared$calls <- (prepared$calls %||% 0) + (run$evaluations %||% 0)
+    compiled$calls <- (compiled$calls %||% 0) + (run$evaluations %||% 0)
   }
   raw <- withCallingHandlers(
     in_threads(threads, function(n) {
-      watch_calls(prepared$guard, core_walk(
-        in_batches(prepared), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none", n
+      watch_calls(compiled$guard, core_walk(
+        in_batches(compiled), run$solver$name, arguments$settings, arguments$start, run$state, budget, run$keep != "none", n
       ))
     }),
     error = function(e) {
       if (grepl("the stored state", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
     }
   )
-  if (raw$reason == "failed") refuse_unusable_start(prepared, run$problem, call)
-  new_run(run, prepared, raw)
+  if (raw$reason == "failed") refuse_unusable_start(compiled, run$problem, call)
+  new_run(run, compiled, raw)
 }
 
 # A budget as the core takes it: NA for no limit.
@@ -213,31 +213,6 @@ check_budget <- function(x, name, least, call = rlang::caller_env()) {
   if (identical(x, Inf)) return(NA_real_)
   check_number(x, name, "solver", above = least, or_equal = least > 0, call = call)
   as.numeric(x)
-}
-
-new_run <- function(run, prepared, raw) {
-  # `estimate`, `factor` and `slope` are those of the free parameters
-  problem <- run$problem
-  parameters <- names(prepared$start)
-  estimate <- stats::setNames(raw$x, parameters)
-  raw$trace$value <- in_users_sign(problem, raw$trace$value)
-  ended <- length(raw$slope) == length(parameters)
-  structure(
-    list(
-      problem = problem, solver = run$solver, tolerance = run$tolerance, keep = run$keep, start = prepared$start,
-      estimate = estimate, value = in_users_sign(problem, raw$value), status = prepared$status,
-      slope = if (ended) stats::setNames(raw$slope, parameters), multipliers = joint_multipliers(prepared$joint, raw$multipliers),
-      bound_multipliers = if (ended) stats::setNames(raw$bound_multipliers, parameters),
-      converged = raw$converged, stop_reason = raw$reason, claim = raw$claim,
-      iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
-      gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, advised_rate = raw$advised_rate,
-      factor = if (ended) raw$factor else matrix(NA_real_, length(parameters), length(parameters)),
-      unfelt = parameters[raw$dead], runaway = parameters[raw$runaway],
-      at_bound = bounds_reached(estimate, prepared), trace = longer_trace(run$trace, raw$trace), n = prepared$rows,
-      state = raw$state, seed = run$seed, box = run$box, eliminated = run$eliminated, stages = run$stages
-    ),
-    class = "tundrel_run"
-  )
 }
 
 # What a trace holds as lists of matrices.

@@ -33,52 +33,50 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   refuse_outside(problem)
   refuse_groups(problem)
   check_flag(cluster, "cluster", "solver")
-  progress <- rlang::arg_match(progress)
+  check_progress(progress)
   check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
   check_threads(threads)
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
-  prepared <- counting_calls(prepare_search(problem), max_evaluations)
+  compiled <- counting_calls(compile_search(problem), max_evaluations)
   if (!is.data.frame(starts)) {
     check_whole(starts, "starts", "solver", 2)
     # points are compared with each other
-    check_memory(starts * max(10, length(prepared$start)) * 10, "starts", starts)
+    check_memory(starts * max(10, length(compiled$start)) * 10, "starts", starts)
   }
   budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   budget$each <- check_budget(max_each, "max_each", 1)
-  before <- own_calls$made
-  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, prepared, budget)
-  prepared$calls <- prepared$calls + own_calls$made - before
+  before <- user_calls$made
+  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, compiled, budget)
+  compiled$calls <- compiled$calls + user_calls$made - before
   drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
-  walks <- walk_starts(prepared$problem, prepared, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
+  walks <- walk_starts(compiled$problem, compiled, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
 }
 
 # Runs of one problem from many starts: `raw` results of the core, and what was sampled.
-walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budget, threads, cluster = TRUE, progress = "none",
+walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budget, threads, cluster = TRUE, progress = "none",
                         finalists = Inf, first = NULL, call = rlang::caller_env()) {
-  joint <- joint_conditions(problem, prepared$status)
+  joint <- joint_conditions(problem, compiled$status)
   solver <- as_solver(solver, problem, joint, call)
   if (solver$scope != "local") {
     refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Many starts need a local one; or use {.fn fit_global}."), call = call)
   }
-  check_serves(solver, problem, prepared, joint, call)
-  check_enough_rows(prepared, call)
+  check_serves(solver, problem, compiled, joint, call)
+  check_enough_rows(compiled, call)
   began <- seconds_now()
-  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, prepared, call) else sampled_starts(problem, prepared, starts, seed,
+  sample <- if (is.data.frame(starts)) stated_starts(starts, problem, compiled, call) else sampled_starts(problem, compiled, starts, seed,
     cluster, budget, threads, first)
-  sample$evaluations <- sample$evaluations + (prepared$calls %||% 0)
+  sample$evaluations <- sample$evaluations + (compiled$calls %||% 0)
   chosen <- utils::head(sample$walked, finalists)
-  shell <- list(
-    problem = problem, solver = solver, tolerance = tolerance, keep = "none", status = prepared$status, eliminated = character()
-  )
-  local <- in_all_parameters(prepared)
-  walk <- walker(shell, local, budget, threads)
-  show <- starts_display(progress, length(chosen), problem)
+  spec <- new_specification(problem, solver, tolerance, status = compiled$status)
+  local <- in_all_parameters(compiled)
+  walk <- walker(spec, local, budget, threads)
+  show <- progress_function(progress)
   raw <- list()
   # Batches grow until each takes a moment: between them the clock is looked at and progress told.
-  size <- max(1, if (is.null(problem$own)) threads * 4 else plan_workers())
+  size <- max(1, if (is_compiled(problem)) threads * 4 else plan_workers())
   interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
@@ -91,14 +89,14 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
       interrupt = function(e) NULL
     )
     interrupted <- is.null(more) || core_take_interrupt()
-    raw <- c(raw, if (is.null(problem$own)) as_if_in_turn(more, budget$evaluations - spent) else more)
-    show(raw)
-    if (seconds_now() - batch_began < look_every && is.null(problem$own)) size <- 2 * size
+    raw <- c(raw, if (is_compiled(problem)) as_if_in_turn(more, budget$evaluations - spent) else more)
+    if (!is.null(show)) tryCatch(show(starts_progress(raw, length(chosen), problem)), interrupt = function(e) interrupted <<- TRUE)
+    if (seconds_now() - batch_began < look_every && is_compiled(problem)) size <- 2 * size
   }
   # where nothing was left for a walk, the best that was seen is the answer
   if (length(raw) == 0) {
-    seen <- sample$best %||% list(x = prepared$start, value = prepared$met_value %||% NaN)
-    at <- matrix(seen$x, dimnames = list(names(prepared$start), NULL))
+    seen <- sample$best %||% list(x = compiled$start, value = compiled$met_value %||% NaN)
+    at <- matrix(seen$x, dimnames = list(names(compiled$start), NULL))
     raw <- walk(at, list(evaluations = 0, iterations = NA_real_, seconds = NA_real_, target = NA_real_))
     if (!is.finite(raw[[1]]$value)) raw[[1]]$value <- seen$value
     if (interrupted) raw[[1]][c("reason", "claim")] <- "interrupted"
@@ -106,14 +104,14 @@ walk_starts <- function(problem, prepared, starts, solver, seed, tolerance, budg
     chosen <- 1
   }
   list(
-    raw = raw, shell = shell, best = sample$best, prepared = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
+    raw = raw, spec = spec, best = sample$best, compiled = local, points = sample$points[, utils::head(chosen, length(raw)), drop = FALSE],
     sampled = ncol(sample$points), wanted = length(chosen), interrupted = interrupted, evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
   )
 }
 
 # How many walks are made at once: of functions of the user's no more than may all be made to their ends, since each call counts.
 side_by_side <- function(size, budget, spent, problem) {
-  if (is.null(problem$own) || is.na(budget$evaluations)) return(size)
+  if (is_compiled(problem) || is.na(budget$evaluations)) return(size)
   each <- budget$each %||% 10000
   max(1, min(size, if (is.na(each)) 1 else floor((budget$evaluations - spent) / each)))
 }
@@ -136,47 +134,47 @@ left_of <- function(budget, used, spent) {
 }
 
 # Walks from some starts, the columns of a matrix: in the core's threads, or through the plan where R evaluates.
-walker <- function(shell, local, budget, threads) {
-  settings <- c(shell$solver$settings, tolerance = shell$tolerance)
+walker <- function(spec, local, budget, threads) {
+  settings <- c(spec$solver$settings, tolerance = spec$tolerance)
   names <- names(local$start)
   function(points, left) {
-    typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(shell$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
+    typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(spec$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
     typical <- matrix(typical, nrow(points))
-    if (is.null(shell$problem$own)) {
-      return(in_threads(threads, function(n) core_walk_from(local, shell$solver$name, settings, points, typical, left, n)))
+    if (is_compiled(spec$problem)) {
+      return(in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points, typical, left, n)))
     }
-    one <- function(k) core_walk_from(local, shell$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
-    as_one_work(lapply_planned(seq_len(ncol(points)), one, shell$problem))
+    one <- function(k) core_walk_from(local, spec$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
+    as_one_work(lapply_planned(seq_len(ncol(points)), one, spec$problem))
   }
 }
 
 # Points over the box, those to walk from in the order of their values.
-sampled_starts <- function(problem, prepared, n, seed, cluster, budget, threads, first = NULL) {
+sampled_starts <- function(problem, compiled, n, seed, cluster, budget, threads, first = NULL) {
   # Sampled in all parameters; those to be eliminated need only a place to begin.
-  whole <- prepared
-  others <- setdiff(names(prepared$start), names(prepared$box$lower))
-  beside <- pmax(abs(prepared$start[others]), prepared$typical[others], 1e-300)
+  whole <- compiled
+  others <- setdiff(names(compiled$start), names(compiled$box$lower))
+  beside <- pmax(abs(compiled$start[others]), compiled$typical[others], 1e-300)
   whole$box <- list(
-    lower = c(prepared$box$lower, prepared$start[others])[names(prepared$start)],
-    upper = c(prepared$box$upper, prepared$start[others] + beside)[names(prepared$start)],
-    log = c(prepared$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(prepared$start)],
-    near = c(prepared$box$near, stats::setNames(rep(0, length(others)), others))[names(prepared$start)]
+    lower = c(compiled$box$lower, compiled$start[others])[names(compiled$start)],
+    upper = c(compiled$box$upper, compiled$start[others] + beside)[names(compiled$start)],
+    log = c(compiled$box$log, stats::setNames(rep(FALSE, length(others)), others))[names(compiled$start)],
+    near = c(compiled$box$near, stats::setNames(rep(0, length(others)), others))[names(compiled$start)]
   )
   whole["eliminated"] <- list(NULL)
   # where each value is a call of the user's, walks are left something
-  sampling <- if (is.null(problem$own)) NA_real_ else ceiling((budget$evaluations - (prepared$calls %||% 0)) / 2)
+  sampling <- if (is_compiled(problem)) NA_real_ else ceiling((budget$evaluations - (compiled$calls %||% 0)) / 2)
   if (isTRUE(sampling < 1)) {
-    first <- if (!is.null(first)) moved_points(first, prepared)
-    return(list(points = first %||% matrix(0, length(prepared$start), 0), walked = seq_len(columns_of(first)), known = columns_of(first), evaluations = 0))
+    first <- if (!is.null(first)) moved_points(first, compiled)
+    return(list(points = first %||% matrix(0, length(compiled$start), 0), walked = seq_len(columns_of(first)), known = columns_of(first), evaluations = 0))
   }
   sample <- in_threads(threads, function(used) core_sample_box(in_batches(whole), as.integer(n), seed, length(others) > 0, sampling, budget$seconds, used))
   usable <- is.finite(sample$value) & (sample$head | !cluster)
   order <- order(sample$value)
-  points <- moved_points(sample$points, prepared)
-  best <- better_of(best_sampled(sample, points, prepared), prepared)
+  points <- moved_points(sample$points, compiled)
+  best <- better_of(best_sampled(sample, points, compiled), compiled)
   walked <- order[usable[order]]
   # what was stated, or else suggested, is walked from before anything else
-  if (!is.null(first)) first <- moved_points(first, prepared)
+  if (!is.null(first)) first <- moved_points(first, compiled)
   known <- columns_of(first)
   list(points = cbind(first, points), walked = c(seq_len(known), walked + known), known = known, evaluations = sample$evaluations, best = best,
     interrupted = sample$interrupted)
@@ -188,10 +186,10 @@ suggestion_calls <- 20000
 columns_of <- function(matrix) if (is.null(matrix)) 0L else ncol(matrix)
 
 # The start to walk from first, as a column: the one that was stated, or else the one that is suggested; none where nothing is known.
-starts_to_begin_with <- function(problem, prepared, budget) {
-  free <- prepared$status$free
+starts_to_begin_with <- function(problem, compiled, budget) {
+  free <- compiled$status$free
   if (!anyNA(problem$start[free])) return(matrix(problem$start[free], dimnames = list(free, NULL)))
-  if (!is.null(problem$own$fun) || (!is.null(problem$own) && isTRUE(budget$evaluations < suggestion_calls))) return(NULL)
+  if (!has_curve(problem) || (!is_compiled(problem) && isTRUE(budget$evaluations < suggestion_calls))) return(NULL)
   found <- tryCatch(suppressMessages(suggest_start(problem, n = 1)), tundrel_error = function(e) NULL)
   if (is.null(found)) return(NULL)
   # a scale that a criterion estimates, or what it adds, may be missing from the suggestion
@@ -201,29 +199,29 @@ starts_to_begin_with <- function(problem, prepared, budget) {
 }
 
 # The best of the points that were looked at and needed no moving; nothing where there is none.
-best_sampled <- function(sample, points, prepared) {
+best_sampled <- function(sample, points, compiled) {
   stayed <- is.finite(sample$value) & colSums(abs(points - sample$points)) == 0
-  stayed[stayed] <- vapply(which(stayed), function(k) inside_joint(prepared, points[, k]), logical(1))
+  stayed[stayed] <- vapply(which(stayed), function(k) inside_joint(compiled, points[, k]), logical(1))
   if (!any(stayed)) return(NULL)
   best <- which(stayed)[which.min(sample$value[stayed])]
   list(x = points[, best], value = sample$value[best])
 }
 
 # A start whose value was met before is one of the points seen.
-better_of <- function(best, prepared) {
-  met <- prepared$met_value
-  if (is.null(met) || isTRUE(best$value <= met) || !inside_joint(prepared, prepared$start)) return(best)
-  list(x = prepared$start, value = met)
+better_of <- function(best, compiled) {
+  met <- compiled$met_value
+  if (is.null(met) || isTRUE(best$value <= met) || !inside_joint(compiled, compiled$start)) return(best)
+  list(x = compiled$start, value = met)
 }
 
 # Points inside the limits and, where there are conditions between parameters, moved onto them.
-moved_points <- function(points, prepared) {
-  names <- names(prepared$start)
+moved_points <- function(points, compiled) {
+  names <- names(compiled$start)
   for (k in seq_len(ncol(points))) {
-    x <- moved_inside(stats::setNames(points[, k], names), prepared)
-    if (!is.null(prepared$joint)) {
-      limits <- prepared[c("lower", "upper", "lower_open", "upper_open", "typical")]
-      inside <- core_nearest_inside(prepared$joint, limits, x)
+    x <- moved_inside(stats::setNames(points[, k], names), compiled)
+    if (!is.null(compiled$joint)) {
+      limits <- compiled[c("lower", "upper", "lower_open", "upper_open", "typical")]
+      inside <- core_nearest_inside(compiled$joint, limits, x)
       if (length(inside)) x <- inside
     }
     points[, k] <- x
@@ -231,31 +229,13 @@ moved_points <- function(points, prepared) {
   points
 }
 
-stated_starts <- function(starts, problem, prepared, call) {
-  free <- prepared$status$free
+stated_starts <- function(starts, problem, compiled, call) {
+  free <- compiled$status$free
   lacking <- setdiff(free, names(starts))
   if (length(lacking)) {
     refuse("model", c("The table of starts lacks the parameter {.field {lacking[1]}}.", suggestion(lacking[1], names(starts), "columns")), call = call)
   }
   points <- t(as.matrix(starts[free]))
   if (ncol(points) == 0 || !all(is.finite(points))) refuse("model", "The table of starts must hold finite numbers, in at least one row.", call = call)
-  list(points = moved_points(points, prepared), walked = seq_len(ncol(points)), evaluations = 0)
-}
-
-# "start 12 of 50  best value 3.456"
-starts_display <- function(progress, total, problem) {
-  if (progress == "none") return(function(raw) NULL)
-  line <- function(raw) {
-    values <- vapply(raw, `[[`, numeric(1), "value")
-    best <- suppressWarnings(min(values[is.finite(values)]))
-    paste0("start ", length(raw), " of ", total, "  best value ", format_number(in_users_sign(problem, best), 6))
-  }
-  if (progress == "lines") return(function(raw) message(line(raw)))
-  need_package("progressr", "to show a bar")
-  bar <- progressr::progressor(steps = total, envir = rlang::caller_env(3))
-  shown <- 0
-  function(raw) {
-    bar(message = line(raw), amount = length(raw) - shown)
-    shown <<- length(raw)
-  }
+  list(points = moved_points(points, compiled), walked = seq_len(ncol(points)), evaluations = 0)
 }

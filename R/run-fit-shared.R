@@ -1,27 +1,27 @@
 # All groups fitted together, since they share parameters.
 
-fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::caller_env()) {
+fit_shared <- function(spec, whole, starts, shared, threads, call = rlang::caller_env()) {
   check_shared(whole, rownames(starts), shared, call)
   if (anyNA(starts)) refuse("solver", c("Every group needs a start for parameters to be shared.", "i" = "State it with {.fn start_from}."), call = call)
   whole$start[rownames(starts)] <- starts[, 1]
-  prepared <- suppressMessages(prepare_at_start(whole), classes = "tundrel_message_start")
-  first <- first_usable(shell$groups, prepared)
+  compiled <- suppressMessages(compile_at_start(whole), classes = "tundrel_message_start")
+  first <- first_usable(spec$groups, compiled)
   usable <- diff(first)
   empty <- which(usable == 0)
   if (length(empty)) {
-    refuse("measurements", c("No usable row is left of {group_labels(shell$groups$keys)[empty]}.", "i" = "Leave {cli::qty(empty)}{?it/them} out."), call = call)
+    refuse("measurements", c("No usable row is left of {group_labels(spec$groups$keys)[empty]}.", "i" = "Leave {cli::qty(empty)}{?it/them} out."), call = call)
   }
   starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
-  inside <- by_distinct_start(starts, function(start) moved_inside(start, prepared))
-  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, prepared))
+  inside <- by_distinct_start(starts, function(start) moved_inside(start, compiled))
+  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, compiled))
   raw <- in_threads(threads, function(n) {
-    core_fit_shared(prepared, match(shared, rownames(starts)), inside, typical, first, shell$tolerance, shell$budget, n)
+    core_fit_shared(compiled, match(shared, rownames(starts)), inside, typical, first, spec$tolerance, spec$budget, n)
   })
   if (raw$reason == "failed") {
     refuse("model", c("The model gives no finite number at the start in some group.", "i" = "Start elsewhere with {.fn start_from}."), call = call)
   }
   n <- ncol(starts)
-  freedom <- prepared$rows - length(shared) - sum(raw$rank)
+  freedom <- compiled$rows - length(shared) - sum(raw$rank)
   sigma <- if (freedom > 0) sqrt(sum(raw$values) / freedom) else NA_real_
   found <- no_walks(starts, seq_len(n))
   found$x[] <- raw$x
@@ -36,7 +36,7 @@ fit_shared <- function(shell, whole, starts, shared, threads, call = rlang::call
   raw$errors[is.nan(raw$errors)] <- NA
   found$errors <- matrix(raw$errors * sigma, nrow(starts), dimnames = dimnames(starts))
   found$sigma <- sigma
-  new_fits(shell, found, shared)
+  new_fits(spec, found, shared)
 }
 
 check_shared <- function(problem, free, shared, call) {
@@ -47,7 +47,7 @@ check_shared <- function(problem, free, shared, call) {
     refuse("solver", c("With every parameter shared there is one curve for all.", "i" = "Pose it without {.code by}, and use {.fn fit_local}."), call = call)
   }
   status <- parameter_status(problem)
-  if (problem$criterion$kind != "squares" || !is.null(problem$own)) {
+  if (criterion_form(problem) != "squares" || !is_compiled(problem)) {
     refuse("solver", "Parameters are shared in fits by least squares of the model language, and this is {problem_criterion_text(problem)}.", call = call)
   }
   if (length(joint_conditions(problem, status)) || length(status$tied)) {

@@ -1,17 +1,17 @@
 # R's own generics on a run do what an R user expects.
 
-# The prepared problem of a run; runs keep the problem, not copies of its columns.
-prepared_of <- function(run) {
-  # that of a robust criterion has the scale its run began with
-  if (is.null(run$prepared) || run$problem$criterion$kind == "robust") return(prepare_problem(run$problem))
-  in_all_parameters(run$prepared)
+# The compiled problem of a run; runs keep the problem, not copies of its columns.
+compiled_of <- function(run) {
+  # with the scale of the noise that its run began with
+  if (is.null(run$compiled) || run$problem$criterion$scale_first) return(compile_problem(run$problem))
+  in_all_parameters(run$compiled)
 }
 
 # Values for all rows of the measurements, NA where a row took no part.
-spread_rows <- function(values, prepared, run) {
-  if (!is.null(run$problem$own$fun)) return(values)
+spread_rows <- function(values, compiled, run) {
+  if (!has_curve(run$problem)) return(values)
   all <- rep(NA_real_, nrow(run$problem$measurements))
-  all[prepared$used] <- values
+  all[compiled$used] <- values
   all
 }
 
@@ -114,8 +114,8 @@ sigma.tundrel_run <- function(object, ...) sigma_of(object)
 #' @rdname run-generics
 #' @export
 fitted.tundrel_run <- function(object, ...) {
-  prepared <- prepared_of(object)
-  spread_rows(fitted_rows(prepared, object$estimate), prepared, object)
+  compiled <- compiled_of(object)
+  spread_rows(fitted_rows(compiled, object$estimate), compiled, object)
 }
 
 # Evaluates the model of a problem, or a part of it, for new rows through a core function.
@@ -135,9 +135,9 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
   }
   for (name in setdiff(model$predictors, names(newdata)[is_lag(names(newdata))])) check_number_column(newdata, name, call)
   columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
-  if (!is.null(problem$own)) {
-    values <- own_model(problem, status, stats::setNames(columns, model$predictors), nrow(newdata), expression)
-    return(own_rows_through(evaluate, function(x) numbers_or_nan(values(x), nrow(newdata)), ...))
+  if (!is_compiled(problem)) {
+    values <- user_model(problem, status, stats::setNames(columns, model$predictors), nrow(newdata), expression)
+    return(by_differences(evaluate, function(x) numbers_or_nan(values(x), nrow(newdata)), ...))
   }
   collector <- model_collector(problem, status, model$predictors)
   root <- collector$add(expression)
@@ -145,13 +145,13 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
 }
 
 # What a core function would give, for a function of the user's.
-own_rows_through <- function(evaluate, f, x, factor = NULL, moving = NULL) {
-  if (identical(evaluate, core_evaluate)) f(x) else own_row_errors(f, x, factor, moving)
+by_differences <- function(evaluate, f, x, factor = NULL, moving = NULL) {
+  if (identical(evaluate, core_evaluate)) f(x) else difference_errors(f, x, factor, moving)
 }
 
 # Standard errors of rows per unit of residual scale, from differences.
-own_row_errors <- function(f, x, factor, moving) {
-  slopes <- matrix(own_jacobian(f, x, abs(x)), ncol = length(x))[, moving, drop = FALSE]
+difference_errors <- function(f, x, factor, moving) {
+  slopes <- matrix(difference_jacobian(f, x, abs(x)), ncol = length(x))[, moving, drop = FALSE]
   sqrt(pmax(0, rowSums((slopes %*% core_unit_covariance(factor)) * slopes)))
 }
 
@@ -159,17 +159,9 @@ own_row_errors <- function(f, x, factor, moving) {
 #' @export
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
-  kind <- if (is_value_run(object)) "value" else object$problem$criterion$kind
-  # weights that are taken from the readings themselves, or held at the fitted values, belong to no density
-  if (!is.null(object$problem$criterion$relative)) kind <- "relative"
-  log_weight <- function() sum(log(root_weight_rows(prepared_of(object), object$estimate)))
-  value <- switch(kind,
-    squares = -n / 2 * (log(2 * pi) + log(object$value / n) + 1) + log_weight(),
-    absolute = -n * (log(2 * object$value / n) + 1) + log_weight(),
-    likelihood = , density = object$value, NA_real_
-  )
-  estimated_scale <- kind %in% c("squares", "absolute")
-  structure(value, df = n_estimated(object) + estimated_scale, nobs = n, class = "logLik")
+  criterion <- object$problem$criterion
+  value <- log_likelihood(criterion, object$value, n, sum(log(root_weight_rows(compiled_of(object), object$estimate))))
+  structure(value, df = n_estimated(object) + criterion$scale_estimated, nobs = n, class = "logLik")
 }
 
 #' @rdname run-generics
@@ -188,7 +180,7 @@ n_estimated <- function(run) {
 }
 
 # How many directions make no difference to the fit, as far as is known.
-open_directions <- function(run) if (is_unjudged(run) || is_value_run(run)) 0 else max(0, run$undetermined) + length(run$unfelt)
+open_directions <- function(run) if (is_unjudged(run) || !has_rows(run$problem)) 0 else max(0, run$undetermined) + length(run$without_effect)
 
 #' @rdname run-generics
 #' @export
@@ -198,27 +190,21 @@ formula.tundrel_run <- function(x, ...) x$problem$model$formula
 #' @export
 simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
   check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
-  prepared <- prepared_of(object)
-  draw <- noise_draw(object, prepared)
-  draws <- with_seed(seed, replicate(nsim, spread_rows(draw(), prepared, object), simplify = FALSE))
+  compiled <- compiled_of(object)
+  draw <- noise_draw(object, compiled)
+  draws <- with_seed(seed, replicate(nsim, spread_rows(draw(), compiled, object), simplify = FALSE))
   as.data.frame(stats::setNames(draws, paste0("sim_", seq_len(nsim))))
 }
 
 # A function that draws new readings for the rows that take part.
-noise_draw <- function(run, prepared, call = rlang::caller_env()) {
-  mean <- fitted_rows(prepared, run$estimate)
-  if (prepared$kind == "likelihood") {
-    others <- other_rows(run$problem, prepared, run$estimate)
-    return(function() families()[[prepared$family]]$draw(mean, others))
+noise_draw <- function(run, compiled, call = rlang::caller_env()) {
+  family <- noise_family(run$problem$criterion)
+  if (is.null(family)) refuse("criterion", "Nothing can be drawn from {problem_criterion_text(run$problem)}: it names no family.", call = call)
+  mean <- fitted_rows(compiled, run$estimate)
+  others <- if (is_likelihood(run$problem)) {
+    other_rows(compiled, run$estimate)
+  } else {
+    noise_others(run$problem$criterion, 1 / root_weight_rows(compiled, run$estimate), sigma_of(run), run$value / run$n)
   }
-  if (prepared$kind %in% c("density", "value")) {
-    refuse("criterion", "Nothing can be drawn from {problem_criterion_text(run$problem)}: it names no family.", call = call)
-  }
-  weight <- root_weight_rows(prepared, run$estimate)
-  if (prepared$kind == "absolute") {
-    laplace <- list(scale = run$value / run$n / weight)
-    return(function() family_laplace()$draw(mean, laplace))
-  }
-  sd <- sigma_of(run) / weight
-  function() stats::rnorm(length(mean), mean, sd)
+  function() family$draw(mean, others)
 }

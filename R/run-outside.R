@@ -25,9 +25,9 @@
 #' coef(run)
 propose <- function(run) {
   check_proposes(run)
-  prepared <- prepared_to_walk(run)
-  walk <- walk_arguments(run, prepared)
-  found <- core_propose(prepared, run$solver$name, walk$settings, walk$start, run$state)
+  compiled <- compiled_at_start(run)
+  walk <- walk_arguments(run, compiled)
+  found <- core_propose(compiled, run$solver$name, walk$settings, walk$start, run$state)
   points <- t(found$points)
   colnames(points) <- searched_parameters(run)
   tibble(point = seq_len(nrow(points)), as_tibble(as.data.frame(all_values(run$status, points))))
@@ -39,10 +39,10 @@ record <- function(run, values) {
   check_proposes(run)
   wanted <- propose(run)
   numbers <- recorded_values(wanted, values)
-  prepared <- prepared_to_walk(run)
-  walk <- walk_arguments(run, prepared)
-  raw <- core_record(prepared, run$solver$name, walk$settings, walk$start, run$state, in_users_sign(run$problem, numbers), run$keep != "none")
-  new_run(run, prepared, raw)
+  compiled <- compiled_at_start(run)
+  walk <- walk_arguments(run, compiled)
+  raw <- core_record(compiled, run$solver$name, walk$settings, walk$start, run$state, in_users_sign(run$problem, numbers), run$keep != "none")
+  new_run(run, compiled, raw)
 }
 
 check_proposes <- function(run, call = rlang::caller_env()) {

@@ -9,7 +9,7 @@ polish_share <- 0.1
 difference_evaluations <- function(parameters) 6 * (parameters + 1)^2
 
 time_to_polish <- function(run, seconds) {
-  evaluations <- if (is.null(run$problem$own)) 1 else difference_evaluations(length(run$estimate))
+  evaluations <- if (is_compiled(run$problem)) 1 else difference_evaluations(length(run$estimate))
   is.na(seconds) || evaluations * run$seconds / max(1, run$evaluations) <= seconds
 }
 
@@ -30,7 +30,7 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
 
 # What a search leaves for the walk that polishes what it finds.
 left_to_polish <- function(budget, run) {
-  needed <- if (is.null(run$problem$own)) 200 else 20 * difference_evaluations(length(run$start))
+  needed <- if (is_compiled(run$problem)) 200 else 20 * difference_evaluations(length(run$start))
   list(
     evaluations = max(0, ceiling(min(needed, 0.5 * (budget$evaluations - (run$evaluations %||% 0))))),
     seconds = polish_share * (budget$seconds - (run$seconds %||% 0))
@@ -59,7 +59,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
     evaluations <- left$evaluations - spent
     seconds <- left$seconds - (seconds_now() - began)
     if (stopped || isTRUE(evaluations < 1) || isTRUE(seconds <= 0)) return(NULL)
-    calls <- own_calls$made
+    calls <- user_calls$made
     start <- start_from(run$problem, as.list(from))
     walked <- tryCatch(
       suppressMessages(fit_local(
@@ -73,7 +73,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
       }
     )
     stopped <<- stopped || identical(walked$stop_reason, "interrupted")
-    spent <<- spent + if (is.null(walked)) own_calls$made - calls else walked$evaluations
+    spent <<- spent + if (is.null(walked)) user_calls$made - calls else walked$evaluations
     walked
   }
   # where the search has found nothing better than the walks before it, theirs is the answer; and where there were none, a walk
@@ -106,7 +106,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
 # What polishing changes.
 search_parts <- c(
   "estimate", "value", "slope", "multipliers", "bound_multipliers", "converged", "stop_reason", "claim", "iterations", "evaluations", "refused", "seconds",
-  "gradient_norm", "undetermined", "advised_rate", "factor", "unfelt", "runaway", "at_bound"
+  "gradient_norm", "undetermined", "advised_rate", "factor", "without_effect", "runaway", "at_bound"
 )
 
 unpolished <- function(run) {
@@ -133,7 +133,7 @@ at_least_as_good <- function(local, run) {
 # A search that found no finite value anywhere has nothing to polish.
 refuse_barren <- function(run, call = rlang::caller_env()) {
   if (is.finite(run$value) || run$iterations == 0) return(invisible())
-  trouble <- if (!is.null(run$problem$own$fun)) call_own(run$problem, run$status, run$start, 1L)$trouble
+  trouble <- if (!has_curve(run$problem)) evaluate_once(run$problem$evaluator, run, run$start, 1L)$trouble
   refuse("model", c(
     "None of {run$evaluations} points in the search box has a finite value.",
     if (!is.null(trouble)) c("x" = "At the start: {trouble}"),

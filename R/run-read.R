@@ -15,7 +15,7 @@ read_run <- function(path, fun = NULL, problem = NULL) {
   refuse_controls(texts_within(stored[c("problem", "solver", "keep", "stages")]), path, "file")
   # what comes of a damaged file is no warning of its own
   run <- suppressWarnings(tryCatch(
-    run_from_stored(stored, path, fun, problem),
+    run_from_stored(in_current_format(stored), path, fun, problem),
     error = function(e) {
       if (inherits(e, "tundrel_error")) rlang::cnd_signal(e)
       refuse("file", c("{.file {path}} is damaged, or was changed.", "x" = "{conditionMessage(e)}"))
@@ -43,7 +43,7 @@ check_stored_format <- function(stored, path, call = rlang::caller_env()) {
   if (!is.list(stored) || !identical(stored$format, run_format)) {
     refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.", call = call)
   }
-  if (!identical(as.numeric(stored$version), run_version)) {
+  if (!isTRUE(stored$version %in% c(1, run_version))) {
     refuse("file", c(
       "{.file {path}} has format version {stored$version}, and this is version {run_version}.",
       "i" = "Read it with the version of tundrel that wrote it, or a newer one."
@@ -58,59 +58,40 @@ run_from_stored <- function(stored, path, fun, expected) {
   solver <- rlang::exec(solver_constructors()[[stored$solver$name]], !!!settings)
   if (!is.null(stored$solver$simplex)) solver$settings$simplex <- as_tibble(lapply(stored$solver$simplex, numbers_of))
   solver$why <- stored$solver$why
-  start <- vapply(stored$start, numbers_of, numeric(1))
-  shell <- list(
-    problem = problem, solver = solver, tolerance = numbers_of(stored$tolerance), keep = stored$keep, start = start,
+  spec <- new_specification(
+    problem, solver, numbers_of(stored$tolerance), stored$keep, vapply(stored$start, numbers_of, numeric(1)),
     seed = if (!is.null(stored$seed)) numbers_of(stored$seed), box = box_of(stored$box), eliminated = as.character(unlist(stored$eliminated)),
     stages = stages_of(stored$stages)
   )
-  prepared <- prepared_to_walk(shell)
+  compiled <- compiled_at_start(spec)
   trace <- trace_of(stored$trace)
   trace$value <- in_users_sign(problem, trace$value)  # new_run() turns it to the user's sign
   state <- lapply(stored$state, function(x) if (is.null(names(x))) numbers_of(x) else matrix_of(x))
-  run <- answered(shell, prepared, stored$answer, trace, state)
+  run <- answered(spec, compiled, stored$answer, trace, state)
   if (!is.null(stored$search)) {
-    searched <- answered(shell, prepared, stored$search, trace, state)
+    searched <- answered(spec, compiled, stored$search, trace, state)
     run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
   }
-  check_stored_run(run, prepared)
+  check_stored_run(run, compiled)
   run
 }
 
 # A run with what was said of it.
-answered <- function(shell, prepared, answer, trace, state) {
-  problem <- shell$problem
-  names <- names(shell$start)
+answered <- function(spec, compiled, answer, trace, state) {
+  problem <- spec$problem
+  names <- names(spec$start)
   numbers <- lapply(answer$numbers, numbers_of)
   raw <- c(numbers[c("iterations", "evaluations", "refused", "seconds", "gradient_norm", "advised_rate")], list(
     x = numbers$estimate, value = in_users_sign(problem, numbers$value), converged = answer$converged, reason = answer$stop_reason,
     claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numeric(),
     bound_multipliers = if (!is.null(answer$bound_multipliers)) numbers_of(answer$bound_multipliers),
     factor = matrix_of(answer$factor), n_alive = numbers$undetermined, rank = 0,
-    dead = match(unlist(answer$unfelt), names), runaway = match(unlist(answer$runaway), names), trace = trace, state = state
+    dead = match(unlist(answer$without_effect), names), runaway = match(unlist(answer$runaway), names), trace = trace, state = state
   ))
-  run <- new_run(shell, prepared, raw)
+  run <- new_run(spec, compiled, raw)
   run$multipliers <- vapply(answer$multipliers, numbers_of, numeric(1))
   if (length(run$multipliers) == 0) run$multipliers <- numeric()
   run
-}
-
-# Numbers from JSON: text stands for what is not finite.
-not_finite <- c(`Inf` = Inf, `-Inf` = -Inf, `NaN` = NaN, `NA` = NA)
-
-numbers_of <- function(x) {
-  if (is.null(x) || (is.list(x) && !is.null(names(x)))) stop("numbers were expected", call. = FALSE)
-  vapply(x, function(one) {
-    if (is.numeric(one) && length(one) == 1) return(as.double(one))
-    if (!rlang::is_string(one) || !one %in% names(not_finite)) stop("a number was expected", call. = FALSE)
-    not_finite[[one]]
-  }, numeric(1), USE.NAMES = FALSE)
-}
-
-matrix_of <- function(x) {
-  numbers <- numbers_of(x$numbers)
-  demand(is_whole(x$rows) && is_whole(x$columns) && x$rows * x$columns == length(numbers), "rows")
-  matrix(numbers, x$rows, x$columns)
 }
 
 box_of <- function(stored) {
@@ -132,37 +113,11 @@ trace_of <- function(stored) {
   c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x)), lapply(stored[kept_parts], function(kept) lapply(kept, matrix_of)))
 }
 
-measurements_from_stored <- function(stored) {
-  columns <- as_tibble(lapply(stored$measurements, column_from_stored))
-  if (length(stored$units)) new_measurements(columns, unlist(stored$units)) else columns
-}
-
-column_from_stored <- function(x) {
-  switch(x$kind,
-    numbers = numbers_of(x$values), flags = vapply(x$values, function(v) if (is.null(v)) NA else v, logical(1)),
-    vapply(x$values, function(v) v %||% NA_character_, character(1))
-  )
-}
-
 problem_from_stored <- function(stored, path, fun) {
-  own <- stored$own$kind
-  outside <- isTRUE(stored$own$outside)
-  if (!is.null(own) && !outside && !is.function(fun)) {
-    refuse("file", c(
-      "The run in {.file {path}} is on a function of your own, which a file does not hold.",
-      "i" = "Hand it in: {.code read_run(path, fun = f)}."
-    ))
-  }
-  problem <- if (outside) {
-    pose_outside(unlist(stored$parameters), stored$own$goal)
-  } else if (!is.null(own) && own != "model") {
-    pose(fun, parameters = unlist(stored$parameters), returns = own, goal = stored$own$goal %||% "minimise")
-  } else {
-    formula <- if (is.null(own)) formula_from_text(stored$model, path, most_stored_characters) else formula_with_own(stored, path, fun)
-    pose(measurements_from_stored(stored), formula, constants = vapply(stored$constants, numbers_of, numeric(1)))
-  }
+  problem <- pose_stored(evaluator_named(stored$evaluator$name), stored, path, fun)
   criterion <- criterion_from_stored(stored$criterion, path)
-  if (is.null(problem$own$fun)) problem <- judge_by(problem, criterion)
+  demand(is.null(criterion) != has_rows(problem), "criterion")
+  if (!is.null(criterion)) problem <- judge_by(problem, criterion)
   problem <- subject_to(problem, text = as.character(unlist(stored$conditions)))
   for (name in names(stored$search_within)) {
     box <- stored$search_within[[name]]
@@ -172,22 +127,9 @@ problem_from_stored <- function(stored, path, fun) {
   problem
 }
 
-# A formula that calls a function of the user's: beside it, only the model language may be called.
-formula_with_own <- function(stored, path, fun) {
-  formula <- plan_expression(list(path = path), "model", stored$model)
-  own <- unlist(stored$calls)
-  called <- called_names(formula)
-  foreign <- setdiff(called, c("~", "(", own, language_functions(), names(shapes), "lag"))
-  if (length(foreign) || !rlang::is_call(formula, "~", n = 2)) {
-    refuse("file", c(
-      "The model in {.file {path}} is not one that {.fn write_run} writes.",
-      if (length(foreign)) c("x" = "It calls {.fn {foreign[1]}}, which is neither yours nor of the model language.")
-    ))
-  }
-  rlang::new_formula(formula[[2]], formula[[3]], env = list2env(stats::setNames(rep(list(fun), length(own)), own), parent = globalenv()))
-}
-
+# NULL where a value is its own criterion.
 criterion_from_stored <- function(stored, path) {
+  if (identical(stored$name, "value")) return(NULL)
   parsed <- function(texts) lapply(texts, function(text) plan_expression(list(path = path), "criterion", text))
   e <- parsed(stored$expressions)
   number <- function(x) if (!is.null(x)) numbers_of(x)
@@ -212,7 +154,11 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
   robust <- identical(found$criterion$name, "robust_error")
   expected$criterion$scale <- found$criterion$scale <- NULL
   short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
-  for (part in c("model", "measurements", "constants", "conditions", "criterion", if (!robust) "start")) {
+  for (part in c("model", "constants", "calls")) {
+    expected[[part]] <- expected$evaluator[[part]]
+    found[[part]] <- found$evaluator[[part]]
+  }
+  for (part in c("model", "measurements", "constants", "conditions", "criterion", "calls", if (!robust) "start")) {
     if (identical(expected[[part]], found[[part]])) next
     refuse("file", c(
       "The run in {.file {path}} was made on another problem: its {part} differ{if (part %in% c('model', 'start', 'criterion')) 's'}.",

@@ -1,8 +1,5 @@
 # Below what difference two values of a criterion are the same.
 
-# Shares of the value, and of what it is a sum of differences of, that are rounding and the solvers' last steps.
-same_value_share <- 1e-9
-exact_residual_share <- 1e-10
 # An answer is one of many within this share of the parameters' sizes, where a value has no noise to measure it by.
 same_length_share <- 1e-6
 
@@ -11,34 +8,27 @@ value_rounding <- function(run) same_value_share * abs(run$value) + least_differ
 # What is left where the value itself is near zero: for residuals, those of an exact fit; for likelihoods, a share of a row's
 # own unit; for a value alone, what its curvature makes of the shortest length.
 least_difference <- function(run) {
-  if (is_value_run(run)) return(curvature_length(run))
-  kind <- run$problem$criterion$kind
-  prepared <- prepared_of(run)
-  if (is_likelihood(run$problem)) {
-    # the last digits of readings and curve, in units of the spread
-    digits <- if (kind == "likelihood") 4 * .Machine$double.eps * max_scale(run, prepared) else 0
-    return(run$n * (same_value_share + digits))
-  }
-  scale <- if (kind == "squares" && !is.null(run$problem$own$fun)) 0 else max_scale(run, prepared)
-  switch(kind, squares = prepared$rows * (exact_residual_share * scale)^2, absolute = prepared$rows * exact_residual_share * scale, same_value_share * run$n)
+  if (!has_rows(run$problem)) return(curvature_length(run))
+  compiled <- compiled_of(run)
+  value_digits(run$problem$criterion, compiled$rows, run$n, if (has_curve(run$problem)) max_scale(run, compiled) else 0)
 }
 
 # The largest number whose difference from another is a residual, in units of its noise.
-max_scale <- function(run, prepared) {
-  weight <- root_weight_rows(prepared, run$estimate)
-  max(abs(weight * response_rows(prepared)), abs(weight * fitted_rows(prepared, run$estimate)))
+max_scale <- function(run, compiled) {
+  weight <- root_weight_rows(compiled, run$estimate)
+  max(abs(weight * response_rows(compiled)), abs(weight * fitted_rows(compiled, run$estimate)))
 }
 
 curvature_length <- function(run) {
-  prepared <- in_all_parameters(prepared_to_walk(run))
-  hessian <- tryCatch(core_hessian(prepared, run$estimate), error = function(e) matrix(0, 0, 0))
+  compiled <- in_all_parameters(compiled_at_start(run))
+  hessian <- tryCatch(core_hessian(compiled, run$estimate), error = function(e) matrix(0, 0, 0))
   if (length(hessian) == 0) return(0)
-  max(abs(diag(hessian)) * pmax(abs(run$estimate), prepared$typical)^2) * same_length_share^2
+  max(abs(diag(hessian)) * pmax(abs(run$estimate), compiled$typical)^2) * same_length_share^2
 }
 
 # An exact fit leaves rounding only, from which nothing can be told of noise.
 is_exact_fit <- function(run) {
-  if (run$problem$criterion$kind != "squares" || is_value_run(run) || !is.null(run$problem$own$fun) || !is.finite(run$value)) return(FALSE)
+  if (criterion_form(run$problem) != "squares" || !has_curve(run$problem) || !is.finite(run$value)) return(FALSE)
   if (run$value == 0) return(TRUE)
-  isTRUE(sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, prepared_of(run)))
+  isTRUE(sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, compiled_of(run)))
 }

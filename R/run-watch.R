@@ -4,21 +4,19 @@ look_every <- 0.2      # seconds between looks at a run
 store_every <- 2       # seconds between checkpoints at least
 store_share <- 0.05    # of the time a run takes, that storing it may take: a long table takes seconds to write
 
-progress_kinds <- c("none", "lines", "bar")
-
 walk_watched <- function(run, budget, progress, keep, threads, call = rlang::caller_env()) {
-  if (progress == "none" && is.null(keep)) return(walk_on(run, budget, threads, call))
-  # prepared once: a function of the user's is not called for a look
-  prepared <- prepared_to_walk(run)
-  show <- progress_display(progress, budget)
-  pause <- if (progress == "lines") list(pause_iterations = 1) else list(pause_seconds = look_every)
+  show <- progress_function(progress)
+  if (is.null(show) && is.null(keep)) return(walk_on(run, budget, threads, call))
+  # compiled once: a function of the user's is not called for a look
+  compiled <- compiled_at_start(run)
+  pause <- if (identical(progress, "lines")) list(pause_iterations = 1) else list(pause_seconds = look_every)
   stored <- -Inf  # the first checkpoint is written at the first look
   cost <- 0
   repeat {
-    run$prepared <- prepared
+    run$compiled <- compiled
     run <- walk_on(run, c(budget, pause), threads, call)
-    prepared$calls <- 0
-    show(run)
+    compiled$calls <- 0
+    run <- shown_or_stopped(run, budget, show)
     ended <- run$stop_reason != "none"
     now <- seconds_now()
     if (!is.null(keep) && (ended || now - stored >= max(store_every, cost / store_share))) {
@@ -55,31 +53,9 @@ check_checkpoint <- function(path, call) {
   ), call = call)
 }
 
-# A function of the run that shows where it stands.
-progress_display <- function(progress, budget) {
-  if (progress == "none") return(function(run) NULL)
-  if (progress == "lines") return(function(run) message(progress_line(run)))
-  need_package("progressr", "to show a bar")
-  total <- if (is.na(budget$evaluations)) 100 else budget$evaluations
-  bar <- progressr::progressor(steps = total, envir = rlang::caller_env(3))
-  shown <- 0
-  function(run) {
-    step <- min(run$evaluations, total - 1) - shown
-    shown <<- shown + step
-    bar(message = progress_line(run), amount = step)
-    if (run$stop_reason != "none") bar(amount = total - shown)
-  }
-}
-
-# "iteration 12  value 3.456  gradient 1.2e-05  2,300 evaluations/s", and the time left, where a budget tells.
-progress_line <- function(run) {
-  last <- length(run$trace$iteration)
-  speed <- if (run$seconds > 0) paste0("  ", format(signif(run$evaluations / run$seconds, 3), big.mark = ","), " evaluations/s") else ""
-  if (last == 0) return("nothing evaluated yet")
-  slope <- run$trace$gradient_norm[last]
-  paste0(
-    "iteration ", run$iterations, "  value ", format_number(run$value, 6),
-    if (is.nan(slope)) paste0("  width ", format_number(run$trace$step_norm[last], 2)) else paste0("  gradient ", format_number(slope, 2)),
-    speed, "  ", run$trace$action[last]
-  )
+# A run that is stopped while its progress is told keeps what it has.
+shown_or_stopped <- function(run, budget, show) {
+  if (is.null(show)) return(run)
+  tryCatch(show(run_progress(run, budget)), interrupt = function(e) if (run$stop_reason == "none") run[c("stop_reason", "claim")] <<- "interrupted")
+  run
 }

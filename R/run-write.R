@@ -37,7 +37,7 @@ write_run <- function(run, path) {
 
 # R's own reader of text gives up where parentheses stand in each other more than 50 deep.
 refuse_unreadable_model <- function(run, path, call = rlang::caller_env()) {
-  if (!is.null(run$problem$own$fun)) return(invisible())
+  if (!has_curve(run$problem)) return(invisible())
   text <- expression_text(run$problem$model$formula)
   if (nchar(text) <= most_stored_characters && !is.null(tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL))) return(invisible())
   refuse("file", c(
@@ -60,7 +60,7 @@ sum_holds <- function(text) {
 run_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", json_verbatim = TRUE, pretty = TRUE)
 
 run_format <- "tundrel run"
-run_version <- 1
+run_version <- 2
 
 answer_numbers <- c(
   "estimate", "value", "iterations", "evaluations", "refused", "seconds", "gradient_norm", "undetermined", "advised_rate", "n"
@@ -92,7 +92,7 @@ stored_answer <- function(run) {
     numbers = lapply(run[intersect(answer_numbers, names(run))], exact), slope = if (!is.null(run$slope)) exact(run$slope),
     bound_multipliers = if (!is.null(run$bound_multipliers)) exact(run$bound_multipliers),
     multipliers = stored_numbers(run$multipliers), factor = stored_matrix(run$factor), converged = run$converged,
-    stop_reason = run$stop_reason, claim = run$claim, unfelt = I(run$unfelt), runaway = I(run$runaway)
+    stop_reason = run$stop_reason, claim = run$claim, without_effect = I(run$without_effect), runaway = I(run$runaway)
   )
 }
 
@@ -104,16 +104,6 @@ stored_stages <- function(stages) {
   if (!is.null(stages)) list(stage = I(stages$stage), evaluations = exact(stages$evaluations), value = exact(stages$value))
 }
 
-# Numbers with all their digits; what JSON has no number for stands as text.
-exact <- function(x) {
-  text <- sprintf("%.17g", x)
-  text[!is.finite(x)] <- paste0("\"", as.character(x)[!is.finite(x)], "\"")
-  structure(paste0("[", paste(text, collapse = ","), "]"), class = "json")
-}
-
-stored_numbers <- function(x) lapply(stats::setNames(as.list(x), names(x)), exact)
-stored_matrix <- function(x) list(rows = nrow(x), columns = ncol(x), numbers = exact(x))
-
 stored_trace <- function(trace) {
   numbers <- lapply(trace[setdiff(names(trace), c("action", "x", kept_parts))], exact)
   c(numbers, list(action = I(trace$action), x = stored_matrix(trace$x)), lapply(trace[kept_parts], function(kept) lapply(kept, stored_matrix)))
@@ -123,26 +113,8 @@ stored_problem <- function(problem) {
   data <- problem$measurements
   list(
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
-    model = if (is.null(problem$own$fun)) expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants),
-    own = problem$own[c("kind", "goal", "outside")], calls = I(as.character(problem$model$own)), parameters = I(problem$model$parameters),
-    start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
+    evaluator = stored_evaluator(problem$evaluator, problem), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
     criterion = stored_criterion(problem$criterion)
-  )
-}
-
-stored_column <- function(x) {
-  if (is.numeric(x) && !is.factor(x)) return(list(kind = "numbers", values = exact(as.double(x))))
-  if (is.logical(x)) return(list(kind = "flags", values = I(x)))
-  list(kind = "text", values = I(as.character(x)))
-}
-
-stored_criterion <- function(criterion) {
-  texts <- function(expressions) lapply(Filter(Negate(is.null), expressions), expression_text)
-  list(
-    name = criterion$name, relative = criterion$relative, loss = criterion$loss, tuning = if (!is.null(criterion$tuning)) exact(criterion$tuning),
-    scale = if (!is.null(criterion$scale)) exact(criterion$scale), family = criterion$family,
-    expressions = texts(list(weights = criterion$weights, sd = criterion$sd, log_density = criterion$log_density)),
-    others = texts(criterion$others), censored = texts(unclass(criterion$censored))
   )
 }

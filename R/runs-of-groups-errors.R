@@ -1,7 +1,7 @@
 # Standard errors and intervals of many groups at once, where all there is to them is in what was kept of each fit.
 
 # TRUE where a group's covariance comes from its triangle and its value alone.
-is_plain <- function(problem) problem$criterion$kind == "squares" && is.null(problem$own) && length(problem$conditions) == 0
+is_plain <- function(problem) criterion_form(problem) == "squares" && is_compiled(problem) && length(problem$conditions) == 0
 
 # Standard errors by curvature, a column a group; NA where a group has no fit or no degrees of freedom.
 plain_errors <- function(fits, all) {
@@ -43,9 +43,9 @@ plain_intervals <- function(fits, level, one) {
 # The sum of the squared responses of each group, in the units of its value.
 squares_of_groups <- function(fits) {
   whole <- group_problem(fits$problem, fits$groups$order, fits$x[, match(TRUE, fits$converged)])
-  prepared <- suppressMessages(prepare_at_start(whole))
-  rows <- diff(first_usable(fits$groups, prepared))
-  sums <- rowsum((response_rows(prepared) * stated_root_weight_rows(prepared))^2, rep(seq_along(rows), rows))
+  compiled <- suppressMessages(compile_at_start(whole))
+  rows <- diff(first_usable(fits$groups, compiled))
+  sums <- rowsum((response_rows(compiled) * stated_root_weight_rows(compiled))^2, rep(seq_along(rows), rows))
   out <- numeric(length(rows))
   out[as.integer(rownames(sums))] <- sums
   out

@@ -1,8 +1,8 @@
 # The fits of many groups.
 
-new_fits <- function(shell, found, shared = NULL) {
-  found$value <- in_users_sign(shell$problem, found$value)
-  structure(c(shell, found, list(shared = shared)), class = "tundrel_fits")
+new_fits <- function(spec, found, shared = NULL) {
+  found$value <- in_users_sign(spec$problem, found$value)
+  structure(c(unclass(spec), found, list(shared = shared)), class = "tundrel_fits")
 }
 
 check_fits <- function(fits, call = rlang::caller_env()) {

@@ -5,8 +5,8 @@ new_runs <- function(walks, seed) {
   runs <- lapply(seq_along(walks$raw), function(k) {
     raw <- walks$raw[[k]]
     if (raw$reason == "failed") return(NULL)
-    walks$prepared$start <- stats::setNames(walks$points[, k], names(walks$prepared$start))
-    run <- new_run(walks$shell, walks$prepared, raw)
+    walks$compiled$start <- stats::setNames(walks$points[, k], names(walks$compiled$start))
+    run <- new_run(walks$spec, walks$compiled, raw)
     run$sampled <- walks$random[k]
     run
   })

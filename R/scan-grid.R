@@ -33,16 +33,16 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   unset <- scanned[is.na(problem$start[scanned])]
   posed <- problem
   posed$start[unset] <- vapply(axes[unset], `[[`, numeric(1), 1)
-  prepared <- prepare_at_start(posed)
-  inside <- conditions_hold(problem, prepared, grid)
+  compiled <- compile_at_start(posed)
+  inside <- conditions_hold(problem, compiled, grid)
   if (refit) {
     rows <- lapply(seq_len(nrow(grid)), function(i) refitted(posed, unlist(grid[i, , drop = FALSE])))
     table <- beside(as_tibble(grid), as_tibble(do.call(rbind, rows)))
   } else {
-    free <- prepared$status$free
-    places <- matrix(prepared$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
+    free <- compiled$status$free
+    places <- matrix(compiled$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
     places[, scanned] <- as.matrix(grid)
-    value <- problem_values(problem, prepared, t(places))
+    value <- problem_values(problem, compiled, t(places))
     table <- beside(as_tibble(grid), tibble(value = value))
   }
   table$value[!is.finite(table$value)] <- NA
@@ -51,8 +51,8 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
 }
 
 # The value of the criterion at each column of `points`, in the user's sign.
-problem_values <- function(problem, prepared, points) {
-  in_users_sign(problem, core_values(prepared, points))
+problem_values <- function(problem, compiled, points) {
+  in_users_sign(problem, core_values(compiled, points))
 }
 
 scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
@@ -79,11 +79,11 @@ scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
 }
 
 # TRUE where all conditions hold, the other parameters at their start.
-conditions_hold <- function(problem, prepared, grid) {
-  start <- stats::setNames(prepared$start, prepared$status$free)
+conditions_hold <- function(problem, compiled, grid) {
+  start <- stats::setNames(compiled$start, compiled$status$free)
   holds <- rep(TRUE, nrow(grid))
   for (condition in problem$conditions) {
-    difference <- condition_difference(condition, start, prepared$status, grid)
+    difference <- condition_difference(condition, start, compiled$status, grid)
     holds <- holds & switch(condition$sense,
       ">=" = if (condition$open) difference > 0 else difference >= 0,
       "<=" = if (condition$open) difference < 0 else difference <= 0,
@@ -109,8 +109,8 @@ condition_difference <- function(condition, start, status, grid) {
 refitted <- function(problem, fixed) {
   others <- setdiff(parameter_status(problem)$free, names(fixed))
   if (length(others) == 0) {
-    prepared <- prepare_at_start(start_from(problem, as.list(fixed)))
-    return(c(value = problem_values(problem, prepared, matrix(prepared$start))))
+    compiled <- compile_at_start(start_from(problem, as.list(fixed)))
+    return(c(value = problem_values(problem, compiled, matrix(compiled$start))))
   }
   sentences <- paste(names(fixed), "==", format(fixed, digits = 17))
   run <- tryCatch(
@@ -123,7 +123,7 @@ refitted <- function(problem, fixed) {
 
 # Outside its bounds a scanned parameter is looked at all the same.
 drop_bounds <- function(problem, parameters) {
-  kept <- vapply(problem$conditions, function(c) !(c$kind == "bound" && c$parameter %in% parameters), logical(1))
+  kept <- vapply(problem$conditions, function(c) !(is_bound(c) && c$parameter %in% parameters), logical(1))
   problem$conditions <- problem$conditions[kept]
   problem
 }

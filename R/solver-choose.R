@@ -12,13 +12,6 @@ solver_constructors <- function() {
 
 solver_scopes <- function() vapply(solver_constructors(), function(make) make()$scope, character(1))
 
-# The forms of criteria: sums of squares, smooth ones, and those with kinks.
-criterion_form <- function(problem) {
-  kind <- if (identical(problem$own$kind, "value")) "value" else problem$criterion$kind
-  if (kind == "squares") return("squares")
-  if (kind == "absolute" || identical(problem$criterion$family, "laplace")) "kinked" else "smooth"
-}
-
 # Those that each solver is able to serve, and whether it honours conditions between parameters.
 solver_abilities <- list(
   levenberg_marquardt = list(forms = "squares", joint = FALSE), gauss_newton = list(forms = "squares", joint = FALSE),
@@ -103,13 +96,13 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
 }
 
 # A solver asked for what it cannot serve is refused, with those that can.
-check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_env()) {
+check_serves <- function(solver, problem, compiled, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)
   equalities <- any(vapply(joint, function(c) c$sense == "==", logical(1)))
   serves <- function(name) {
     abilities <- solver_abilities[[name]]
     form %in% abilities$forms && (abilities$joint || length(joint) == 0) &&
-      !(name == "brent" && length(prepared$start) != 1) && !(name == "nelder_mead" && equalities)
+      !(name == "brent" && length(compiled$start) != 1) && !(name == "nelder_mead" && equalities)
   }
   if (serves(solver$name)) return(invisible())
   able <- Filter(serves, names(solver_abilities))
@@ -118,9 +111,9 @@ check_serves <- function(solver, problem, prepared, joint, call = rlang::caller_
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
   abilities <- solver_abilities[[solver$name]]
   reason <- if (!form %in% abilities$forms) {
-    "{if (identical(problem$own$kind, 'value')) 'A value that a function returns' else format(problem$criterion)} is {what}."
-  } else if (solver$name == "brent" && length(prepared$start) != 1) {
-    "It is for one free parameter, and there are {length(prepared$start)}."
+    "{if (!has_rows(problem)) 'A value that a function returns' else format(problem$criterion)} is {what}."
+  } else if (solver$name == "brent" && length(compiled$start) != 1) {
+    "It is for one free parameter, and there are {length(compiled$start)}."
   } else {
     "It cannot honour {.val {texts}}."
   }

@@ -25,10 +25,10 @@ solver_nelder_mead <- function(size = 0.1, simplex = NULL) {
 }
 
 # The first simplex as the core takes it: a column a corner, checked against the problem.
-with_simplex <- function(solver, prepared, call = rlang::caller_env()) {
+with_simplex <- function(solver, compiled, call = rlang::caller_env()) {
   simplex <- solver$settings$simplex
   if (is.null(simplex)) return(solver)
-  free <- prepared$status$free
+  free <- compiled$status$free
   lacking <- setdiff(free, names(simplex))
   if (length(lacking)) {
     refuse("solver", c("The first simplex lacks {.field {lacking[1]}}.", suggestion(lacking[1], names(simplex), "columns")), call = call)

@@ -1,11 +1,11 @@
 # The finite box in which a global run looks: stated, else between finite bounds, else built from the data.
 
-search_box <- function(problem, prepared, eliminated = character(), call = rlang::caller_env()) {
-  free <- setdiff(prepared$status$free, eliminated)
-  unstated <- Filter(function(name) is.null(stated_box(problem, prepared, name)), free)
-  built <- built_ranges(problem, prepared, unstated, call)
-  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, prepared, name) %||% built[[name]])
-  ranges <- Map(inside_limits, ranges, free, MoreArgs = list(prepared = prepared, call = call))
+search_box <- function(problem, compiled, eliminated = character(), call = rlang::caller_env()) {
+  free <- setdiff(compiled$status$free, eliminated)
+  unstated <- Filter(function(name) is.null(stated_box(problem, compiled, name)), free)
+  built <- built_ranges(problem, compiled, unstated, call)
+  ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, compiled, name) %||% built[[name]])
+  ranges <- Map(inside_limits, ranges, free, MoreArgs = list(compiled = compiled, call = call))
   if (length(unstated)) {
     told <- vapply(unstated, function(name) paste0(name, " ", format_box(ranges[[name]])), character(1))
     cli::cli_inform(c(
@@ -24,21 +24,21 @@ two_sided_from <- function(range) if (range[1] > 0 || is.null(attr(range, "near"
 format_box <- function(range) paste0("from ", format_number(range[1]), " to ", format_number(range[2]), if (isTRUE(attr(range, "log"))) " by orders of magnitude")
 
 # What was said with search_within(), or two finite bounds.
-stated_box <- function(problem, prepared, name) {
+stated_box <- function(problem, compiled, name) {
   if (!is.null(problem$search_box[[name]])) return(problem$search_box[[name]])
-  bounds <- c(prepared$lower[[name]], prepared$upper[[name]])
+  bounds <- c(compiled$lower[[name]], compiled$upper[[name]])
   if (all(is.finite(bounds))) bounds
 }
 
 # Ranges for parameters without one: from what the model does with them and the data, else from their starts.
-built_ranges <- function(problem, prepared, names, call) {
+built_ranges <- function(problem, compiled, names, call) {
   if (length(names) == 0) return(list())
-  known <- if (is.null(problem$own$fun) && prepared$rows > 0) parameter_ranges(problem, thinned(prepared)) else list()
+  known <- if (has_curve(problem) && compiled$rows > 0) parameter_ranges(problem, thinned(compiled)) else list()
   lapply(stats::setNames(names, names), function(name) {
     range <- known[[name]]
     if (is.null(range)) range <- range_about(problem$start[[name]], name, call)
     if (isTRUE(attr(range, "place"))) return(as.vector(range))
-    built_box(range, prepared, name)
+    built_box(range, compiled, name)
   })
 }
 
@@ -57,17 +57,17 @@ range_about <- function(start, name, call) {
 }
 
 # Magnitudes on the side of zero that the limits leave; to both sides where they leave both.
-built_box <- function(size, prepared, name) {
-  if (prepared$lower[[name]] >= 0) return(structure(size, log = TRUE))
-  if (prepared$upper[[name]] <= 0) return(structure(c(-size[2], 0), log = TRUE, near = size[1]))
+built_box <- function(size, compiled, name) {
+  if (compiled$lower[[name]] >= 0) return(structure(size, log = TRUE))
+  if (compiled$upper[[name]] <= 0) return(structure(c(-size[2], 0), log = TRUE, near = size[1]))
   structure(c(-1, 1) * size[2], log = TRUE, near = size[1])
 }
 
 # The part of a range that the limits leave; open ends are not in it.
-inside_limits <- function(range, name, prepared, call) {
+inside_limits <- function(range, name, compiled, call) {
   margin <- 1e-9 * diff(range)
-  low <- prepared$lower[[name]] + if (prepared$lower_open[[name]]) margin else 0
-  high <- prepared$upper[[name]] - if (prepared$upper_open[[name]]) margin else 0
+  low <- compiled$lower[[name]] + if (compiled$lower_open[[name]]) margin else 0
+  high <- compiled$upper[[name]] - if (compiled$upper_open[[name]]) margin else 0
   if (low > range[1]) range[1] <- low
   if (high < range[2]) range[2] <- high
   if (range[1] >= range[2]) {
@@ -80,11 +80,11 @@ inside_limits <- function(range, name, prepared, call) {
 }
 
 # A start for every parameter: what was stated, else the middle of its range.
-start_in_box <- function(problem, prepared, call = rlang::caller_env()) {
-  for (name in prepared$status$free) {
+start_in_box <- function(problem, compiled, call = rlang::caller_env()) {
+  for (name in compiled$status$free) {
     if (!is.na(problem$start[[name]])) next
-    range <- stated_box(problem, prepared, name)
-    if (is.null(range)) range <- built_ranges(problem, prepared, name, call)[[1]]
+    range <- stated_box(problem, compiled, name)
+    if (is.null(range)) range <- built_ranges(problem, compiled, name, call)[[1]]
     problem$start[[name]] <- middle_of(range)
   }
   problem

@@ -5,12 +5,12 @@ tries_at_first <- 400
 tries_close_by <- 100
 rows_to_try <- 200
 
-with_criterion_starts <- function(problem, prepared, start, call = rlang::caller_env()) {
+with_criterion_starts <- function(problem, compiled, start, call = rlang::caller_env()) {
   open <- setdiff(names(start)[is.na(start)], problem$model$parameters)
   if (length(open) == 0 || anyNA(start[setdiff(names(start), open)])) return(start)
-  fitted <- fitted_rows(prepared, replace(start, open, 1))
+  fitted <- fitted_rows(compiled, replace(start, open, 1))
   if (!all(is.finite(fitted))) return(replace(start, open, 1))
-  plain <- prepare_problem(problem, call, fitted = fitted)
+  plain <- compile_problem(problem, call, fitted = fitted)
   plain <- thinned(plain, rows_to_try)
   plain$typical <- rep(1, length(start))
   sizes <- likely_sizes(plain, fitted)
@@ -38,33 +38,33 @@ with_criterion_starts <- function(problem, prepared, start, call = rlang::caller
 }
 
 # Sizes that a likelihood's parameter may have: that of the residuals, their share of the fitted value, one.
-likely_sizes <- function(prepared, fitted) {
-  residual <- response_rows(prepared) - fitted
+likely_sizes <- function(compiled, fitted) {
+  residual <- response_rows(compiled) - fitted
   spread <- sqrt(mean(residual^2))
   sizes <- c(1, spread, spread / stats::median(abs(fitted)))
   sizes[is.finite(sizes) & sizes > 0]
 }
 
-draw_size <- function(name, problem, prepared, sizes) {
+draw_size <- function(name, problem, compiled, sizes) {
   box <- problem$search_box[[name]]
   drawn <- if (!is.null(box)) {
     draw_range(box, tries_at_first)
   } else {
     sample(sizes, tries_at_first, TRUE) * 10^stats::runif(tries_at_first, -2.5, 2.5) * sample(c(1, 1, 1, 1, -1), tries_at_first, TRUE)
   }
-  moved_inside_one(drawn, prepared$lower[[name]], prepared$upper[[name]])
+  moved_inside_one(drawn, compiled$lower[[name]], compiled$upper[[name]])
 }
 
 # A problem whose robust scale is a number: estimated from a fit by absolute error, whose answer is the
 # start to go on from.
 with_robust_scale <- function(problem, call = rlang::caller_env()) {
   criterion <- problem$criterion
-  if (criterion$kind != "robust" || !is.null(criterion$scale)) return(problem)
+  if (!criterion$scale_first || !is.null(criterion$scale)) return(problem)
   first <- problem
   first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
   run <- or_stopped(fit_local(first))
-  prepared <- prepared_of(run)
-  size <- max(abs(observed_rows(prepared) * root_weight_rows(prepared, run$estimate)))
+  compiled <- compiled_of(run)
+  size <- max(abs(observed_rows(compiled) * root_weight_rows(compiled, run$estimate)))
   problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
   if (!run$converged) {
     cli::cli_warn(c(

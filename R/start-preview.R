@@ -9,7 +9,7 @@
 #'
 #' @return A list of class `tundrel_preview`: `value`, `n`, `n_free`, `df_residual`, `start`,
 #'   `dropped` (tibble `row reason`), `misses` (tibble of the largest misses: `row response fitted
-#'   residual`), `unfelt` (parameters whose change does not change the fit at the start), `alike` (tibble
+#'   residual`), `without_effect` (parameters whose change does not change the fit at the start), `alike` (tibble
 #'   `first second cosine`: pairs of parameters whose changes do nearly the same), `undetermined` (how
 #'   many directions in the parameters the data do not tell apart there), `at_bound` (parameters that
 #'   rest on a bound at the start). With `starts`, a tibble: `start`, `value`, then a column a parameter.
@@ -25,42 +25,42 @@
 preview <- function(problem, starts = NULL) {
   check_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
-  prepared <- prepare_at_start(problem)
-  problem <- prepared$problem
-  if (identical(problem$own$kind, "value")) return(preview_value(problem, prepared))
-  check_enough_rows(prepared)
-  prepared["joint"] <- list(NULL)  # what the data say, not what conditions do
-  at_start <- core_look_at(prepared, prepared$start, 1L)
-  if (length(at_start) == 0) refuse_unusable_start(prepared, problem)
-  fitted <- fitted_rows(prepared, prepared$start)
-  response <- observed_rows(prepared)
+  compiled <- compile_at_start(problem)
+  problem <- compiled$problem
+  if (!has_rows(problem)) return(preview_value(problem, compiled))
+  check_enough_rows(compiled)
+  compiled["joint"] <- list(NULL)  # what the data say, not what conditions do
+  at_start <- core_look_at(compiled, compiled$start, 1L)
+  if (length(at_start) == 0) refuse_unusable_start(compiled, problem)
+  fitted <- fitted_rows(compiled, compiled$start)
+  response <- observed_rows(compiled)
   residual <- response - fitted
-  weighted <- if (prepared$kind == "density") residual else residual * root_weight_rows(prepared, prepared$start)
+  weighted <- if (is.null(noise_family(problem$criterion))) residual else residual * root_weight_rows(compiled, compiled$start)
   largest <- utils::head(order(-abs(weighted)), 5)
   structure(
     list(
-      problem = problem, value = in_users_sign(problem, at_start$value), n = prepared$rows, n_free = length(prepared$start),
-      df_residual = prepared$rows - length(prepared$start), start = prepared$start, dropped = prepared$dropped,
+      problem = problem, value = in_users_sign(problem, at_start$value), n = compiled$rows, n_free = length(compiled$start),
+      df_residual = compiled$rows - length(compiled$start), start = compiled$start, dropped = compiled$dropped,
       misses = tibble(
-        row = prepared$used[largest], response = response[largest], fitted = fitted[largest],
+        row = compiled$used[largest], response = response[largest], fitted = fitted[largest],
         residual = residual[largest]
       ),
-      unfelt = names(prepared$start)[at_start$dead], alike = alike_pairs(at_start$factor, names(prepared$start)),
-      at_bound = names(Filter(nzchar, bounds_reached(prepared$start, prepared))), undetermined = at_start$n_alive - at_start$rank
+      without_effect = names(compiled$start)[at_start$dead], alike = alike_pairs(at_start$factor, names(compiled$start)),
+      at_bound = names(Filter(nzchar, bounds_reached(compiled$start, compiled))), undetermined = at_start$n_alive - at_start$rank
     ),
     class = "tundrel_preview"
   )
 }
 
 # Of a function that returns the value itself there is little more to say than that.
-preview_value <- function(problem, prepared) {
+preview_value <- function(problem, compiled) {
   structure(
     list(
-      problem = problem, value = problem_values(problem, prepared, matrix(prepared$start)), n = 0L, n_free = length(prepared$start),
-      df_residual = NA_integer_, start = prepared$start, dropped = prepared$dropped,
-      misses = tibble(row = integer(), response = numeric(), fitted = numeric(), residual = numeric()), unfelt = character(),
+      problem = problem, value = problem_values(problem, compiled, matrix(compiled$start)), n = 0L, n_free = length(compiled$start),
+      df_residual = NA_integer_, start = compiled$start, dropped = compiled$dropped,
+      misses = tibble(row = integer(), response = numeric(), fitted = numeric(), residual = numeric()), without_effect = character(),
       alike = tibble(first = character(), second = character(), cosine = numeric()), undetermined = 0L,
-      at_bound = names(Filter(nzchar, bounds_reached(prepared$start, prepared)))
+      at_bound = names(Filter(nzchar, bounds_reached(compiled$start, compiled)))
     ),
     class = "tundrel_preview"
   )
@@ -72,8 +72,8 @@ preview_starts <- function(problem, starts) {
     refuse("model", c("{.arg starts} must be a table with a row for each start.", "x" = "It is {.obj_type_friendly {starts}}."))
   }
   rows <- lapply(seq_len(nrow(starts)), function(i) {
-    prepared <- prepare_at_start(start_from(problem, starts[i, ]))
-    c(value = problem_values(problem, prepared, matrix(prepared$start)), prepared$start)
+    compiled <- compile_at_start(start_from(problem, starts[i, ]))
+    c(value = problem_values(problem, compiled, matrix(compiled$start)), compiled$start)
   })
   table <- as_tibble(do.call(rbind, rows))
   table$value[!is.finite(table$value)] <- NA
@@ -100,13 +100,13 @@ alike_pairs <- function(factor, parameters) {
   tibble(first = parameters[pairs[, 2]], second = parameters[pairs[, 1]], cosine = cosine[pairs])
 }
 
-check_enough_rows <- function(prepared, call = rlang::caller_env()) {
-  n_free <- length(prepared$start)
-  if (prepared$rows >= n_free || prepared$kind == "value") return(invisible())
+check_enough_rows <- function(compiled, call = rlang::caller_env()) {
+  n_free <- length(compiled$start)
+  if (compiled$rows >= n_free || !has_rows(compiled$problem)) return(invisible())
   refuse("measurements", c(
-    "There are fewer usable rows ({prepared$rows}) than parameters ({n_free}).",
+    "There are fewer usable rows ({compiled$rows}) than parameters ({n_free}).",
     "i" = "Add measurements, or a simpler model.",
-    if (nrow(prepared$dropped)) c("i" = "{nrow(prepared$dropped)} row{?s} had something missing.")
+    if (nrow(compiled$dropped)) c("i" = "{nrow(compiled$dropped)} row{?s} had something missing.")
   ), call = call)
 }
 
@@ -119,14 +119,14 @@ format.tundrel_preview <- function(x, ...) {
 print.tundrel_preview <- function(x, ...) {
   cat("At the start of ", problem_text(x$problem), "\n\n", sep = "")
   cat_table(drop_empty(parameter_table(x$problem)))
-  if (identical(x$problem$own$kind, "value")) {
+  if (!has_rows(x$problem)) {
     cat("\nValue:     ", format_number(x$value), "\n", sep = "")
     return(invisible(x))
   }
   cat("\nValue:     ", format_number(x$value), " (", problem_criterion_text(x$problem), ")\n", sep = "")
   cat("Rows:      ", format(x$n, big.mark = ","), " used, ", nrow(x$dropped), " dropped", dropped_reasons(x$dropped), "\n", sep = "")
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")
-  if (length(x$unfelt)) cat("Careful:   the criterion does not feel ", paste(x$unfelt, collapse = ", "), " at this start\n", sep = "")
+  if (length(x$without_effect)) cat("Careful:   the criterion does not feel ", paste(x$without_effect, collapse = ", "), " at this start\n", sep = "")
   if (x$undetermined > 0) cat("Careful:   the data leave ", count_of(x$undetermined, "combination"), " of the parameters open at this start\n", sep = "")
   for (i in seq_len(nrow(x$alike))) {
     cat("Careful:   ", x$alike$first[i], " and ", x$alike$second[i], " do nearly the same here (cosine ", format_number(x$alike$cosine[i], 6), ")\n", sep = "")

@@ -2,12 +2,12 @@
 # was measured; anything else has magnitudes that follow from its kind, from the shortest step along a predictor to several times
 # its reach, from a small share of the response to several times its largest value, and powers of these.
 
-parameter_ranges <- function(problem, prepared) {
+parameter_ranges <- function(problem, compiled) {
   model <- problem$model
-  kinds <- parameter_kinds(model, prepared$status)
-  places <- parameter_places(model, prepared$status)
-  columns <- stats::setNames(prepared$columns[match(model$predictors, model$columns)], model$predictors)
-  spans <- base_spans(response_rows(prepared), columns, c(model$constants, unlist(as.list(prepared$status$fixed))))
+  kinds <- parameter_kinds(model, compiled$status)
+  places <- parameter_places(model, compiled$status)
+  columns <- compiled$columns[model$predictors]
+  spans <- base_spans(response_rows(compiled), columns, c(model$constants, unlist(as.list(compiled$status$fixed))))
   lapply(stats::setNames(nm = rownames(kinds)), function(name) {
     place <- places[[name]]
     if (nzchar(place)) {

@@ -25,7 +25,7 @@
 #' problem |> start_from(starts) |> fit_local()
 suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   check_problem(problem)
-  if (!is.null(problem$own$fun)) {
+  if (!has_curve(problem)) {
     refuse("model", c(
       "Nothing is known of a function's parameters to suggest starts from.",
       "i" = "State starts with {.fn start_from}, or look around with {.fn scan_grid}."
@@ -33,19 +33,19 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   }
   check_number(n, "n", "solver", above = 1, or_equal = TRUE)
   check_number(samples, "samples", "solver", above = 1, or_equal = TRUE)
-  if (problem$criterion$kind != "squares") return(suggest_by_squares(problem, n, samples, seed))
-  prepared <- thinned(prepare_problem(problem))
-  free <- prepared$status$free
-  scales <- parameter_scales(problem, prepared)
-  scales$ranges <- parameter_ranges(problem, prepared)
+  if (criterion_form(problem) != "squares") return(suggest_by_squares(problem, n, samples, seed))
+  compiled <- thinned(compile_problem(problem))
+  free <- compiled$status$free
+  scales <- parameter_scales(problem, compiled)
+  scales$ranges <- parameter_ranges(problem, compiled)
   points <- with_seed(seed, {
-    vapply(free, function(name) draw_parameter(name, problem, prepared, scales, samples), numeric(samples))
+    vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
   })
   points <- matrix(points, nrow = samples, dimnames = list(NULL, free))
-  if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], prepared), points)
-  prepared$typical <- apply(abs(points), 2, stats::median)
-  prepared$typical[prepared$typical == 0] <- 1
-  found <- core_search_starts(prepared, t(points), 20L, 25L)
+  if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
+  compiled$typical <- apply(abs(points), 2, stats::median)
+  compiled$typical[compiled$typical == 0] <- 1
+  found <- core_search_starts(compiled, t(points), 20L, 25L)
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",
@@ -67,9 +67,9 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   problem$start[own] <- NA
   rows <- lapply(seq_len(nrow(starts)), function(i) {
     posed <- start_from(problem, starts[i, ])
-    prepared <- tryCatch(prepare_at_start(posed), tundrel_error = function(e) NULL)
-    if (is.null(prepared)) return(NULL)
-    c(value = problem_values(posed, prepared, matrix(prepared$start)), prepared$start)
+    compiled <- tryCatch(compile_at_start(posed), tundrel_error = function(e) NULL)
+    if (is.null(compiled)) return(NULL)
+    c(value = problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
   })
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))
   table <- table[is.finite(table$value), ]
@@ -87,9 +87,11 @@ suggest_by_squares <- function(problem, n, samples, seed) {
 # The same problem judged by least squares; shares of trials, where readings are successes.
 with_squares <- function(problem) {
   criterion <- problem$criterion
-  if (identical(criterion$family, "binomial")) {
-    problem$model$response <- call("/", problem$model$response, call("(", criterion$others$trials))
-    problem$model$columns <- union(problem$model$columns, value_names(criterion$others$trials))
+  family <- noise_family(criterion)
+  if (isTRUE(family$counted)) {
+    trials <- criterion$others[[family$others]]
+    problem$model$response <- call("/", problem$model$response, call("(", trials))
+    problem$model$columns <- union(problem$model$columns, value_names(trials))
   }
   suppressMessages(with_criterion_parameters(problem, least_squares(), character()))
 }
@@ -97,26 +99,26 @@ with_squares <- function(problem) {
 # At most so many rows, evenly through the table.
 most_start_rows <- 1000
 
-thinned <- function(prepared, most = most_start_rows) {
-  if (prepared$rows <= most || !is.null(prepared$own_model)) return(prepared)
-  kept <- round(seq(1, prepared$rows, length.out = most))
-  prepared$columns <- lapply(prepared$columns, `[`, kept)
-  for (part in c("used", "known_rows", "root_weight_rows")) prepared[[part]] <- prepared[[part]][kept]
-  prepared$rows <- length(kept)
-  prepared
+thinned <- function(compiled, most = most_start_rows) {
+  if (compiled$rows <= most || !is.null(compiled$user_fitted)) return(compiled)
+  kept <- round(seq(1, compiled$rows, length.out = most))
+  compiled$columns <- lapply(compiled$columns, `[`, kept)
+  for (part in c("used", "known_rows", "root_weight_rows")) compiled[[part]] <- compiled[[part]][kept]
+  compiled$rows <- length(kept)
+  compiled
 }
 
 # For each free parameter the size to expect, and the predictor whose place on the axis it may be.
-parameter_scales <- function(problem, prepared) {
+parameter_scales <- function(problem, compiled) {
   model <- problem$model
-  kinds <- parameter_kinds(model, prepared$status)
-  response <- response_rows(prepared)
+  kinds <- parameter_kinds(model, compiled$status)
+  response <- response_rows(compiled)
   size_of <- function(x) {
     x <- abs(x[x != 0])
     if (length(x)) stats::median(x) else 1
   }
-  columns <- stats::setNames(prepared$columns[match(model$predictors, model$columns)], model$predictors)
-  numbers <- abs(c(model$constants, unlist(as.list(prepared$status$fixed))))
+  columns <- compiled$columns[model$predictors]
+  numbers <- abs(c(model$constants, unlist(as.list(compiled$status$fixed))))
   sizes <- c(if (any(response != 0)) max(abs(response)) else 1, vapply(columns, size_of, numeric(1)), numbers)
   sizes[sizes == 0] <- 1
   list(
@@ -130,9 +132,9 @@ parameter_scales <- function(problem, prepared) {
 }
 
 # Points for one parameter: within its search range, else within its bounds, else by its size.
-draw_parameter <- function(name, problem, prepared, scales, samples) {
-  low <- prepared$lower[[name]]
-  high <- prepared$upper[[name]]
+draw_parameter <- function(name, problem, compiled, scales, samples) {
+  low <- compiled$lower[[name]]
+  high <- compiled$upper[[name]]
   box <- problem$search_box[[name]]
   if (!is.null(box)) return(moved_inside_one(draw_range(box, samples), low, high))
   size <- scales$size[[name]]

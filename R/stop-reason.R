@@ -15,11 +15,11 @@ stop_sentence <- function(run) {
       paste0("the value hardly changes any more, short of an optimum: ", rate_advice(run))
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
-    } else if (length(run$unfelt)) {
-      paste0(and_list(run$unfelt), if (length(run$unfelt) == 1) " has" else " have", " no effect on the fit here: try another start")
+    } else if (length(run$without_effect)) {
+      paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
     } else if (run$undetermined > 0) {
       paste0(
-        if (is_value_run(run)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
+        if (!has_rows(run$problem)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
         ": fix one, or use a simpler model"
       )
     } else {
@@ -70,7 +70,7 @@ stop_line <- function(run) {
 }
 
 vanished_sentence <- function(run) {
-  if (run$problem$criterion$kind == "shares") {
+  if (!is_likelihood(run$problem)) {
     return(paste0(
       "noise in proportion to the fitted value goes to nought with it in ", name_rows(vanished_spread(run)), ", where the reading is zero: ",
       "leave it out, or state a spread with a floor: max_likelihood(\"normal\", sd = floor + share * abs(fitted))"
@@ -86,14 +86,12 @@ vanished_sentence <- function(run) {
 vanished_share <- 1e-8
 
 vanished_spread <- function(run) {
-  criterion <- run$problem$criterion
   # a spread that is stated in numbers and columns cannot vanish
-  estimated <- criterion$kind == "likelihood" && any(unlist(lapply(likelihood_expressions(criterion), all.vars)) %in% names(run$estimate))
-  if (!estimated && criterion$kind != "shares") return(integer())
-  prepared <- prepared_of(run)
+  if (!spread_may_vanish(run$problem$criterion, names(run$estimate))) return(integer())
+  compiled <- compiled_of(run)
   x <- run$estimate
-  fitted <- fitted_rows(prepared, x)
-  spread <- 1 / root_weight_rows(prepared, x)
-  size <- max(abs(c(response_rows(prepared), fitted)), na.rm = TRUE)
-  prepared$used[which(exact_rows(prepared) & spread <= vanished_share * size & abs(observed_rows(prepared) - fitted) <= vanished_share * size)]
+  fitted <- fitted_rows(compiled, x)
+  spread <- 1 / root_weight_rows(compiled, x)
+  size <- max(abs(c(response_rows(compiled), fitted)), na.rm = TRUE)
+  compiled$used[which(exact_rows(compiled) & spread <= vanished_share * size & abs(observed_rows(compiled) - fitted) <= vanished_share * size)]
 }

@@ -5,77 +5,82 @@
 bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, call = rlang::caller_env()) {
   resample <- resampling_kind(run, resample, call)
   seed <- seed_or_drawn(seed, call)
-  prepared <- prepared_of(run)
-  draw <- with_seed(seed, resampling_draws(run, prepared, resample, replicates, call))
+  compiled <- compiled_of(run)
+  draw <- with_seed(seed, resampling_draws(run, compiled, resample, replicates, call))
   check_memory(replicates * (length(run$estimate) + 10), "replicates", replicates, call)
-  found <- refit_all(run, prepared, draw, replicates, threads)
+  found <- refit_all(run, compiled, draw, replicates, threads)
   good <- found$good
   out <- list(
     refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(!good), replicates = replicates, seed = seed,
     resample = resample
   )
-  if (corrected && sum(good) > replicates / 2) out$jackknife <- jackknife(run, prepared, threads)
+  if (corrected && sum(good) > replicates / 2) out$jackknife <- jackknife(run, compiled, threads)
   out
 }
 
 # At most this many numbers are drawn, and fitted to, at once.
 numbers_at_once <- 4e6
 
-refit_all <- function(run, prepared, draw, replicates, threads) {
-  refit <- refitter(run, prepared, draw, threads)
+refit_all <- function(run, compiled, draw, replicates, threads) {
+  refit <- refitter(run, compiled, draw, threads)
   at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n)))
   parts <- lapply(in_parts(seq_len(replicates), at_once), refit)
   x <- do.call(cbind, lapply(parts, `[[`, "x"))
   # measurements that leave more open than those of the run say nothing: such a fit stays where it began
-  determined <- unlist(lapply(parts, `[[`, "open")) <= run$undetermined + length(run$unfelt)
+  determined <- unlist(lapply(parts, `[[`, "open")) <= run$undetermined + length(run$without_effect)
   list(x = x, good = unlist(lapply(parts, `[[`, "converged")) & determined & colSums(!is.finite(x)) == 0)
 }
 
 # Refits of some of the draws: in the core, or where R evaluates through the plan of the future package.
-refitter <- function(run, prepared, draw, threads) {
+refitter <- function(run, compiled, draw, threads) {
   solver <- as_solver(NULL, run$problem, joint_conditions(run$problem, run$status))
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- run_budget(run$problem, held_evaluations, Inf, Inf, NULL)
-  if (!is.null(run$problem$own)) return(own_refitter(run, draw, solver$name, settings, budget))
-  if (!is.null(draw$values)) prepared <- prepared_for_readings(run$problem, prepared)
-  prepared <- in_all_parameters(with_sizes(prepared, run))
+  if (!is_compiled(run$problem)) return(refitter_in_r(run, draw, solver$name, settings, budget))
+  if (!is.null(draw$values)) compiled <- compiled_for_readings(run$problem, compiled)
+  compiled <- in_all_parameters(with_sizes(compiled, run))
+  replaced <- if (is.null(draw$values)) 0L else place_of_readings(run$problem, compiled)
   nothing <- matrix(0, run$n, 0)
   storage.mode(nothing) <- "integer"
   function(which) {
     values <- if (is.null(draw$values)) matrix(0, run$n, 0) else draw$values(which)
     rows <- if (is.null(draw$rows)) nothing else draw$rows(which)
     in_threads(threads, function(n) {
-      core_refit(prepared, solver$name, settings, run$estimate, rows, values, prepared$readings_column %|% 0L, budget, n)
+      core_refit(compiled, solver$name, settings, run$estimate, rows, values, replaced, budget, n)
     })
   }
 }
 
 # New readings take the place of the response: its own column where that is all there is to the response, and it has no other use.
-prepared_for_readings <- function(problem, prepared) {
+compiled_for_readings <- function(problem, compiled) {
   response <- problem$model$response
-  if (!is.symbol(response) || problem$criterion$kind != "squares" || feeds_back(problem)) {
-    return(prepare_problem(problem, readings = numeric(prepared$rows)))
+  if (!is.symbol(response) || criterion_form(problem) != "squares" || feeds_back(problem)) {
+    return(compile_problem(problem, readings = numeric(compiled$rows)))
   }
-  prepared$readings_column <- match(as.character(response), problem$model$columns)
-  prepared
+  compiled
 }
 
-# A freshly prepared problem with the start, sizes and conditions that the run's own had.
-with_sizes <- function(prepared, run) {
-  before <- prepared_to_walk(run)
-  prepared$start <- run$estimate
-  prepared$typical <- before$typical
-  prepared["joint"] <- list(before$joint)
-  prepared
+# Which column new readings replace, counted from 1.
+place_of_readings <- function(problem, compiled) {
+  match(if (".readings" %in% names(compiled$columns)) ".readings" else as.character(problem$model$response), names(compiled$columns))
 }
 
-own_refitter <- function(run, draw, solver, settings, budget) {
+# A freshly compiled problem with the start, sizes and conditions that the run's own had.
+with_sizes <- function(compiled, run) {
+  before <- compiled_at_start(run)
+  compiled$start <- run$estimate
+  compiled$typical <- before$typical
+  compiled["joint"] <- list(before$joint)
+  compiled
+}
+
+refitter_in_r <- function(run, draw, solver, settings, budget) {
   one <- function(k) {
     problem <- run$problem
-    used <- prepared_of(run)$used
+    used <- compiled_of(run)$used
     if (!is.null(draw$rows)) problem$measurements <- problem$measurements[used[draw$rows(k)[, 1]], ]
-    prepared <- with_sizes(prepare_problem(problem, readings = if (!is.null(draw$values)) draw$values(k)[, 1]), run)
-    found <- or_interrupt(core_walk_from(prepared, solver, settings, matrix(run$estimate), matrix(prepared$typical), budget, 1L))[[1]]
+    compiled <- with_sizes(compile_problem(problem, readings = if (!is.null(draw$values)) draw$values(k)[, 1]), run)
+    found <- or_interrupt(core_walk_from(compiled, solver, settings, matrix(run$estimate), matrix(compiled$typical), budget, 1L))[[1]]
     list(x = found$x, converged = found$converged, open = length(found$dead) + found$n_alive - found$rank)
   }
   function(which) {
@@ -90,15 +95,15 @@ own_refitter <- function(run, draw, solver, settings, budget) {
 # The answer without each row, or each of some two hundred blocks of rows.
 jackknife_blocks <- 200
 
-jackknife <- function(run, prepared, threads) {
-  n <- prepared$rows
+jackknife <- function(run, compiled, threads) {
+  n <- compiled$rows
   if (n <= length(run$estimate) + 1) return(NULL)
   block <- if (n <= jackknife_blocks) seq_len(n) else rep_len(seq_len(jackknife_blocks), n)
   kept <- split(seq_len(n), block)
   # blocks that differ in size by one row are made alike by leaving the last row of the larger ones in
   size <- min(lengths(kept))
   rows <- vapply(kept, function(out) seq_len(n)[-out[seq_len(size)]], integer(n - size))
-  found <- refit_all(run, prepared, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
+  found <- refit_all(run, compiled, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
   all_values(run$status, t(found$x[, found$good, drop = FALSE]))
 }
 

@@ -13,7 +13,7 @@ curvature_note <- function(run, quantity, ends) {
   if (quantity$fixed) return("fixed")
   tie <- run$status$tied[[quantity$name]]
   tied <- if (!is.null(tie)) paste("tied to", expression_text(tie))
-  said <- if (is_value_run(run)) {
+  said <- if (!has_rows(run$problem)) {
     "a value alone says nothing of noise"
   } else if (is_unjudged(run)) {
     "known when the run has ended"
@@ -36,9 +36,9 @@ curvature_note <- function(run, quantity, ends) {
 # A run whose covariance comes from other information than the criterion's own: the second derivatives, or both them and
 # the spread of the rows' slopes.
 with_information <- function(run, information) {
-  if (information == "default" || is_value_run(run)) return(run)
-  kind <- run$problem$criterion$kind
-  if (kind == "robust" || criterion_form(run$problem) == "kinked") {
+  if (information == "default" || !has_rows(run$problem)) return(run)
+  criterion <- run$problem$criterion
+  if (criterion$own_information || criterion$form == "kinked") {
     refuse("criterion", c(
       "{format(run$problem$criterion)} has its own way to tell information.", "i" = "Leave {.arg information} out."
     ), call = rlang::caller_env(2))
@@ -46,9 +46,9 @@ with_information <- function(run, information) {
   moving <- which(run$at_bound == "")
   if (length(moving) == 0) return(run)
   active <- active_slopes(run, moving)
-  bread <- core_hessian(in_all_parameters(prepared_to_walk(run)), run$estimate)[moving, moving, drop = FALSE]
-  if (kind %in% c("squares", "shares")) bread <- bread / 2
-  bread <- bread - active$bend / if (kind %in% c("squares", "shares")) 2 else 1
+  bread <- core_hessian(in_all_parameters(compiled_at_start(run)), run$estimate)[moving, moving, drop = FALSE]
+  # squares are twice what information is the curvature of
+  bread <- (bread - active$bend) / if (criterion$squares) 2 else 1
   # in the directions that active conditions leave
   open <- active$open
   inverse <- tryCatch(chol2inv(chol(crossprod(open, bread %*% open))), error = function(e) NULL)
@@ -74,7 +74,7 @@ with_information <- function(run, information) {
 active_slopes <- function(run, moving) {
   p <- length(moving)
   none <- list(slopes = matrix(0, p, 0), open = diag(p), bend = matrix(0, p, p))
-  joint <- prepared_to_walk(run)$joint
+  joint <- compiled_at_start(run)$joint
   if (is.null(joint)) return(none)
   slope <- function(root, x) drop(core_jacobian(joint$nodes, root, list(), 1, x))
   multiplier <- vapply(joint$members, function(m) run$multipliers[[m$text[1]]] %||% 0, numeric(1))
@@ -84,10 +84,10 @@ active_slopes <- function(run, moving) {
   slopes <- matrix(slopes, p)
   found <- qr(slopes)
   bend <- matrix(0, p, p)
-  typical <- prepared_to_walk(run)$typical
+  typical <- compiled_at_start(run)$typical
   for (k in active) {
     if (multiplier[k] == 0) next
-    second <- matrix(own_jacobian(function(x) slope(joint$roots[k], x), run$estimate, typical), length(run$estimate))[moving, moving]
+    second <- matrix(difference_jacobian(function(x) slope(joint$roots[k], x), run$estimate, typical), length(run$estimate))[moving, moving]
     bend <- bend + multiplier[k] * (if (joint$sense[k] == "<=") -1 else 1) * second
   }
   list(slopes = slopes, open = qr.Q(found, complete = TRUE)[, -seq_len(found$rank), drop = FALSE], bend = bend)
@@ -112,9 +112,9 @@ with_known_directions <- function(known, slopes) {
 # Sum over rows of the squares of their slopes; of residuals over one minus leverage, which small samples need (MacKinnon
 # and White, 1985, Journal of Econometrics 29, 305-325).
 slopes_spread <- function(run, moving) {
-  prepared <- prepared_of(run)
-  if (!prepared$kind %in% c("squares", "shares")) {
-    slopes <- core_look_at(in_all_parameters(prepared_to_walk(run)), run$estimate, 1L)$factor
+  compiled <- compiled_of(run)
+  if (!judged_by_squares(run$problem)) {
+    slopes <- core_look_at(in_all_parameters(compiled_at_start(run)), run$estimate, 1L)$factor
     if (length(slopes) == 0) {
       refuse("criterion", c(
         "{.code information = \"sandwich\"} needs the slope of every row, which a model that R evaluates does not give under {format(run$problem$criterion)}.",
@@ -123,19 +123,19 @@ slopes_spread <- function(run, moving) {
     }
     return(crossprod(slopes[, moving, drop = FALSE]))
   }
-  leverage <- row_leverage(run, prepared)
-  residual <- residual_rows(run, prepared, "weighted") / pmax(1 - leverage, 1e-8)
-  crossprod(weighted_slopes(run, prepared)[, moving, drop = FALSE] * residual)
+  leverage <- row_leverage(run, compiled)
+  residual <- residual_rows(run, compiled, "weighted") / pmax(1 - leverage, 1e-8)
+  crossprod(weighted_slopes(run, compiled)[, moving, drop = FALSE] * residual)
 }
 
 # The derivatives of the fitted values, in units of the noise of their rows.
-weighted_slopes <- function(run, prepared) {
+weighted_slopes <- function(run, compiled) {
   x <- run$estimate
-  weight <- root_weight_rows(prepared, x)
-  slopes <- if (is.null(prepared$own_model)) {
-    core_jacobian(prepared$nodes, prepared$fitted, prepared$columns, prepared$rows, x)
+  weight <- root_weight_rows(compiled, x)
+  slopes <- if (is.null(compiled$user_fitted)) {
+    core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, x)
   } else {
-    own_jacobian(function(x) fitted_rows(prepared, x), x, prepared_to_walk(run)$typical)
+    difference_jacobian(function(x) fitted_rows(compiled, x), x, compiled_at_start(run)$typical)
   }
   matrix(slopes, ncol = length(x)) * weight
 }

@@ -6,7 +6,7 @@ parameter_quantities <- function(run, names = NULL) {
   values <- coef(run)
   errors <- sqrt(diag(vcov.tundrel_run(run)))
   limits <- stated_limits(run$problem)
-  sizes <- stats::setNames(prepared_to_walk(run)$typical, names(run$estimate))
+  sizes <- stats::setNames(compiled_at_start(run)$typical, names(run$estimate))
   lapply(names %||% names(values), function(name) {
     free <- name %in% run$status$free
     quantity <- list(
@@ -89,11 +89,11 @@ second_stretch <- function(run, quantity, ends, target) {
   roots <- vapply(held, function(found) if (is.null(found)) Inf else found$root, numeric(1))
   # from the lowest places between higher ones the fit is let go: it may end outside the interval, about as good
   low <- which(is.finite(roots) & (at < ends[1] | at > ends[2]) & roots <= c(Inf, utils::head(roots, -1)) & roots <= c(roots[-1], Inf))
-  prepared <- prepared_at_answer(run)
+  compiled <- compiled_at_answer(run)
   walk <- held_walker(run, joint_conditions(run$problem, run$status))
   best <- in_users_sign(run$problem, run$value)
   for (k in utils::head(low[order(roots[low])], 3)) {
-    found <- walk(prepared, held[[k]]$x)
+    found <- walk(compiled, held[[k]]$x)
     if (is.null(found)) next
     there <- found$x[match(quantity$name, names(run$estimate))]
     outside <- there < ends[1] || there > ends[2]
@@ -105,8 +105,8 @@ second_stretch <- function(run, quantity, ends, target) {
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))
 
 profile_obstacle <- function(run, quantity, target) {
-  if (is_value_run(run)) return("a value alone says nothing of noise")
-  if (run$problem$criterion$kind == "density" || is_likelihood(run$problem)) {
+  if (!has_rows(run$problem)) return("a value alone says nothing of noise")
+  if (is_likelihood(run$problem)) {
     if (!is.finite(run$value)) return("the likelihood is not finite")
   } else if (is.na(target)) {
     return("no degrees of freedom left")

@@ -126,7 +126,7 @@ small_sample_read <- function(run, table) {
   paste0(
     "Intervals from a likelihood are those of large samples, and ", count_of(run$n, "reading"), " for ", count_of(n_estimated(run), "parameter"),
     " are few: they tend to be too narrow, more so the fewer there are",
-    if (identical(run$problem$criterion$family, "normal")) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
+    if (!is.null(noise_family(run$problem$criterion)$spread)) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
   )
 }
 

@@ -65,7 +65,7 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   warn_unconverged(run)
   information <- rlang::arg_match(information)
   with_calls(run$problem, {
-    run <- with_preparation(run)
+    run <- keep_compiled(run)
     judged <- with_information(run, information)
     uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
   })

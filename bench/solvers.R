@@ -54,7 +54,7 @@ calls <- 0
 overhead <- do.call(rbind, lapply(c("newton", "bfgs", "nelder_mead", "powell"), function(solver) {
   timed <- problem
   # each call is timed where it happens: on a machine that others use, calls timed apart cost something else
-  timed$own$fun <- function(p) {
+  timed$evaluator$fun <- function(p) {
     begun <- now()
     value <- slow(p)
     calls <<- calls + 1

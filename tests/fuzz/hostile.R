@@ -33,13 +33,13 @@ hostile_run <- function(stored, code) {
   names_called <- c("file.create", "system", "eval", "quote", "function", "{", "(", "::", "[", "if", "<-", "do.call", "get", "$", "~", "exp", "x", "a", "y")
   for (turn in seq_len(sample(3, 1))) {
     switch(sample(8, 1),
-      problem$model <- paste("y ~", joined()), problem$model <- paste(sample(code, 1), "~ f(x, a)"),
-      problem$calls <- as.list(c("f", sample(names_called, sample(3, 1)))), problem$conditions <- list(paste(sample(code, 1), "> 0")),
+      problem$evaluator$model <- paste("y ~", joined()), problem$evaluator$model <- paste(sample(code, 1), "~ f(x, a)"),
+      problem$evaluator$calls <- as.list(c("f", sample(names_called, sample(3, 1)))), problem$conditions <- list(paste(sample(code, 1), "> 0")),
       problem$criterion$expressions <- list(sd = sample(code, 1)), names(problem$measurements)[1] <- sample(c(code, names_called), 1),
-      problem$parameters <- as.list(c("a", sample(c(code, names_called), 1))), problem$own$kind <- sample(c("value", "residuals", "model", code[1]), 1)
+      problem$evaluator$parameters <- as.list(c("a", sample(c(code, names_called), 1))), problem$evaluator$name <- sample(c("value", "residuals", "formula", code[1]), 1)
     )
   }
-  if (!any(grepl("create|system|Reduce", problem$model))) problem$model <- paste("y ~", joined())
+  if (!any(grepl("create|system|Reduce", problem$evaluator$model))) problem$evaluator$model <- paste("y ~", joined())
   stored$problem <- problem
   stored
 }

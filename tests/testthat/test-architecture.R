@@ -5,7 +5,7 @@ skip_without_sources <- function() skip_if_not(file.exists(sources("R", "tundrel
 # The layer of a file by the first word of its name, from the lowest.
 layers <- list(
   support = c("check-argument", "demo", "error", "file", "format", "with", "tundrel"),
-  problem = c("problem", "criterion", "family", "condition", "parameter", "own", "model", "measurements", "find", "parallel"),
+  problem = c("problem", "evaluator", "user", "criterion", "family", "condition", "model", "measurements", "find", "parallel"),
   run = c("run", "runs", "solver", "start", "scan", "stop"),
   inference = c(
     "uncertainty", "profile", "residuals", "predict", "inverse", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
@@ -42,6 +42,13 @@ test_that("no function calls one of a layer above its own", {
   all <- unlist(lapply(files, definitions_of), recursive = FALSE)
   home <- stats::setNames(vapply(all, function(d) layer_of(d$file), integer(1)), vapply(all, `[[`, "", "name"))
   expect_false(any(duplicated(names(home))))
+  # a call of somebody else's generic, such as residuals(), is one of our methods: of the lowest, where there are several
+  methods <- grep("[.]tundrel_", names(home), value = TRUE)
+  generic <- sub("[.]tundrel_.*$", "", methods)
+  of_anything <- function(name) name %in% c("print", "format") || is.primitive(get0(name, baseenv()))
+  foreign <- !generic %in% names(home) & !vapply(generic, of_anything, NA)
+  expect_true(all(c("residuals", "coef", "glance") %in% generic[foreign]))
+  home <- c(home, tapply(home[methods[foreign]], generic[foreign], min))
   upward <- unlist(lapply(all, function(d) {
     above <- Filter(function(name) home[[name]] > home[[d$name]], intersect(d$calls, names(home)))
     if (length(above)) paste0(d$file, ": ", d$name, "() calls ", above, "()")
@@ -58,4 +65,24 @@ test_that("the core knows nothing of R, and the bridge alone knows both", {
   expect_identical(basename(of_r), character())
   talks <- Filter(function(file) any(grepl("<iostream>|<fstream>|<cstdio>", includes(file))), core)
   expect_identical(basename(talks), character())
+})
+
+# Which evaluator, criterion, family or condition something is, is asked in the files of these alone.
+test_that("kinds and families are asked about in their own files only", {
+  skip_without_sources()
+  files <- setdiff(list.files(sources("R"), "\\.R$", full.names = TRUE), sources("R", "RcppExports.R"))
+  own <- grepl("^(evaluator|criterion|family|condition|run-residuals|measurements-stored)", basename(files))
+  code_of <- function(file) grep("^\\s*#", readLines(file), invert = TRUE, value = TRUE)
+  asks <- function(pattern, which) {
+    unlist(lapply(files[which], function(file) {
+      found <- grep(pattern, code_of(file), value = TRUE)
+      if (length(found)) paste0(basename(file), ": ", trimws(found))
+    }))
+  }
+  kinds <- "kind *(==|!=|%in%)|switch\\([^,]*kind|(evaluator|criterion)\\$name *(==|%in%)|inherits\\([^)]*tundrel_(evaluator|criterion)_"
+  expect_identical(asks(kinds, !own), NULL)
+  expect_true(length(asks(kinds, own)) > 0)
+  families <- paste0("[\"'](", paste(names(tundrel:::families()), collapse = "|"), ")[\"']")
+  expect_identical(grep("measure|residual_panel", asks(families, !grepl("^family", basename(files))), invert = TRUE, value = TRUE), character())
+  expect_true(length(asks(families, grepl("^family", basename(files)))) > 5)
 })

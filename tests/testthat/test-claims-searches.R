@@ -19,7 +19,7 @@ test_that("a stated start is walked from first, and a search is never worse than
 
 test_that("roles are told from what a model does with a parameter", {
   data <- data.frame(t = seq(100, 200, 5), y = 1)
-  ranges <- function(model) parameter_ranges(pose(data, model), prepare_problem(pose(data, model)))
+  ranges <- function(model) parameter_ranges(pose(data, model), compile_problem(pose(data, model)))
   peak <- ranges(y ~ b + h * exp(-((t - centre) / width)^2))
   expect_equal(as.vector(peak$centre), c(90, 210))
   expect_lt(peak$width[1], 1)

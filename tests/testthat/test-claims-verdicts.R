@@ -93,7 +93,7 @@ test_that("a likelihood without a maximum is never said to have one", {
 test_that("an exact fit tells no error, and a rate of nothing is not determined", {
   flat <- fit_local(pose(data.frame(x = 1:8, y = 5), y ~ a + b * exp(-k * x)) |> start_from(a = 1, b = 1, k = 0.3))
   expect_false(flat$converged)
-  expect_identical(flat$unfelt, "k")
+  expect_identical(flat$without_effect, "k")
   exact <- fit_local(pose(data.frame(x = 0:5, y = 3 * exp(-0.7 * (0:5))), y ~ a * exp(-b * x)) |> start_from(a = 1, b = 0.2))
   expect_true(exact$converged)
   expect_true(all(is.na(tidy(exact)$std_error)))

@@ -63,7 +63,7 @@ test_that("budgets that ran out are said, and the answer is polished all the sam
 test_that("a checkpoint holds the search, and then the polished answer", {
   path <- withr::local_tempfile(fileext = ".json")
   run <- fit_global(smooth_valley(), "cma_es", seed = 3, checkpoint = path)
-  back <- read_run(path, fun = smooth_valley()$own$fun)
+  back <- read_run(path, fun = smooth_valley()$evaluator$fun)
   same_answer(back, run)
   expect_identical(back$box, run$box)
   expect_identical(back$seed, run$seed)

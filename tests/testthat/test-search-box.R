@@ -1,6 +1,6 @@
 box_for <- function(problem) {
-  prepared <- suppressMessages(prepare_search(problem))
-  prepared$box
+  compiled <- suppressMessages(compile_search(problem))
+  compiled$box
 }
 
 test_that("a stated range is the box, within the bounds", {
@@ -41,7 +41,7 @@ test_that("a range is built from the kind of a parameter: along the predictor, o
 test_that("starts are kept where they are stated, and set in the middle where they are not", {
   f <- function(p) sum(p^2)
   problem <- pose(f, parameters = c("a", "b")) |> search_within(a = c(-2, 6), b = log_range(1, 100))
-  start <- suppressMessages(prepare_search(start_from(problem, a = 5)))$start
+  start <- suppressMessages(compile_search(start_from(problem, a = 5)))$start
   expect_equal(start, c(a = 5, b = 10))
 })
 

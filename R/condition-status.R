@@ -102,10 +102,10 @@ all_slopes <- function(status, free) {
 # within this share of its typical size a parameter rests on it.
 resting_share <- 1e-9
 
-bounds_reached <- function(estimate, prepared) {
-  if (!any(is.finite(prepared$lower), is.finite(prepared$upper))) return(stats::setNames(rep("", length(estimate)), names(estimate)))
-  near <- function(distance, open) distance <= ifelse(open, 10 * resting_share * prepared$typical, 0)
-  low <- near(estimate - prepared$lower, prepared$lower_open)
-  high <- near(prepared$upper - estimate, prepared$upper_open)
+bounds_reached <- function(estimate, compiled) {
+  if (!any(is.finite(compiled$lower), is.finite(compiled$upper))) return(stats::setNames(rep("", length(estimate)), names(estimate)))
+  near <- function(distance, open) distance <= ifelse(open, 10 * resting_share * compiled$typical, 0)
+  low <- near(estimate - compiled$lower, compiled$lower_open)
+  high <- near(compiled$upper - estimate, compiled$upper_open)
   stats::setNames(ifelse(low, "lower", ifelse(high, "upper", "")), names(estimate))
 }

@@ -41,7 +41,7 @@ condition_slack <- function(condition, values) {
 condition_active <- function(condition, run) {
   if (condition$sense == "==") return(TRUE)
   if (condition$text %in% names(run$multipliers)) return(joint_is_active(condition, run))
-  if (condition$kind != "bound" || !condition$parameter %in% names(run$at_bound)) return(FALSE)
+  if (!is_bound(condition) || !condition$parameter %in% names(run$at_bound)) return(FALSE)
   if (run$at_bound[[condition$parameter]] != condition$side) return(FALSE)
   identical(tightest(run$problem$conditions, condition$parameter, condition$side)$text, condition$text)
 }
@@ -65,10 +65,7 @@ condition_reach <- function(condition, values) {
 
 condition_multiplier <- function(condition, active, run) {
   if (condition$text %in% names(run$multipliers)) return(run$multipliers[[condition$text]])
-  if (condition$kind != "bound" || is.null(run$bound_multipliers) || !condition$parameter %in% names(run$bound_multipliers)) return(NA_real_)
+  if (!is_bound(condition) || is.null(run$bound_multipliers) || !condition$parameter %in% names(run$bound_multipliers)) return(NA_real_)
   # a bound may be stated of a multiple of the parameter
   if (active) run$bound_multipliers[[condition$parameter]] / abs(condition$form$coefficients[[condition$parameter]]) else 0
 }
-
-# Conditions as they were written, each once.
-condition_texts <- function(problem) unique(vapply(problem$conditions, `[[`, character(1), "text"))

@@ -1,0 +1,25 @@
+# A log density that the user writes out, of which nothing else is known.
+
+new_density <- function(log_density) {
+  new_criterion(
+    "density", "max_likelihood", form = "smooth", goal = "maximise", residual_kinds = "response", resamplings = "case", test = "likelihood ratio",
+    in_noise_units = TRUE, log_density = log_density
+  )
+}
+
+#' @export
+format.tundrel_criterion_density <- function(x, ...) paste("maximum likelihood, log density", expression_text(x$log_density))
+
+likelihood_expressions.tundrel_criterion_density <- function(criterion) criterion["log_density"]
+
+compile_criterion.tundrel_criterion_density <- function(criterion, collector, call) {
+  list(kind = "density", density = collector$add(written_shapes(criterion$log_density, call), call))
+}
+
+row_weights.tundrel_criterion_density <- function(criterion, compiled, x, fitted) rep(NA_real_, compiled$rows)
+
+log_likelihood.tundrel_criterion_density <- function(criterion, value, n, log_weight) value
+
+noise_family.tundrel_criterion_density <- function(criterion) NULL
+
+stored_parts.tundrel_criterion_density <- function(criterion) list(expressions = stored_texts(criterion["log_density"]))

@@ -1,0 +1,92 @@
+# What a plan's runs leave in a directory.
+
+# Carries out a plan, and writes what comes of it into the plan's output directory. `shown` may wrap the work in something that shows it.
+run_plan <- function(plan, on_event = function(event) NULL, stop = function() FALSE, resume = FALSE) {
+  out <- sub("/+$", "", output_folder(plan))
+  plan_problem(plan)  # a plan that cannot be read leaves no directory
+  dir.create(out, recursive = TRUE, showWarnings = FALSE)
+  with_folder_to_itself(out, replacing_own(out, result_names(plan), {
+    checkpoints <- checkpoint_path(out, seq_along(planned_runs(plan)))
+    done <- execute_plan(plan, on_event, stop, checkpoints, resume)
+    if (is.null(done$best)) return(done)
+    done$files <- write_result(done, out, plan)
+    # What has ended needs no checkpoint.
+    unlink(checkpoints)
+    done
+  }, c(plan$path, plan_path(plan, plan$measurements))))
+}
+
+# Of all files that a plan may leave in its output directory.
+result_names <- function(plan) {
+  c(
+    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison"), ".csv"),
+    paste0(c("fit", "residuals", "trace", "runs"), ".png"), run_file, report_name(plan), basename(checkpoint_path("", seq_along(planned_runs(plan))))
+  )
+}
+
+report_name <- function(plan) plan$report %||% "report.html"
+
+# Results go below the plan's own folder: a plan may come from somebody else. Elsewhere only the user sends them.
+output_folder <- function(plan, call = rlang::caller_env()) {
+  if (!is.null(plan$elsewhere)) return(plan$elsewhere)
+  stated <- plan$output %||% "results"
+  parts <- strsplit(stated, "[/\\\\]+")[[1]]
+  depth <- cumsum(ifelse(parts == "..", -1, ifelse(parts %in% c("", "."), 0, 1)))
+  place <- file.path(plan$folder, stated)
+  real <- function(path) normalizePath(path, mustWork = FALSE)
+  existing <- place
+  while (!file.exists(existing) && dirname(existing) != existing) existing <- dirname(existing)
+  inside <- startsWith(paste0(real(existing), "/"), paste0(real(plan$folder), "/"))
+  if (grepl("^(/|~|\\\\|[A-Za-z]:)", stated) || any(depth < 0) || !inside) {
+    refuse("plan", c(
+      "The key {.field output} of {.file {plan$path}} leads out of the plan's folder.", "x" = "It is {.val {stated}}.",
+      "i" = "Name a folder below the plan's, or say where to with {.code tundrel run PLAN --out DIR}."
+    ), call = call)
+  }
+  place
+}
+
+# The best run of a plan, in its output directory.
+run_file <- "run.json"
+
+checkpoint_path <- function(out, i) file.path(out, paste0("checkpoint-", i, ".json"))
+
+# Returns the paths.
+write_result <- function(done, out, plan) c(write_results(done$best, out, plan, done$runs), write_comparison(done, out))
+
+# Where there are several runs: what came of each, side by side.
+write_comparison <- function(done, out) {
+  if (is.null(done$comparison)) return(NULL)
+  files <- file.path(out, c("comparison.csv", "runs.png"))
+  write_table(done$comparison, files[1])
+  write_picture(do.call(plot_runs, done$runs), files[2])
+  files
+}
+
+# Everything a run leaves in a directory; returns the paths. `runs` are those it is the best of.
+write_results <- function(run, out, plan = list(), runs = list()) {
+  path <- function(name) file.path(out, name)
+  report <- path(report_name(plan))
+  tables <- export_tables(run, out, by = plan_ways(plan))
+  pictures <- list(fit.png = plot_fit(run), residuals.png = if (has_residual_scale(run)) plot_residuals(run), trace.png = plot_trace(run))
+  pictures <- Filter(Negate(is.null), pictures)
+  Map(write_picture, pictures, path(names(pictures)))
+  stored <- if (is_compiled(run$problem)) write_run(run, path(run_file))
+  write_report(run, report, title = plan$title, format = report_format(report), by = plan_ways(plan), runs = numbered_runs(runs))
+  c(tables, path(names(pictures)), stored, report)
+}
+
+# Where there are several: the runs of a plan, named by their place in it.
+numbered_runs <- function(runs) {
+  if (length(runs) == 0 || (length(runs) == 1 && inherits(runs[[1]], "tundrel_run"))) return(list())
+  flat <- lapply(runs, as_list_of_runs)
+  names <- unlist(Map(function(i, n) if (n == 1) paste0("run ", i) else paste0("run ", i, ".", seq_len(n)), seq_along(flat), lengths(flat)))
+  stats::setNames(unlist(flat, recursive = FALSE), names)
+}
+
+# The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.
+plan_ways <- function(plan) as.character(unlist(plan$uncertainty %||% "curvature"))
+
+plan_uncertainty <- function(run, plan) {
+  suppressWarnings(uncertainty(run, by = plan_ways(plan), seed = 1), classes = "tundrel_warning_uncertainty")
+}

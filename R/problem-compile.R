@@ -1,0 +1,178 @@
+# A problem made ready for the core: rows chosen, columns as numbers, expressions as nodes.
+
+# Columns as named double vectors, untouched where all rows are used.
+number_columns <- function(data, columns, rows) {
+  all_rows <- length(rows) == nrow(data)
+  lapply(stats::setNames(nm = columns), function(name) {
+    column <- as.double(column_of(data, name))
+    if (all_rows) column else column[rows]
+  })
+}
+
+# Made once: a table costs more time than a small fit.
+no_rows <- tibble::tibble(row = integer(), reason = character())
+
+# Which rows take part, and why the others do not. A censored reading may be missing.
+choose_rows <- function(problem, censoring = NULL) {
+  data <- problem$measurements
+  # made when the first row is left out: most tables are whole, and may be long
+  keep <- NULL
+  dropped <- list()
+  of_response <- if (!is.null(censoring)) setdiff(all.vars(problem$model$response), problem$model$predictors)
+  for (name in union(problem$model$columns, criterion_columns(problem))) {
+    column <- column_of(data, name)
+    # a sum is finite only where all numbers are, and looks without building a vector as long as the table
+    if (is.finite(sum(as.double(column)))) next
+    bad <- (keep %||% TRUE) & !is.finite(column)
+    if (name %in% of_response) bad <- bad & censoring$known == 0
+    if (any(bad)) {
+      reason <- ifelse(is.na(column[bad]), paste(name, "is missing"), paste(name, "is infinite"))
+      dropped <- c(dropped, list(tibble(row = which(bad), reason = reason)))
+      keep <- (keep %||% TRUE) & !bad
+    }
+  }
+  list(rows = if (is.null(keep)) seq_len(nrow(data)) else which(keep), dropped = dropped)
+}
+
+# Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
+model_collector <- function(problem, status, columns, fitted = NULL) {
+  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted))
+}
+
+# The fields that a compiled problem has; those without a value here are set where they are known.
+#
+#   problem          the problem it was made from
+#   kind             which loss the core takes: "squares", "shares", "absolute", "robust", "likelihood", "density", or "value"
+#   nodes            expressions, as node_collector() gives them; `fitted`, `response`, `root_weight`, `known`, `low`, `high`,
+#                    `density` and `others` are places among them, 0 for none
+#   columns          the numbers that expressions name: a named list of vectors with one number for each of the `rows`
+#   used, dropped    rows of the measurements that take part, and a table of the others with the reason
+#   status           what parameter_status() says of the parameters
+#   lower, upper, lower_open, upper_open    limits of the free parameters
+#   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
+#   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    what the core is told of the criterion
+#   user_fitted, residual_function, value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
+#   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
+#   box, eliminated          added by compile_search()
+#   calls, met_value         added by counting_calls()
+#   batch_size, batch_function    added by in_batches()
+new_compiled <- function(problem, status, ..., kind = "value", nodes = list(), columns = list(), rows = 0L, used = integer(), dropped = no_rows) {
+  compiled <- c(
+    list(...), list(
+      problem = problem, status = status, kind = kind, nodes = nodes, columns = columns, rows = rows, used = used, dropped = dropped
+    ),
+    free_limits(problem, status)
+  )
+  for (place in c("fitted", "response", "root_weight", "known", "low", "high")) compiled[[place]] <- compiled[[place]] %||% 0L
+  compiled$relative_to_fitted <- isTRUE(compiled$relative_to_fitted)
+  named <- length(columns) == 0 || (!is.null(names(columns)) && !anyDuplicated(names(columns)))
+  if (!named || any(lengths(columns) != rows)) stop("columns of a compiled problem need names, and a number for each row")
+  compiled
+}
+
+# A formula over measurements. With `fitted`, the model's value is a column, which may be filled later.
+compile_rows <- function(problem, call, fitted, readings) {
+  censoring <- censoring_of(problem, call)
+  chosen <- choose_rows(problem, censoring)
+  rows <- chosen$rows
+  if (length(rows) == 0) {
+    refuse("measurements", c(
+      "No row of the measurements is complete.",
+      "i" = "Each row lacks one of {.field {union(problem$model$columns, criterion_columns(problem))}}."
+    ), call = call)
+  }
+  weight <- root_weights(problem, rows, call)
+  if (!is.null(weight) && any(weight == 0)) {
+    chosen$dropped <- c(chosen$dropped, list(tibble(row = rows[weight == 0], reason = "weight is zero")))
+    rows <- rows[weight > 0]
+    weight <- weight[weight > 0]
+  }
+  model <- problem$model
+  status <- parameter_status(problem)
+  extra <- c(
+    if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
+    if (!is.null(fitted)) list(.fitted = if (length(fitted)) fitted else numeric(length(rows))),
+    if (!is.null(readings)) list(.readings = as.double(readings))
+  )
+  columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
+  value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
+  collector <- model_collector(problem, status, names(columns), value)
+  place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
+  places <- list(
+    fitted = collector$add(value, call),
+    response = if (!is.null(readings)) place_of(".readings") else if (is.null(censoring)) collector$add(model$response, call) else place_of(".response"),
+    root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high")
+  )
+  loss <- compile_criterion(problem$criterion, collector, call)
+  compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss,
+    nodes = collector$nodes(), columns = columns, rows = length(rows), used = rows,
+    dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
+    censored_kinds = as.integer(setdiff(censoring$known[rows], 0L)), known_rows = if (!is.null(censoring)) censoring$known[rows],
+    root_weight_rows = weight, relative_to_fitted = identical(problem$criterion$relative, "fitted")
+  )
+  if (compiled$relative_to_fitted) compiled$reference <- share_reference(problem, compiled, call)
+  check_readings(problem$criterion, problem, compiled, call)
+  compiled
+}
+
+# A function of the parameters, which knows of no rows.
+compile_function <- function(evaluator, problem) new_compiled(problem, parameter_status(problem))
+
+# What the core needs of a problem whose residuals R computes, or whose value R computes.
+with_residuals <- function(compiled, of_rows) {
+  compiled$residual_function <- of_rows
+  compiled$kept_value <- function(x) sum(of_rows(x)^2)
+  compiled
+}
+
+with_value <- function(compiled, value, gradient = NULL, kept = value) {
+  compiled[c("value_function", "gradient_function", "kept_value")] <- list(value, gradient, kept)
+  compiled
+}
+
+fitted_rows <- function(compiled, x) {
+  if (!is.null(compiled$user_fitted)) return(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
+  if (compiled$rows == 0) return(numeric())
+  core_evaluate(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, x)
+}
+
+# Residuals from a function have no response: they count as misses of zero.
+response_rows <- function(compiled) {
+  if (compiled$response == 0) return(numeric(compiled$rows))
+  core_evaluate(compiled$nodes, compiled$response, compiled$columns, compiled$rows, numeric(0))
+}
+
+# Roots of the weights as the criterion states them.
+stated_root_weight_rows <- function(compiled) compiled$root_weight_rows %||% rep(1, compiled$rows)
+
+# One over the standard deviation of what is compared with the fitted value, but for a common scale: it depends on the point where
+# residuals are shares of the fitted value, and by families.
+root_weight_rows <- function(compiled, x) row_weights(compiled$problem$criterion, compiled, x, fitted_rows(compiled, x))
+
+# Rows at which the model gives no finite number: in all of them at a start, no solver can begin.
+refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env()) {
+  values <- fitted_rows(compiled, compiled$start)
+  bad <- !is.finite(values)
+  at <- paste0(names(compiled$start), " = ", format_number(compiled$start), collapse = ", ")
+  nought <- compiled$relative_to_fitted & values == 0
+  if (all(is.finite(values)) && any(nought)) {
+    refuse("model", c(
+      "The model is zero in {name_rows(compiled$used[nought])} at the start, and noise in proportion to it cannot be judged there.",
+      "x" = "The start is {at}.", "i" = "Leave out rows in which the model is zero whatever the parameters; else start elsewhere with {.fn start_from}."
+    ), call = call)
+  }
+  where <- if (all(bad)) "in every row" else paste("in", name_rows(compiled$used[bad]))
+  if (!any(bad)) where <- "in the derivatives"
+  refuse("model", c(
+    "The model gives no finite number {where} at the start.",
+    "x" = "The start is {at}.",
+    "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
+  ), call = call)
+}
+
+# What is compared with the fitted value: the response, or the share of successes.
+observed_rows <- function(compiled) {
+  family <- noise_family(compiled$problem$criterion)
+  readings <- response_rows(compiled)
+  if (isTRUE(family$counted)) readings / reading_unit(family, other_rows(compiled, numeric(length(compiled$status$free)))) else readings
+}
