@@ -4,7 +4,7 @@
 #' `u^2 / 2`, and further out than `tuning` scales it grows more slowly:
 #'
 #' * `"huber"`: as `tuning * abs(u)`;
-#' * `"soft-L1"`: the same without a break, `tuning^2 * (sqrt(1 + (u / tuning)^2) - 1)`;
+#' * `"pseudo_huber"`: the same without a break, `tuning^2 * (sqrt(1 + (u / tuning)^2) - 1)`;
 #' * `"cauchy"`: as a logarithm, `tuning^2 / 2 * log1p((u / tuning)^2)`;
 #' * `"bisquare"`: not at all: rows further out than `tuning` scales do not count.
 #'
@@ -17,7 +17,7 @@
 #' @inheritParams least_squares
 #' @param loss \[character(1)] One of the losses above.
 #' @param tuning \[numeric(1)] Above 0; by default the value at which 95 % efficiency is kept if the
-#'   noise is normal after all: 1.345 for `"huber"`, 1.287 for `"soft-L1"`, 2.385 for `"cauchy"`, 4.685
+#'   noise is normal after all: 1.345 for `"huber"`, 1.287 for `"pseudo_huber"`, 2.385 for `"cauchy"`, 4.685
 #'   for `"bisquare"`.
 #' @param sd An expression of columns: the standard deviation of each response, above zero, by which
 #'   its residual is divided.
@@ -37,7 +37,7 @@ robust_error <- function(loss = "huber", tuning = NULL, sd, relative = NULL) {
 }
 
 # 95 % efficiency for normal noise
-robust_tunings <- c(huber = 1.345, "soft-L1" = 1.287, cauchy = 2.385, bisquare = 4.685)
+robust_tunings <- c(huber = 1.345, pseudo_huber = 1.287, cauchy = 2.385, bisquare = 4.685)
 
 new_robust_error <- function(loss = "huber", tuning = NULL, sd = NULL, relative = NULL, call = rlang::caller_env()) {
   plain <- function(text) gsub("[-_ ]", "", tolower(text))

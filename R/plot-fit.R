@@ -66,9 +66,9 @@ draw_moving <- function(run, at, call = rlang::caller_env()) {
     data.frame(curve_table(points$x, run$problem, run$trace$x[place, ], NULL), panel = factor(name, unique(panel_names)))
   }, places, panel_names))
   ggplot2::ggplot(points, aes(.data$x)) +
-    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     censored_points(points) +
-    ggplot2::geom_line(aes(y = .data$fitted), curves, colour = ink[["fit"]], linewidth = 0.9) +
+    ggplot2::geom_line(aes(y = .data$fitted), curves, colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
     # a far start must not squeeze the measurements into a line
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
@@ -150,25 +150,25 @@ draw_curve <- function(points, problem, at, run, components, band, level) {
   is_start <- is.null(run)
   plot <- ggplot2::ggplot(points, aes(.data$x))
   if (!is.null(curve$lower)) {
-    plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), curve, fill = ink[["band"]], alpha = 0.35)
+    plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), curve, fill = colours[["band"]], alpha = 0.35)
   }
   if (!is.null(curve$reading_lower)) {
     for (end in c("reading_lower", "reading_upper")) {
-      plot <- plot + ggplot2::geom_line(aes(y = .data[[end]]), curve, colour = ink[["fit"]], linetype = "dotted")
+      plot <- plot + ggplot2::geom_line(aes(y = .data[[end]]), curve, colour = colours[["fit"]], linetype = "dotted")
     }
   }
   if (any(is.finite(points$spread))) {
     plot <- plot + ggplot2::geom_linerange(
       aes(ymin = .data$response - .data$spread, ymax = .data$response + .data$spread),
-      colour = ink[["data"]], alpha = 0.35
+      colour = colours[["data"]], alpha = 0.35
     )
   }
   plot +
-    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
     censored_points(points) +
     (if (components) component_lines(curve$x, problem, at)) +
     ggplot2::geom_line(
-      aes(y = .data$fitted), curve, colour = ink[[if (is_start) "start" else "fit"]], linewidth = 0.9,
+      aes(y = .data$fitted), curve, colour = colours[[if (is_start) "start" else "fit"]], linewidth = 0.9,
       linetype = if (is_start) "dashed" else "solid"
     ) +
     ggplot2::labs(
@@ -200,7 +200,7 @@ curve_table <- function(x, problem, at, run, band = "none", level = 0.95, call =
 censored_points <- function(points) {
   triangle <- function(known, shape) {
     rows <- points[points$known == known, ]
-    if (nrow(rows)) ggplot2::geom_point(aes(y = .data$response), rows, colour = ink[["term2"]], shape = shape, size = 2.2)
+    if (nrow(rows)) ggplot2::geom_point(aes(y = .data$response), rows, colour = colours[["term2"]], shape = shape, size = 2.2)
   }
   Filter(Negate(is.null), list(triangle(1, 6), triangle(2, 2), triangle(3, 5)))
 }
@@ -215,7 +215,7 @@ component_lines <- function(x, problem, at) {
   )
   list(
     ggplot2::geom_line(aes(y = .data$y, colour = .data$part, linetype = .data$part), table, linewidth = 0.8),
-    ggplot2::scale_colour_manual(values = rep(unname(ink[c("start", "term2", "term3", "term4", "zero")]), length.out = length(parts)), name = NULL),
+    ggplot2::scale_colour_manual(values = rep(unname(colours[c("start", "term2", "term3", "term4", "zero")]), length.out = length(parts)), name = NULL),
     ggplot2::scale_linetype_manual(values = rep(c("dashed", "longdash", "dotdash", "dotted"), length.out = length(parts)), name = NULL),
     ggplot2::guides(colour = ggplot2::guide_legend(ncol = 2), linetype = ggplot2::guide_legend(ncol = 2))
   )
@@ -223,8 +223,8 @@ component_lines <- function(x, problem, at) {
 
 draw_observed_fitted <- function(points, problem) {
   ggplot2::ggplot(points, aes(.data$response, .data$fitted)) +
-    ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +
-    ggplot2::geom_point(colour = ink[["fit"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    ggplot2::geom_abline(slope = 1, intercept = 0, colour = colours[["zero"]], linetype = "dashed") +
+    ggplot2::geom_point(colour = colours[["fit"]], alpha = point_alpha(nrow(points)), size = 1.8) +
     ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem))) +
     theme_tundrel()
 }
@@ -237,7 +237,7 @@ draw_against <- function(predictor, x, points, problem) {
   )
   ggplot2::ggplot(table, aes(.data$x, .data$y, colour = .data$what, shape = .data$what)) +
     ggplot2::geom_point(alpha = point_alpha(nrow(points)), size = 1.8) +
-    ggplot2::scale_colour_manual(values = unname(ink[c("data", "fit")]), name = NULL) +
+    ggplot2::scale_colour_manual(values = unname(colours[c("data", "fit")]), name = NULL) +
     ggplot2::scale_shape_manual(values = c(16, 2), name = NULL) +
     ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem)) +
     theme_tundrel()

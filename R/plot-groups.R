@@ -29,8 +29,8 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
   points <- do.call(rbind, Map(function(k, title) group_points(fits, k, title), shown, titles))
   curves <- do.call(rbind, Map(function(k, title) group_curve(fits, k, title), shown, titles))
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y)) +
-    ggplot2::geom_point(colour = ink[["data"]], alpha = 0.6, size = 1.2, na.rm = TRUE) +
-    (if (!is.null(curves)) ggplot2::geom_line(ggplot2::aes(linetype = .data$converged), curves, colour = ink[["fit"]], linewidth = 0.7)) +
+    ggplot2::geom_point(colour = colours[["data"]], alpha = 0.6, size = 1.2, na.rm = TRUE) +
+    (if (!is.null(curves)) ggplot2::geom_line(ggplot2::aes(linetype = .data$converged), curves, colour = colours[["fit"]], linewidth = 0.7)) +
     ggplot2::scale_linetype_manual(values = c(`TRUE` = "solid", `FALSE` = "dashed"), guide = "none") +
     ggplot2::facet_wrap(ggplot2::vars(.data$group)) +
     ggplot2::labs(

@@ -77,7 +77,7 @@ draw_valley <- function(scan, scanned, log_value) {
       aes(xmin = .data[[scanned]] - step, xmax = .data[[scanned]] + step, ymin = if (log_value) 0 else -Inf, ymax = Inf),
       forbidden, fill = "#555555", alpha = 0.25
     ) +
-    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE) +
+    ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9, na.rm = TRUE) +
     ggplot2::labs(y = "value of the criterion")
   if (log_value) plot + ggplot2::scale_y_log10() else plot
 }
@@ -86,8 +86,8 @@ draw_valley <- function(scan, scanned, log_value) {
 start_layer <- function(problem, scanned) {
   at <- problem$start[scanned]
   if (anyNA(at)) return(NULL)
-  if (length(scanned) == 1) return(ggplot2::geom_vline(xintercept = at, colour = ink[["start"]], linetype = "dashed"))
-  ggplot2::annotate("point", at[[1]], at[[2]], colour = ink[["start"]], shape = 1, size = 4, stroke = 1.3)
+  if (length(scanned) == 1) return(ggplot2::geom_vline(xintercept = at, colour = colours[["start"]], linetype = "dashed"))
+  ggplot2::annotate("point", at[[1]], at[[2]], colour = colours[["start"]], shape = 1, size = 4, stroke = 1.3)
 }
 
 # Triangles that a solver held, over the plane of two parameters.
@@ -138,19 +138,19 @@ most_paths <- 12
 path_layers <- function(runs, scanned) {
   if (length(scanned) == 1) {
     ends <- data.frame(x = vapply(runs, function(r) coef(r)[[scanned]], numeric(1)), y = vapply(runs, `[[`, numeric(1), "value"))
-    return(ggplot2::geom_point(aes(.data$x, .data$y), ends, colour = ink[["flag"]], shape = 4, size = 4, stroke = 1.5))
+    return(ggplot2::geom_point(aes(.data$x, .data$y), ends, colour = colours[["flag"]], shape = 4, size = 4, stroke = 1.5))
   }
   ends_only <- length(runs) > most_paths
   lapply(runs, function(run) {
     path <- trace_table(run)[scanned]
     names(path) <- c("x", "y")
     if (ends_only) path <- path[nrow(path), ]
-    if (ends_only) return(ggplot2::geom_point(aes(.data$x, .data$y), path, colour = ink[["flag"]], shape = 4, size = 2.5, stroke = 1.2))
+    if (ends_only) return(ggplot2::geom_point(aes(.data$x, .data$y), path, colour = colours[["flag"]], shape = 4, size = 2.5, stroke = 1.2))
     list(
-      ggplot2::geom_path(aes(.data$x, .data$y), path, colour = ink[["flag"]], linewidth = 0.7),
-      ggplot2::geom_point(aes(.data$x, .data$y), path, colour = ink[["flag"]], size = 1.3),
-      ggplot2::geom_point(aes(.data$x, .data$y), path[1, ], colour = ink[["flag"]], shape = 1, size = 4, stroke = 1.3),
-      ggplot2::geom_point(aes(.data$x, .data$y), path[nrow(path), ], colour = ink[["flag"]], shape = 4, size = 4, stroke = 1.5)
+      ggplot2::geom_path(aes(.data$x, .data$y), path, colour = colours[["flag"]], linewidth = 0.7),
+      ggplot2::geom_point(aes(.data$x, .data$y), path, colour = colours[["flag"]], size = 1.3),
+      ggplot2::geom_point(aes(.data$x, .data$y), path[1, ], colour = colours[["flag"]], shape = 1, size = 4, stroke = 1.3),
+      ggplot2::geom_point(aes(.data$x, .data$y), path[nrow(path), ], colour = colours[["flag"]], shape = 4, size = 4, stroke = 1.5)
     )
   })
 }

@@ -32,9 +32,9 @@ plot_models <- function(...) {
 
 # Colours and line types run out together; further models share the last.
 model_inks <- function(models) {
-  colours <- unname(ink[c("fit", "start", "term2", "term3", "term4", "data")])
+  shades <- unname(colours[c("fit", "start", "term2", "term3", "term4", "data")])
   list(
-    ggplot2::scale_colour_manual(values = stats::setNames(rep_len(colours, length(models)), models), name = NULL),
+    ggplot2::scale_colour_manual(values = stats::setNames(rep_len(shades, length(models)), models), name = NULL),
     ggplot2::scale_linetype_manual(values = stats::setNames(rep_len(c("solid", "22", "42", "12", "4212", "62"), length(models)), models), name = NULL)
   )
 }
@@ -48,7 +48,7 @@ draw_model_curves <- function(runs) {
     data.frame(curve_table(points$x, runs[[name]]$problem, runs[[name]]$estimate, NULL)[c("x", "fitted")], model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$x)) +
-    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$model, linetype = .data$model), lines, linewidth = 0.9) +
     model_inks(names(runs)) +
@@ -61,8 +61,8 @@ draw_model_scatter <- function(runs) {
     data.frame(fit_points(runs[[name]]$problem, compiled_of(runs[[name]]), runs[[name]]$estimate), model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$fitted, .data$response)) +
-    ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +
-    ggplot2::geom_point(colour = ink[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
+    ggplot2::geom_abline(slope = 1, intercept = 0, colour = colours[["zero"]], linetype = "dashed") +
+    ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     ggplot2::facet_wrap(ggplot2::vars(.data$model), ncol = if (length(runs) > 3) 2 else 1) +
     ggplot2::labs(x = paste("fitted", response_label(runs[[1]]$problem)), y = response_label(runs[[1]]$problem)) +
     theme_tundrel()
@@ -74,7 +74,7 @@ draw_weights <- function(table) {
   )
   ggplot2::ggplot(weights, aes(.data$weight, .data$model, colour = .data$by, shape = .data$by)) +
     ggplot2::geom_point(size = 3, position = ggplot2::position_dodge(0.4), na.rm = TRUE) +
-    ggplot2::scale_colour_manual(values = unname(ink[c("fit", "start")]), name = NULL) +
+    ggplot2::scale_colour_manual(values = unname(colours[c("fit", "start")]), name = NULL) +
     ggplot2::scale_shape_manual(values = c(16, 17), name = NULL) +
     ggplot2::scale_x_continuous(limits = c(0, 1)) +
     ggplot2::scale_y_discrete(limits = rev) +
@@ -86,7 +86,7 @@ draw_prediction <- function(table) {
   scores <- !anyNA(table$log_score)
   table$shown <- if (scores) table$log_score else table$prediction_error
   ggplot2::ggplot(table, aes(.data$shown, .data$model)) +
-    ggplot2::geom_point(size = 3, colour = ink[["data"]], na.rm = TRUE) +
+    ggplot2::geom_point(size = 3, colour = colours[["data"]], na.rm = TRUE) +
     ggplot2::scale_y_discrete(limits = rev) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.2)) +
     ggplot2::labs(x = if (scores) "mean log score of rows left out (more is better)" else "error on rows left out (less is better)", y = NULL) +

@@ -49,11 +49,11 @@ plot_population <- function(run, ..., iterations = NULL) {
   } else {
     draw_ground(scan, scanned, spans_magnitudes(scan$value[!is.na(scan$value)])) + condition_layers(posed, scan, scanned, list(run))
   }
-  ellipse <- if (is.null(scan)) ink[["fit"]] else "white"
+  ellipse <- if (is.null(scan)) colours[["fit"]] else "white"
   ground +
     ggplot2::geom_path(aes(.data$x, .data$y), ellipses, colour = ellipse, linewidth = 0.8, inherit.aes = FALSE) +
     ggplot2::geom_point(data = members, colour = "black", fill = "white", shape = 21, size = 1.6) +
-    ggplot2::geom_point(data = best, colour = ink[["flag"]], shape = 4, size = 3, stroke = 1.4) +
+    ggplot2::geom_point(data = best, colour = colours[["flag"]], shape = 4, size = 3, stroke = 1.4) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
     ggplot2::coord_cartesian(xlim = range(ranges[[1]]), ylim = range(ranges[[2]]), expand = FALSE) +
     ggplot2::labs(

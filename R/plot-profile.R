@@ -35,13 +35,13 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
   curves$parameter <- factor(curves$parameter, parameters)
   marks$parameter <- factor(marks$parameter, parameters)
   ggplot2::ggplot(curves, aes(.data$value, .data$root)) +
-    ggplot2::annotate("rect", xmin = -Inf, xmax = Inf, ymin = -target, ymax = target, fill = ink[["band"]], alpha = 0.18) +
-    ggplot2::geom_hline(yintercept = 0, colour = ink[["zero"]]) +
+    ggplot2::annotate("rect", xmin = -Inf, xmax = Inf, ymin = -target, ymax = target, fill = colours[["band"]], alpha = 0.18) +
+    ggplot2::geom_hline(yintercept = 0, colour = colours[["zero"]]) +
     ggplot2::geom_line(aes(y = .data$straight), curves[!is.na(curves$straight) & abs(curves$straight) < 1.5 * target, ],
-      colour = ink[["start"]], linetype = "dashed") +
-    ggplot2::geom_line(colour = ink[["fit"]], linewidth = 0.9) +
-    ggplot2::geom_vline(aes(xintercept = .data$value), marks, colour = ink[["data"]], linetype = "dotted") +
-    ggplot2::geom_text(aes(y = .data$side * target, label = .data$label, vjust = 0.5 - .data$side), marks, size = 3.5, colour = ink[["data"]]) +
+      colour = colours[["start"]], linetype = "dashed") +
+    ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9) +
+    ggplot2::geom_vline(aes(xintercept = .data$value), marks, colour = colours[["data"]], linetype = "dotted") +
+    ggplot2::geom_text(aes(y = .data$side * target, label = .data$label, vjust = 0.5 - .data$side), marks, size = 3.5, colour = colours[["data"]]) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") +
     ggplot2::coord_cartesian(ylim = c(-1.35, 1.35) * target) +
     ggplot2::labs(

@@ -31,14 +31,14 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
   if (!whole) edge <- edge[(seq_along(found) + which(!found)[1] - 1) %% length(found) + 1, ]
   ellipse <- region[region$by == "curvature", ]
   plot <- ggplot2::ggplot(edge, aes(.data[[names[1]]], .data[[names[2]]])) + if (whole) {
-    ggplot2::geom_polygon(data = edge, fill = ink[["band"]], alpha = 0.3, colour = ink[["fit"]], linewidth = 0.9)
+    ggplot2::geom_polygon(data = edge, fill = colours[["band"]], alpha = 0.3, colour = colours[["fit"]], linewidth = 0.9)
   } else {
-    ggplot2::geom_path(colour = ink[["fit"]], linewidth = 0.9, na.rm = TRUE)
+    ggplot2::geom_path(colour = colours[["fit"]], linewidth = 0.9, na.rm = TRUE)
   }
-  if (nrow(ellipse)) plot <- plot + ggplot2::geom_path(data = ellipse, colour = ink[["start"]], linetype = "dashed")
+  if (nrow(ellipse)) plot <- plot + ggplot2::geom_path(data = ellipse, colour = colours[["start"]], linetype = "dashed")
   estimate <- stats::setNames(data.frame(run$estimate[[names[1]]], run$estimate[[names[2]]]), names)
   plot +
-    ggplot2::geom_point(data = estimate, shape = 3, size = 3, stroke = 1.2, colour = ink[["data"]]) +
+    ggplot2::geom_point(data = estimate, shape = 3, size = 3, stroke = 1.2, colour = colours[["data"]]) +
     # an ellipse far larger than the region would squeeze it
     ggplot2::coord_cartesian(xlim = near_range(edge[[names[1]]], ellipse[[names[1]]]), ylim = near_range(edge[[names[2]]], ellipse[[names[2]]])) +
     ggplot2::labs(

@@ -1,11 +1,12 @@
 #' Draw what is left over
 #'
-#' Six panels of standardised residuals, for families quantile residuals (see [residual_table()]): against fitted values and
-#' against the predictor (a pattern says that the model misses a shape), their size against fitted values (a slope of the
-#' line says that the spread is not constant), against normal quantiles (a bent line says that the noise is not normal), in
-#' the order of the rows (a drift or runs say that neighbours depend on each other), and against leverage (rows far to
-#' the right decide their own fitted value; the dashed line is where a row alone would move the answer much). Rows beyond
-#' 3, and those that [check_residuals()] names as outliers or influential, are labelled by number.
+#' Six panels of standardised residuals, for families quantile residuals (see [residual_table()]): along the predictor (a
+#' pattern says that the model misses a shape); against fitted values, with the spread of each stretch shaded (shades of
+#' different height say that the spread is not constant); in the order of the rows (a drift says that something changed
+#' while measuring); the share of residuals below each size, against noise that is normal (a line that leaves the shade says
+#' that it is not); each against that of the row before (a slope says that neighbours depend on each other); and the rows
+#' without which the answer would move most, in standard errors. Rows beyond 3, and those that [check_residuals()] names as
+#' outliers or influential, are labelled by number.
 #'
 #' @param run A run, from [fit_local()].
 #' @return A patchwork of ggplots. With several predictors the first is drawn.
@@ -31,26 +32,21 @@ plot_residuals <- function(run) {
       }
     ))
   }
-  table$leverage <- parts$leverage
+  table$moves <- abs(parts$standardised) * sqrt(parts$leverage / (1 - parts$leverage))
   flagged <- flagged_rows(run, checked_rows(run, compiled, NULL))
   table$flag <- table$row %in% flagged$row | abs(table$standardised) > flagged_beyond
-  table$size <- sqrt(abs(table$standardised))
   table <- table[is.finite(table$standardised), ]
-  table$normal <- stats::qnorm(stats::ppoints(nrow(table)))[rank(table$standardised, ties.method = "first")]
   model <- run$problem$model
   what <- if (default_residuals(run$problem) == "quantile") "quantile residual" else "standardised residual"
-  against_fitted <- residual_panel(table, "fitted", paste("fitted", response_label(run$problem)), what)
-  quantiles <- residual_panel(table, "normal", "normal quantile", what, reference = TRUE)
-  in_order <- residual_panel(table, "row", "row of the measurements", what)
-  against_predictor <- if (length(model$predictors)) {
+  along <- if (length(model$predictors)) {
     table$predictor <- compiled$columns[[model$predictors[1]]][match(table$row, compiled$used)]
     residual_panel(table, "predictor", axis_label(model$predictors[1], run$problem$units), what)
   } else {
     residual_histogram(table, what)
   }
   panels <- list(
-    against_fitted, against_predictor, in_order, spread_panel(table, paste("fitted", response_label(run$problem))), quantiles,
-    leverage_panel(table, run, what)
+    along, spread_panel(table, paste("fitted", response_label(run$problem)), what), residual_panel(table, "row", "row of the measurements", what),
+    distribution_panel(table, what), neighbours_panel(table, what), moves_panel(table, run)
   )
   patchwork::wrap_plots(panels, ncol = 3) +
     patchwork::plot_annotation(
@@ -66,12 +62,9 @@ plot_residuals <- function(run) {
 # Residuals beyond this are labelled.
 flagged_beyond <- 3
 
-residual_panel <- function(table, x, label, what, reference = FALSE) {
+residual_panel <- function(table, x, label, what) {
   plot <- ggplot2::ggplot(table, aes(.data[[x]], .data$standardised)) +
-    ggplot2::geom_hline(yintercept = c(-2, 0, 2), colour = ink[["zero"]], linetype = c("dotted", "solid", "dotted"))
-  if (reference) {
-    plot <- plot + ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["fit"]], linetype = "dashed")
-  }
+    ggplot2::geom_hline(yintercept = c(-2, 0, 2), colour = colours[["zero"]], linetype = c("dotted", "solid", "dotted"))
   flagged_points(plot, table) + ggplot2::labs(x = label, y = what)
 }
 
@@ -79,48 +72,82 @@ residual_panel <- function(table, x, label, what, reference = FALSE) {
 flagged_points <- function(plot, table) {
   flagged <- table[table$flag, ]
   plot +
-    ggplot2::geom_point(colour = ink[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
-    ggplot2::geom_point(data = flagged, colour = ink[["flag"]], shape = 17, size = 2.5) +
+    ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
+    ggplot2::geom_point(data = flagged, colour = colours[["flag"]], shape = 17, size = 2.5) +
     ggplot2::geom_text(
       aes(label = .data$row), utils::head(flagged[order(-abs(flagged$standardised)), ], 10),
-      colour = ink[["flag"]], vjust = -0.8, size = 3.5
+      colour = colours[["flag"]], vjust = -0.8, size = 3.5
     ) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
     theme_tundrel()
 }
 
-# Medians of the size of residuals in so many stretches of the fitted values make a line to see a funnel by.
-spread_stretches <- 8
+# Stretches of the fitted values with about the same number of rows, each shaded to twice its root mean square.
+spread_stretches <- 6
+fewest_in_stretch <- 5
 
-spread_panel <- function(table, label) {
-  plot <- ggplot2::ggplot(table, aes(.data$fitted, .data$size))
-  stretch <- cut(rank(table$fitted, ties.method = "first"), min(spread_stretches, max(2, nrow(table) %/% 5)), labels = FALSE)
-  middle <- data.frame(fitted = tapply(table$fitted, stretch, stats::median), size = tapply(table$size, stretch, stats::median))
-  flagged_points(plot, table) +
-    ggplot2::geom_line(data = middle, colour = ink[["fit"]], linewidth = 0.9) +
-    ggplot2::labs(x = label, y = "root of its size")
+spread_panel <- function(table, label, what) {
+  stretch <- cut(rank(table$fitted, ties.method = "first"), min(spread_stretches, max(2, nrow(table) %/% fewest_in_stretch)), labels = FALSE)
+  reach <- 2 * sqrt(tapply(table$standardised^2, stretch, mean))
+  shades <- data.frame(from = tapply(table$fitted, stretch, min), to = tapply(table$fitted, stretch, max), reach = reach)
+  plot <- ggplot2::ggplot(table, aes(.data$fitted, .data$standardised)) +
+    ggplot2::geom_rect(
+      aes(xmin = .data$from, xmax = .data$to, ymin = -.data$reach, ymax = .data$reach), shades, inherit.aes = FALSE,
+      fill = colours[["band"]], alpha = 0.35
+    ) +
+    ggplot2::geom_hline(yintercept = 0, colour = colours[["zero"]])
+  flagged_points(plot, table) + ggplot2::labs(x = label, y = what, subtitle = "shaded: twice the spread of a stretch")
 }
 
-# The dashed line is where Cook's distance comes to the median of its distribution.
-leverage_panel <- function(table, run, what) {
+# Of sorted noise that is normal, the share of rows up to each lies in the shade 95 times of 100.
+distribution_panel <- function(table, what) {
+  n <- nrow(table)
+  sorted <- data.frame(standardised = sort(table$standardised), share = stats::ppoints(n, 0.5))
+  place <- seq_len(n)
+  sorted$lower <- stats::qnorm(stats::qbeta(0.025, place, n + 1 - place))
+  sorted$upper <- stats::qnorm(stats::qbeta(0.975, place, n + 1 - place))
+  ggplot2::ggplot(sorted, aes(y = .data$share)) +
+    ggplot2::geom_ribbon(aes(xmin = .data$lower, xmax = .data$upper), fill = colours[["band"]], alpha = 0.35, orientation = "y") +
+    ggplot2::geom_step(aes(.data$standardised), colour = colours[["data"]], linewidth = 0.7, direction = "vh") +
+    ggplot2::coord_cartesian(xlim = range(sorted$standardised, -2.5, 2.5)) +
+    ggplot2::labs(x = what, y = "share of rows below", subtitle = "shaded: normal noise, 95 %") +
+    theme_tundrel()
+}
+
+neighbours_panel <- function(table, what) {
+  n <- nrow(table)
+  pairs <- table[-1, ]
+  pairs$before <- table$standardised[-n]
+  plot <- ggplot2::ggplot(pairs, aes(.data$before, .data$standardised)) +
+    ggplot2::geom_hline(yintercept = 0, colour = colours[["zero"]]) + ggplot2::geom_vline(xintercept = 0, colour = colours[["zero"]])
+  correlation <- if (n > 2) suppressWarnings(stats::cor(pairs$before, pairs$standardised)) else NA
+  flagged_points(plot, pairs) +
+    ggplot2::labs(x = "the row before", y = what, subtitle = if (!is.na(correlation)) paste("correlation", formatC(correlation, digits = 2, format = "f")))
+}
+
+# The length of the move of all parameters together bounds that of each of them. The line is where an answer moves to the edge of its
+# region of half the confidence.
+most_movers <- 8
+
+moves_panel <- function(table, run) {
   moving <- max(1, sum(run$at_bound == ""))
   freedom <- stats::df.residual(run)
-  plot <- ggplot2::ggplot(table, aes(.data$leverage, .data$standardised)) +
-    ggplot2::geom_hline(yintercept = 0, colour = ink[["zero"]])
+  movers <- utils::head(table[order(-table$moves), ], most_movers)
+  movers$label <- factor(movers$row, rev(movers$row))
+  plot <- ggplot2::ggplot(movers, aes(.data$moves, .data$label)) +
+    ggplot2::geom_col(aes(fill = .data$flag), width = 0.6) +
+    ggplot2::scale_fill_manual(values = c(`FALSE` = colours[["data"]], `TRUE` = colours[["flag"]]), guide = "none")
   if (isTRUE(freedom >= 1)) {
-    leverage <- seq(max(1e-3, min(table$leverage)), min(0.999, 1.1 * max(table$leverage)), length.out = 200)
-    edge <- sqrt(stats::qf(0.5, moving, freedom) * moving * (1 - leverage) / leverage)
-    lines <- data.frame(leverage = rep(leverage, 2), standardised = c(edge, -edge), side = rep(c("a", "b"), each = 200))
-    lines <- lines[abs(lines$standardised) <= 1.2 * max(abs(table$standardised), 2), ]
-    # a stub in the corner, far from every row, would only puzzle
-    if (nrow(lines) >= 40) plot <- plot + ggplot2::geom_line(aes(group = .data$side), lines, colour = ink[["start"]], linetype = "dashed")
+    plot <- plot + ggplot2::geom_vline(xintercept = sqrt(moving * stats::qf(0.5, moving, freedom)), colour = colours[["start"]], linetype = "dashed")
   }
-  flagged_points(plot, table) + ggplot2::labs(x = "leverage", y = what)
+  plot + ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
+    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = "the answer moves without it") +
+    theme_tundrel()
 }
 
 residual_histogram <- function(table, what) {
   ggplot2::ggplot(table, aes(.data$standardised)) +
-    ggplot2::geom_histogram(bins = 20, fill = ink[["band"]], colour = "white") +
+    ggplot2::geom_histogram(bins = 20, fill = colours[["band"]], colour = "white") +
     ggplot2::labs(x = what, y = "rows") +
     theme_tundrel()
 }

@@ -1,8 +1,8 @@
 #' Draw several runs side by side
 #'
-#' Three views: the values at which runs ended, sorted, so that each optimum is a step; the parameters they ended at, best
-#' run in front; and the value against evaluations, for every run. Letters are those of [compare_runs()]; runs that came to
-#' no optimum are grey crosses, and left out of the view of parameters.
+#' What came of many starts: how many runs came to each optimum and what it is worth; what each of them cost; and, for every
+#' parameter, from where to where the runs walked. Letters are those of [compare_runs()]; runs that came to no optimum are grey,
+#' and left out of the last view.
 #'
 #' @param ... Runs, lists of runs, or what [fit_multistart()] gives; all on one problem.
 #' @return A patchwork of ggplots.
@@ -19,20 +19,18 @@ plot_runs <- function(...) {
   table <- do.call(compare_runs, given)
   runs <- collect_runs(given)
   runs <- runs[match(table$run, run_labels(runs))]
-  table$rank <- seq_len(nrow(table))
   table$letter <- drawn_letters(table$optimum)
-  scales <- letter_scales(table$letter)
+  scale <- letter_scale(table$letter)
   problem <- runs[[1]]$problem
   found <- unique(stats::na.omit(table$optimum))
   whole <- patchwork::wrap_plots(
-    patchwork::wrap_plots(draw_values(table, problem, scales), draw_costs(runs, table, problem, scales)),
-    draw_parameters(table, setdiff(runs[[1]]$status$all, names(runs[[1]]$status$fixed)), scales),
-    ncol = 1, guides = "collect", heights = c(1, 1.1)
+    patchwork::wrap_plots(draw_optima(table, problem, scale), draw_costs(table, scale), widths = c(1.3, 1)),
+    draw_ways(runs, table, scale), ncol = 1, heights = c(1, 1.2)
   )
   whole + patchwork::plot_annotation(
     title = paste0(count_of(nrow(table), "run"), ", ", if (length(found)) count_of(length(found), "optimum", "optima") else "no optimum"),
     subtitle = model_subtitle(problem), theme = theme_tundrel()
-  ) & ggplot2::theme(legend.position = "bottom")
+  )
 }
 
 # More letters than colours share the last.
@@ -46,71 +44,56 @@ drawn_letters <- function(optimum) {
   factor(label, c(shown, rest, if (anyNA(optimum)) "no optimum"))
 }
 
-letter_scales <- function(letter) {
-  inks <- unname(ink[c("fit", "start", "term2", "term3", "term4", "data", "band")])
-  shapes <- c(16, 17, 15, 18, 3, 8, 1)
+letter_scale <- function(letter) {
+  inks <- unname(colours[c("fit", "start", "term2", "term3", "term4", "data", "band")])
   found <- setdiff(levels(letter), "no optimum")
-  colours <- c(stats::setNames(inks[seq_along(found)], found), `no optimum` = ink[["zero"]])
-  marks <- c(stats::setNames(shapes[seq_along(found)], found), `no optimum` = 4)
-  list(
-    ggplot2::scale_colour_manual(values = colours, name = NULL, drop = FALSE),
-    ggplot2::scale_shape_manual(values = marks, name = NULL, drop = FALSE)
-  )
+  values <- c(stats::setNames(inks[seq_along(found)], found), `no optimum` = colours[["zero"]])
+  ggplot2::scale_colour_manual(values = values, aesthetics = c("colour", "fill"), drop = FALSE, guide = "none")
 }
 
-# Values far apart are drawn on a logarithmic axis.
-value_axis <- function(values) {
-  values <- values[is.finite(values)]
-  if (length(values) && min(values) > 0 && max(values) > 30 * min(values)) ggplot2::scale_y_log10()
+# The best optimum on top; the value of each beside its bar.
+draw_optima <- function(table, problem, scale) {
+  counts <- as.data.frame(table(letter = table$letter))
+  counts$value <- vapply(counts$letter, function(one) format_number(table$value[table$letter == one][1], 6), character(1))
+  counts$label <- ifelse(counts$letter == "no optimum", "", paste(if (is_likelihood(problem)) "log-likelihood" else "value", counts$value))
+  ggplot2::ggplot(counts, aes(.data$Freq, .data$letter)) +
+    ggplot2::geom_col(aes(fill = .data$letter), width = 0.6) +
+    ggplot2::geom_text(aes(label = .data$label), hjust = -0.06, size = 3.5, colour = colours[["data"]]) +
+    ggplot2::scale_y_discrete(limits = rev, drop = FALSE) +
+    # room for the longest bar's label
+    ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))), expand = ggplot2::expansion(mult = c(0, 0.35))) +
+    ggplot2::labs(x = "runs", y = NULL, title = "Which optimum they came to") +
+    theme_tundrel() + scale
 }
 
-value_label <- function(problem) if (is_likelihood(problem)) "log-likelihood" else "value of the criterion"
-
-draw_values <- function(table, problem, scales) {
-  ggplot2::ggplot(table, aes(.data$rank, .data$value)) +
-    ggplot2::geom_step(colour = ink[["zero"]], linewidth = 0.4, direction = "mid") +
-    ggplot2::geom_point(aes(colour = .data$letter, shape = .data$letter), size = 2) +
-    value_axis(table$value) +
-    ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits)))) +
-    ggplot2::labs(x = "run, best first", y = value_label(problem), title = "Where runs ended") +
-    theme_tundrel() + scales
+draw_costs <- function(table, scale) {
+  ggplot2::ggplot(table, aes(pmax(.data$evaluations, 1), .data$letter, colour = .data$letter)) +
+    ggplot2::geom_point(position = ggplot2::position_jitter(height = 0.15, width = 0, seed = 1), alpha = 0.7, size = 2) +
+    ggplot2::scale_y_discrete(limits = rev, drop = FALSE) +
+    ggplot2::scale_x_log10() +
+    ggplot2::labs(x = "evaluations", y = NULL, title = "What each cost") +
+    theme_tundrel() + scale
 }
 
-draw_costs <- function(runs, table, problem, scales) {
-  paths <- do.call(rbind, Map(function(run, rank, letter) {
-    ok <- is.finite(run$trace$value)
-    if (!any(ok)) return(NULL)
-    data.frame(rank = rank, letter = letter, evaluations = pmax(run$trace$evaluations[ok], 1), value = run$trace$value[ok])
-  }, runs, table$rank, table$letter))
-  # the best is drawn last, on top
-  paths <- paths[order(-paths$rank), ]
-  paths$rank <- factor(paths$rank, unique(paths$rank))
-  ggplot2::ggplot(paths, aes(.data$evaluations, .data$value, group = .data$rank, colour = .data$letter)) +
-    ggplot2::geom_line(linewidth = 0.5, alpha = if (length(runs) > 20) 0.5 else 0.9) +
-    value_axis(paths$value) + ggplot2::scale_x_log10() +
-    ggplot2::coord_cartesian(ylim = crowded_range(paths$value, table$value)) +
-    ggplot2::labs(x = "evaluations", y = value_label(problem), title = "What it cost") +
-    ggplot2::guides(colour = "none") +
-    theme_tundrel() + scales[1]
-}
-
-# Room for where runs ended and for most of the ways there: far starts would squeeze everything else.
-crowded_range <- function(values, ends) range(c(ends[is.finite(ends)], stats::quantile(values, c(0.05, 0.95), names = FALSE)))
-
-draw_parameters <- function(table, parameters, scales) {
-  good <- table[table$letter != "no optimum", ]
-  if (nrow(good) == 0) good <- table
-  long <- data.frame(
-    rank = rep(good$rank, length(parameters)), letter = rep(good$letter, length(parameters)),
-    parameter = factor(rep(parameters, each = nrow(good)), parameters), at = unlist(good[parameters], use.names = FALSE)
-  )
+# A line a run for each parameter, from its start to its end; the best are drawn last. Runs that came to no optimum may have gone
+# anywhere, and would squeeze the others.
+draw_ways <- function(runs, table, scale) {
+  good <- if (all(table$letter == "no optimum")) seq_along(runs) else which(table$letter != "no optimum")
+  runs <- runs[good]
+  table <- table[good, ]
+  parameters <- names(runs[[1]]$start)
+  long <- do.call(rbind, Map(function(run, letter, rank) {
+    data.frame(
+      parameter = factor(parameters, parameters), rank = rank, letter = letter, start = unname(run$start[parameters]),
+      end = unname(run$estimate[parameters])
+    )
+  }, runs, table$letter, seq_along(runs)))
   long <- long[order(-long$rank), ]
-  ggplot2::ggplot(long, aes(.data$rank, .data$at, colour = .data$letter, shape = .data$letter)) +
-    ggplot2::geom_point(size = 2) +
+  ggplot2::ggplot(long, aes(x = 0, xend = 1, y = .data$start, yend = .data$end, colour = .data$letter)) +
+    ggplot2::geom_segment(aes(group = .data$rank), alpha = if (length(runs) > 20) 0.45 else 0.8) +
+    ggplot2::geom_point(aes(x = 1, y = .data$end), size = 2) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", nrow = if (length(parameters) <= 4) 1 else 2) +
-    ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits, 3)))) +
-    # low panels need room for whole points at their edges
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.12)) +
-    ggplot2::labs(x = "run, best first", y = NULL, title = "Parameters they ended at") +
-    theme_tundrel() + scales
+    ggplot2::scale_x_continuous(breaks = 0:1, labels = c("start", "end"), expand = ggplot2::expansion(mult = 0.15)) +
+    ggplot2::labs(x = NULL, y = NULL, title = "From where to where they walked") +
+    theme_tundrel() + scale
 }

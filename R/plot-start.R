@@ -33,7 +33,7 @@ plot_start <- function(problem, starts = NULL) {
   })
   curves <- do.call(rbind, curves)
   marks <- list(
-    ggplot2::scale_colour_manual(values = unname(ink[c("fit", "start", "term2", "term3", "term4", "zero")]), name = NULL),
+    ggplot2::scale_colour_manual(values = unname(colours[c("fit", "start", "term2", "term3", "term4", "zero")]), name = NULL),
     ggplot2::labs(title = "The model at several starts", subtitle = model_subtitle(problem)),
     theme_tundrel(),
     ggplot2::guides(colour = ggplot2::guide_legend(ncol = 3), linetype = ggplot2::guide_legend(ncol = 3))
@@ -41,13 +41,13 @@ plot_start <- function(problem, starts = NULL) {
   if (length(predictors) > 1) {
     return(
       ggplot2::ggplot(curves, aes(.data$x, .data$fitted, colour = .data$start)) +
-        ggplot2::geom_abline(slope = 1, intercept = 0, colour = ink[["zero"]], linetype = "dashed") +
+        ggplot2::geom_abline(slope = 1, intercept = 0, colour = colours[["zero"]], linetype = "dashed") +
         ggplot2::geom_point(alpha = 0.6) +
         ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem))) + marks
     )
   }
   ggplot2::ggplot(mapping = aes(.data$x)) +
-    ggplot2::geom_point(aes(y = .data$response), data.frame(x, response), colour = ink[["data"]], alpha = point_alpha(length(x))) +
+    ggplot2::geom_point(aes(y = .data$response), data.frame(x, response), colour = colours[["data"]], alpha = point_alpha(length(x))) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$start, linetype = .data$start), curves, linewidth = 0.9) +
     ggplot2::scale_linetype_discrete(name = NULL) +
     ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem)) + marks

@@ -67,7 +67,7 @@ traces_of <- function(runs, iterations, call = rlang::caller_env()) {
 
 run_scales <- function(runs) {
   list(
-    ggplot2::scale_colour_manual(values = rep(unname(ink[c("fit", "start", "term2", "term3", "term4", "data")]), length.out = length(runs)), name = NULL),
+    ggplot2::scale_colour_manual(values = rep(unname(colours[c("fit", "start", "term2", "term3", "term4", "data")]), length.out = length(runs)), name = NULL),
     ggplot2::scale_linetype_manual(values = rep(c("solid", "dashed", "dotdash", "longdash", "dotted", "twodash"), length.out = length(runs)), name = NULL)
   )
 }

@@ -25,13 +25,13 @@ plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ..
   table$none <- is.na(table$lower) & is.na(table$upper)
   table <- do.call(rbind, lapply(split(table, table$parameter), drawn_ends))
   ggplot2::ggplot(table, aes(y = .data$by, colour = .data$by, shape = .data$by)) +
-    ggplot2::geom_vline(aes(xintercept = .data$estimate), colour = ink[["zero"]], linetype = "dotted") +
+    ggplot2::geom_vline(aes(xintercept = .data$estimate), colour = colours[["zero"]], linetype = "dotted") +
     ggplot2::geom_linerange(aes(xmin = .data$from, xmax = .data$to), table[!table$none, ], linewidth = 0.9) +
     open_arrows(table, "lower") + open_arrows(table, "upper") +
     ggplot2::geom_point(aes(x = .data$estimate), size = 2.6) +
-    ggplot2::geom_text(aes(x = -Inf, label = .data$said), hjust = -0.02, vjust = -0.9, size = 3.3, colour = ink[["data"]]) +
+    ggplot2::geom_text(aes(x = -Inf, label = .data$said), hjust = -0.02, vjust = -0.9, size = 3.3, colour = colours[["data"]]) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x", ncol = if (nlevels(table$parameter) > 4) 3 else 1) +
-    ggplot2::scale_colour_manual(values = stats::setNames(unname(ink[c("start", "fit", "term2", "term3")]), ways_to_be_sure), guide = "none") +
+    ggplot2::scale_colour_manual(values = stats::setNames(unname(colours[c("start", "fit", "term2", "term3")]), ways_to_be_sure), guide = "none") +
     ggplot2::scale_shape_manual(values = stats::setNames(c(15, 16, 17, 18), ways_to_be_sure), guide = "none") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.8))) +

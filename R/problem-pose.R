@@ -7,7 +7,7 @@
 #' The model language has arithmetic and powers, comparison and logic inside `ifelse()`, `exp expm1
 #' log log2 log10 log1p sqrt abs sign floor ceiling`, `pmin` and `pmax` (also written `min` and
 #' `max`; row by row), the trigonometric and hyperbolic functions and their inverses, `atan2`,
-#' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis besselJ0 besselJ1`, and
+#' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis bessel_j0 bessel_j1`, and
 #' `voigt(u, a)`, the real part of the Faddeeva function.
 #'
 #' Shapes take their arguments by place or by name: `peak_gauss(x, height, centre, fwhm)`,

@@ -51,20 +51,27 @@ print.tundrel_run_summary <- function(x, ...) {
     cat("\nModel and noise\n")
     cat_table(table)
   }
-  known <- names(run$status$fixed)
-  covariance <- stats::vcov(run)
-  moving <- setdiff(rownames(covariance), known)
-  correlation <- if (all(is.na(diag(covariance)))) matrix(0, 0, 0) else stats::cov2cor(covariance[moving, moving, drop = FALSE])
-  if (nrow(correlation) > 1) {
-    cat("\nCorrelation of the estimates\n")
-    lower <- ifelse(lower.tri(correlation), formatC(correlation, digits = 2, format = "f"), "")
-    shown <- data.frame(parameter = rownames(correlation)[-1], lower[-1, -ncol(lower), drop = FALSE])
-    names(shown)[-1] <- colnames(correlation)[-ncol(correlation)]
-    cat_table(shown)
-  }
+  cat_pairs(run)
   dropped <- compiled_of(run)$dropped
   if (nrow(dropped)) cat("\nRows left out: ", nrow(dropped), dropped_reasons(dropped), "\n", sep = "")
   invisible(x)
+}
+
+# Correlations beyond this are worth a word.
+notable_correlation <- 0.8
+
+cat_pairs <- function(run) {
+  pairs <- suppressWarnings(correlation_table(run))
+  pairs <- pairs[!is.na(pairs$correlation), ]
+  if (nrow(pairs) == 0) return(invisible())
+  strong <- pairs[abs(pairs$correlation) > notable_correlation, ]
+  text <- formatC(pairs$correlation, digits = 2, format = "f")
+  if (nrow(strong) == 0) {
+    cat("\nNo two estimates depend strongly on each other: the largest correlation is ", text[1], ", of ", pairs$first[1], " and ", pairs$second[1], ".\n", sep = "")
+    return(invisible())
+  }
+  cat("\nEstimates that depend on each other\n")
+  cat_table(tibble(pair = paste(strong$first, "and", strong$second), correlation = text[seq_len(nrow(strong))], reading = strong$reading))
 }
 
 # Named numbers about a fit, for prints and reports.

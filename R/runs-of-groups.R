@@ -2,7 +2,7 @@
 
 new_fits <- function(spec, found, shared = NULL) {
   found$value <- in_users_sign(spec$problem, found$value)
-  structure(c(unclass(spec), found, list(shared = shared)), class = "tundrel_fits")
+  structure(c(Filter(Negate(is.null), unclass(spec)), found, list(shared = shared)), class = "tundrel_fits")
 }
 
 check_fits <- function(fits, call = rlang::caller_env()) {

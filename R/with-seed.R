@@ -5,14 +5,13 @@ seed_or_drawn <- function(seed, call = rlang::caller_env()) {
   seed
 }
 
-# Evaluates `code` with R's generator at `seed`, the same on every platform, and leaves the generator
-# as it was; with a NULL seed, `code` draws on as the session does.
+# Evaluates `code` with R's generator at `seed`, the same on every platform, and leaves the generator as it was; with a NULL seed,
+# `code` draws on as the session does.
 with_seed <- function(seed, code) {
   if (is.null(seed)) return(code)
   check_seed(seed)
-  kept <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(kept)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", kept, globalenv()))
   # R takes seeds of 31 bits
-  set.seed(seed %% .Machine$integer.max, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
-  code
+  withr::with_seed(
+    seed %% .Machine$integer.max, code, .rng_kind = "Mersenne-Twister", .rng_normal_kind = "Inversion", .rng_sample_kind = "Rejection"
+  )
 }

@@ -26,7 +26,7 @@ simulated <- function(name, seed) {
 # Parameters in one order where terms can change places.
 in_order <- function(name, values, by = values) {
   swap <- switch(name,
-    two_phase_decay = if (by[["rate_fast"]] < by[["rate_slow"]]) c(fast = "slow", slow = "fast", rate_fast = "rate_slow", rate_slow = "rate_fast"),
+    decay_two_rates = if (by[["rate1"]] < by[["rate2"]]) c(part1 = "part2", part2 = "part1", rate1 = "rate2", rate2 = "rate1"),
     isotherm_two_sites = if (by[["affinity1"]] < by[["affinity2"]]) {
       c(capacity1 = "capacity2", capacity2 = "capacity1", affinity1 = "affinity2", affinity2 = "affinity1")
     },

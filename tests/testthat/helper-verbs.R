@@ -46,7 +46,7 @@ matrix_verbs <- list(
   confidence = function(run) predict(run, data.frame(x = 2, y_sd = 0.1, limit = 0.9), band = "confidence"),
   prediction = function(run) predict(run, data.frame(x = 2, y_sd = 0.1, limit = 0.9), band = "prediction"), conditions = conditions_table,
   derive = function(run) derive(run, half = log(2) / b), support = data_support, correlations = correlation_table,
-  region = function(run) joint_region(run, "a", "b"), inverse = function(run) inverse_predict(run, 0.3 * max(stats::fitted(run))), compare = function(run) compare_runs(run, run),
+  region = function(run) joint_region(run, "a", "b"), inverse = function(run) predictor_at(run, 0.3 * max(stats::fitted(run))), compare = function(run) compare_runs(run, run),
   models = function(run) compare_models(run, other = run, folds = 3), trace = trace_table, plot = function(run) quiet_plot(plot_fit(run)),
   store = function(run) {
     path <- tempfile(fileext = ".json")

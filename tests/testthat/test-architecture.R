@@ -8,7 +8,7 @@ layers <- list(
   problem = c("problem", "evaluator", "user", "criterion", "family", "condition", "model", "measurements", "find", "parallel"),
   run = c("run", "runs", "solver", "start", "scan", "stop"),
   inference = c(
-    "uncertainty", "profile", "residuals", "predict", "inverse", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
+    "uncertainty", "profile", "residuals", "predict", "predictor", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
     "check", "likelihood"
   ),
   handing_over = c("cli", "plan", "report", "plot")

@@ -31,8 +31,8 @@ test_that("the catalogue says what its models are", {
 test_that("a model is posed for columns, with its conditions", {
   lichen <- lichen_measurements()
   problem <- pose(lichen, model("saturating_uptake"), x = light, y = uptake)
-  expect_equal(deparse(formula(problem)), "uptake ~ top * light/(half + light)")
-  expect_equal(conditions_table(problem)$condition, c("top > 0", "half > 0"))
+  expect_equal(deparse(formula(problem)), "uptake ~ high * light/(half + light)")
+  expect_equal(conditions_table(problem)$condition, c("high > 0", "half > 0"))
   expect_refusal(pose(lichen, model("saturating_uptake"), x = light), "model", c("Which column is y", "x = ..."))
   expect_refusal(pose(lichen, model("saturating_uptake"), z = light, y = uptake), "model", "no z")
   lichen$half <- 1

@@ -207,10 +207,10 @@ test_that("lags keep to groups, flags and trials are told by row, and a maximum 
   x <- seq(0, 10, 0.5)
   set.seed(2)
   hill <- fit_local(pose(data.frame(x, y = 5 - (x - 5)^2 / 5 + rnorm(21) * 0.3), y ~ h - k * (x - c)^2) |> start_from(h = 5, c = 5, k = 0.2))
-  above <- inverse_predict(hill, max(fitted(hill)) + 0.1)
+  above <- predictor_at(hill, max(fitted(hill)) + 0.1)
   expect_true(is.finite(above$lower) && is.finite(above$upper) && above$lower < 5 && above$upper > 5)
   expect_match(above$note, "does not reach")
-  expect_true(is.na(inverse_predict(hill, 50)$lower))
+  expect_true(is.na(predictor_at(hill, 50)$lower))
 })
 
 test_that("a profile tells of a second stretch that fits as well", {

@@ -113,9 +113,12 @@ test_that("runs are drawn best first, in the letters of the comparison", {
   runs <- fit_multistart(tracer_problem(), starts = 15, seed = 1)
   table <- compare_runs(runs)
   plot <- plot_runs(runs)
-  ends <- layer_data(plot[[1]][[1]], 2)
-  expect_equal(10^ends$y, table$value, tolerance = 1e-12)
-  expect_equal(length(unique(ends$colour)), length(unique(table$optimum)))
+  bars <- layer_data(plot[[1]][[1]], 1)
+  # the best on top
+  expect_equal(rev(bars$x[order(bars$y)]), as.vector(table(factor(table$optimum, unique(table$optimum), exclude = NULL), useNA = "always"))[seq_along(unique(table$optimum))])
+  expect_equal(sort(10^layer_data(plot[[1]][[2]], 1)$x), sort(table$evaluations))
+  ways <- layer_data(plot[[2]], 1)
+  expect_equal(sort(ways$yend[ways$PANEL == 1]), sort(table$base[!is.na(table$optimum)]), tolerance = 1e-12)
   expect_match(plot$patches$annotation$title, paste(nrow(table), "runs"))
 })
 

@@ -46,7 +46,7 @@ test_that("values are read back off the curve, with one, several or no solutions
   x <- c(1, 2, 3, 5, 8, 9)
   y <- c(2.1, 3.9, 6.2, 9.7, 16.3, 17.6)
   run <- pose(data.frame(x = x, y = y), y ~ a + b * x) |> start_from(a = 1, b = 1) |> fit_local()
-  found <- inverse_predict(run, 8)
+  found <- predictor_at(run, 8)
   # Fieller's interval for a new reading
   b <- coef(run)[["b"]]
   a <- coef(run)[["a"]]
@@ -58,31 +58,31 @@ test_that("values are read back off the curve, with one, several or no solutions
   ends <- mean(x) + (distance + c(-1, 1) * sqrt(t2) * s / b * sqrt((1 - g) * (1 + 1 / 6) + distance^2 / sxx)) / (1 - g)
   expect_equal(found$x, (8 - a) / b, tolerance = 1e-10)
   expect_equal(c(found$lower, found$upper), ends, tolerance = 1e-8)
-  expect_lt(inverse_predict(run, 8, band = "confidence")$upper, found$upper)
+  expect_lt(predictor_at(run, 8, band = "confidence")$upper, found$upper)
 
   hump <- data.frame(x = seq(0, 10, 0.5))
   hump$y <- 4 * exp(-(hump$x - 5)^2 / 8) + with_seed(1, rnorm(21, 0, 0.1))
   run <- pose(hump, y ~ top * exp(-(x - middle)^2 / wide)) |> start_from(top = 3, middle = 4, wide = 5) |> fit_local()
-  two <- inverse_predict(run, c(2, 3.95, 6))
+  two <- predictor_at(run, c(2, 3.95, 6))
   expect_identical(two$solution, c(1L, 2L, 1L, 2L, NA)[seq_len(nrow(two))])
   expect_equal(predict(run, data.frame(x = two$x[1:2])), c(2, 2), tolerance = 1e-9)
   expect_true(all(two$lower[1:2] < two$x[1:2] & two$x[1:2] < two$upper[1:2]))
   expect_match(two$note[4], "not told apart from the solution before")
   expect_match(two$note[5], "the response is above the curve")
   expect_true(is.na(two$x[5]))
-  open <- inverse_predict(run, 0.2)
+  open <- predictor_at(run, 0.2)
   expect_identical(open$lower[1], -Inf)
   expect_match(open$note[1], "open below")
   expect_output(print(two), "Read back off the curve")
-  expect_refusal(inverse_predict(run, "2"), "measurements", "finite numbers")
-  expect_refusal(inverse_predict(run, 2, predictor = "z"), "measurements", "There is no predictor z")
+  expect_refusal(predictor_at(run, "2"), "measurements", "finite numbers")
+  expect_refusal(predictor_at(run, 2, predictor = "z"), "measurements", "There is no predictor z")
 
   two_ways <- pose(data.frame(x = 1:8, z = rep(1:2, 4), y = c(1.1, 3.2, 3.1, 5.0, 4.9, 7.1, 7.2, 8.9)),
     y ~ a * x + b * z) |> start_from(a = 1, b = 1) |> fit_local()
-  expect_refusal(inverse_predict(two_ways, 4), "measurements", "Which predictor is asked for?")
-  expect_equal(inverse_predict(two_ways, 4, at = list(z = 1))$x, (4 - coef(two_ways)[["b"]]) / coef(two_ways)[["a"]], tolerance = 1e-9)
+  expect_refusal(predictor_at(two_ways, 4), "measurements", "Which predictor is asked for?")
+  expect_equal(predictor_at(two_ways, 4, at = list(z = 1))$x, (4 - coef(two_ways)[["b"]]) / coef(two_ways)[["a"]], tolerance = 1e-9)
 
   # a pole is no crossing
   pole <- pose(data.frame(x = c(1, 2, 4, 5), y = c(-0.51, -0.98, 1.03, 0.49)), y ~ a / (x - 3)) |> start_from(a = 1) |> fit_local()
-  expect_true(is.na(inverse_predict(pole, 0)$x))
+  expect_true(is.na(predictor_at(pole, 0)$x))
 })

@@ -51,7 +51,7 @@ test_that("robust fits solve their estimating equations with the scale of the ab
   sizes <- sort(abs(residuals(first)))
   scale <- median(sizes[-(1:2)]) / qnorm(0.75)
   slopes <- list(
-    huber = function(u) pmax(-1.345, pmin(1.345, u)), "soft-L1" = function(u) u / sqrt(1 + (u / 1.287)^2),
+    huber = function(u) pmax(-1.345, pmin(1.345, u)), pseudo_huber = function(u) u / sqrt(1 + (u / 1.287)^2),
     cauchy = function(u) u / (1 + (u / 2.385)^2), bisquare = function(u) ifelse(abs(u) < 4.685, u * (1 - (u / 4.685)^2)^2, 0)
   )
   for (loss in names(slopes)) {
@@ -80,7 +80,7 @@ test_that("robust runs have a scale and no likelihood, and print both", {
   expect_named(glance(run), names(glance(line_by(least_squares()))))
   table <- residual_table(run)
   expect_equal(order(-abs(table$standardised))[1:3], c(33, 5, 20))
-  expect_equal(format(robust_error("Soft_L1")), "robust error, soft-L1 loss from 1.287 scales")
+  expect_equal(format(robust_error("Pseudo-Huber")), "robust error, pseudo_huber loss from 1.287 scales")
   exact <- data.frame(x = 1:6, y = 1 + 2 * (1:6))
   expect_refusal(line_by(robust_error(), exact), "criterion", c("no robust scale", "absolute_error()"))
   expect_true(line_by(absolute_error(), exact)$converged)

@@ -14,7 +14,7 @@ int robust_loss(Graph& graph, const std::string& loss, int scaled, double c) {
     return choose(share <= 1, c * c / 6 * (1.0 - left * left * left), u.number(c * c / 6)).node;
   }
   if (loss == "cauchy") return (0.5 * c * c * log1p(share)).node;
-  if (loss == "soft-L1") return (c * c * (sqrt(1.0 + share) - 1)).node;
+  if (loss == "pseudo_huber") return (c * c * (sqrt(1.0 + share) - 1)).node;
   throw std::invalid_argument("unknown loss: " + loss);
 }
 

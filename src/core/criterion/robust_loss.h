@@ -6,7 +6,7 @@
 
 namespace tundrel {
 
-// `loss` is huber, bisquare, cauchy or soft-L1; `scaled` the residual over its scale; `tuning` how many
+// `loss` is huber, bisquare, cauchy or pseudo_huber; `scaled` the residual over its scale; `tuning` how many
 // scales away a residual starts to count less. Near zero all are half the square.
 int robust_loss(Graph& graph, const std::string& loss, int scaled, double tuning);
 

@@ -34,7 +34,7 @@ const OperationInfo kTable[] = {
     {Op::erf, "erf", 1, 0},        {Op::erfc, "erfc", 1, 0},
     {Op::pnorm, "pnorm", 1, 0},    {Op::dnorm, "dnorm", 1, 0},
     {Op::plogis, "plogis", 1, 0},  {Op::qlogis, "qlogis", 1, 0},
-    {Op::bessel_j, "besselJ0", 1, 0}, {Op::bessel_j, "besselJ1", 1, 1},
+    {Op::bessel_j, "bessel_j0", 1, 0}, {Op::bessel_j, "bessel_j1", 1, 1},
     {Op::voigt, "voigt", 2, 0},
     {Op::min, "pmin", 2, 0},       {Op::max, "pmax", 2, 0},
 };

@@ -30,7 +30,7 @@ void LineMinimum::begin(double start, double value, double step, double low, dou
 double LineMinimum::propose() {
   if (bracketing_) {
     asked_ = std::clamp(x_ + step_, low_, high_);
-    action_ = "bracket";
+    action_ = "looking for a bracket";
     return asked_;
   }
   const double middle = 0.5 * (low_ + high_);
@@ -55,7 +55,7 @@ double LineMinimum::propose() {
   if (std::fabs(step) < least) step = std::copysign(least, step);
   step_ = step;
   asked_ = std::clamp(x_ + step, low_, high_);
-  action_ = parabola ? "parabola" : "golden section";
+  action_ = parabola ? "to the lowest point of a parabola" : "a share of the bracket";
   return asked_;
 }
 

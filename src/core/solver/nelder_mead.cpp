@@ -123,20 +123,20 @@ void NelderMead::iterate(Problem& problem) {
     const Corner expanded = along(expansion);
     const bool further = better(expanded.value, expanded.miss, reflected.value, reflected.miss);
     put(p, further ? expanded : reflected);
-    status_.action = further ? "expand" : "reflect";
+    status_.action = further ? "mirrored, and further" : "mirrored";
   } else if (beats(reflected, p - 1)) {
     put(p, reflected);
-    status_.action = "reflect";
+    status_.action = "mirrored";
   } else {
     const bool outside = beats(reflected, p);
     const Corner contracted = along(outside ? contraction : -contraction);
     const bool good = outside ? !better(reflected.value, reflected.miss, contracted.value, contracted.miss) : beats(contracted, p);
     if (good) {
       put(p, contracted);
-      status_.action = outside ? "contract outside" : "contract inside";
+      status_.action = outside ? "short of the mirror image" : "back inside";
     } else {
       for (int k = 1; k <= p; ++k) put(k, corner(problem, corners_.col(0) + shrinkage * (corners_.col(k) - corners_.col(0))));
-      status_.action = "shrink";
+      status_.action = "all drawn to the best";
     }
   }
   sort();

@@ -12,7 +12,7 @@
 #'   known exactly, and only the curve is in doubt.
 #' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
 #'
-#' @return A tibble of class `tundrel_inverse`: `response`, `solution` (1, 2, ... from left to right; `NA` where the curve
+#' @return A tibble of class `tundrel_predictor_at`: `response`, `solution` (1, 2, ... from left to right; `NA` where the curve
 #'   never has that response), a column named as the predictor, `lower`, `upper` (infinite where the band does not end
 #'   within the range), `level`, `note`.
 #' @section Errors: `tundrel_error_measurements` for an unknown predictor or missing columns; `tundrel_error_model` for a
@@ -25,8 +25,8 @@
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
-#' inverse_predict(run, response = c(0, 4, 9))
-inverse_predict <- function(run, response, predictor = NULL, at = list(), within = NULL, band = c("prediction", "confidence"), level = 0.95) {
+#' predictor_at(run, response = c(0, 4, 9))
+predictor_at <- function(run, response, predictor = NULL, at = list(), within = NULL, band = c("prediction", "confidence"), level = 0.95) {
   check_run(run)
   check_level(level)
   band <- rlang::arg_match(band)
@@ -40,7 +40,7 @@ inverse_predict <- function(run, response, predictor = NULL, at = list(), within
   table <- do.call(rbind, lapply(response, read_back, curve = curve, within = within))
   names(table)[3] <- predictor
   table$level <- level
-  structure(table[c(1:5, 7, 6)], class = c("tundrel_inverse", class(table)), band = band, unit = within)
+  structure(table[c(1:5, 7, 6)], class = c("tundrel_predictor_at", class(table)), band = band, unit = within)
 }
 
 asked_predictor <- function(run, predictor, at, call = rlang::caller_env()) {
@@ -85,10 +85,10 @@ curve_along <- function(run, predictor, at, band, level, call) {
 }
 
 # The curve is looked at in this many places, between which it is taken to turn at most once.
-inverse_places <- 501
+places_along <- 501
 
 read_back <- function(y, curve, within) {
-  x <- seq(within[1], within[2], length.out = inverse_places)
+  x <- seq(within[1], within[2], length.out = places_along)
   above <- curve$value(x) - y
   row <- function(k, estimate, lower, upper, note) tibble(response = y, solution = k, predictor = estimate, lower = lower, upper = upper, note = note)
   # positive where the response is outside the band
@@ -172,7 +172,7 @@ band_end <- function(root, side, x, outside, outside_at) {
 }
 
 #' @export
-print.tundrel_inverse <- function(x, ...) {
+print.tundrel_predictor_at <- function(x, ...) {
   if (!all(c("response", "solution", "lower", "upper", "note") %in% names(x))) return(NextMethod())
   what <- if (attr(x, "band") == "prediction") "new readings" else "responses known exactly"
   cat("Read back off the curve, for ", what, " (", format_number(100 * x$level[1]), " % intervals)\n\n", sep = "")
