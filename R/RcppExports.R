@@ -97,6 +97,10 @@ core_look_at <- function(problem, x, threads) {
     .Call(`_tundrel_core_look_at`, problem, x, threads)
 }
 
+core_solvers <- function() {
+    .Call(`_tundrel_core_solvers`)
+}
+
 core_is_plain_file <- function(path) {
     .Call(`_tundrel_core_is_plain_file`, path)
 }

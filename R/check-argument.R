@@ -2,7 +2,7 @@
 
 check_problem <- function(problem, call = rlang::caller_env()) {
   if (inherits(problem, "tundrel_problem")) return(invisible())
-  refuse("model", c(
+  refuse("argument", c(
     "{.arg problem} must be a problem.",
     "x" = "It is {.obj_type_friendly {problem}}.",
     "i" = "Make one with {.fn pose}."
@@ -11,7 +11,7 @@ check_problem <- function(problem, call = rlang::caller_env()) {
 
 check_run <- function(run, call = rlang::caller_env()) {
   if (inherits(run, "tundrel_run")) return(invisible())
-  refuse("solver", c(
+  refuse("argument", c(
     "{.arg run} must be a run.",
     "x" = "It is {.obj_type_friendly {run}}.",
     "i" = "Make one with {.fn fit_local}."
@@ -29,17 +29,15 @@ as_meant <- function(first, others, argument, class, call = sys.call(-1)) {
   list(first = others[[place[1]]], others = c(others[-place[1]], stats::setNames(list(first), taken)))
 }
 
-# One finite number above `above` (or equal to it, where `or_equal`).
-check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = Inf,
-                         call = rlang::caller_env()) {
-  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x < below &&
-    (x > above || (or_equal && x == above))
+# One finite number above `above` (or equal to it, where `or_equal`) and below `below` (or equal, where `or_below`).
+check_number <- function(x, name, above = -Inf, or_equal = FALSE, below = Inf, or_below = FALSE, call = rlang::caller_env()) {
+  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && (x < below || (or_below && x == below)) && (x > above || (or_equal && x == above))
   if (good) return(invisible())
   range <- paste(c(
     if (above > -Inf) paste(if (or_equal) "at least" else "above", above),
-    if (below < Inf) paste("below", below)
+    if (below < Inf) paste(if (or_below) "at most" else "below", below)
   ), collapse = " and ")
-  refuse(kind, c(
+  refuse("argument", c(
     "{.arg {name}} must be one number{if (nzchar(range)) ' '}{range}.",
     "x" = "It is {.val {x}}."
   ), call = call)
@@ -48,43 +46,43 @@ check_number <- function(x, name, kind, above = -Inf, or_equal = FALSE, below = 
 # One whole number from `least` to `most`.
 is_whole <- function(x, least = 0, most = 2^53) is.numeric(x) && length(x) == 1 && isTRUE(x >= least && x <= most && x == floor(x))
 
-check_whole <- function(x, name, kind, least, most = 2^53, call = rlang::caller_env()) {
+check_whole <- function(x, name, least, most = 2^53, call = rlang::caller_env()) {
   if (is_whole(x, least, most)) return(invisible())
-  refuse(kind, c(
+  refuse("argument", c(
     "{.arg {name}} must be one whole number, at least {least}{if (most < 2^53) paste(' and at most', format(most, big.mark = ',', scientific = FALSE))}.", "x" = "It is {.val {x}}."
   ), call = call)
 }
 
-check_seed <- function(seed, call = rlang::caller_env()) check_whole(seed, "seed", "solver", 0, call = call)
+check_seed <- function(seed, call = rlang::caller_env()) check_whole(seed, "seed", 0, call = call)
 
 # Numbers that are kept at once, at most: 2 GB of them.
 most_numbers <- 2^28
 
 check_memory <- function(numbers, name, value, call = rlang::caller_env()) {
   if (numbers <= most_numbers) return(invisible())
-  refuse("solver", c(
+  refuse("argument", c(
     "{.code {name} = {format(value, big.mark = ',', scientific = FALSE)}} would need {format(signif(8 * numbers / 1e9, 2), big.mark = ',', scientific = FALSE)} GB of memory.",
     "i" = "At most {format(signif(8 * most_numbers / 1e9, 2))} GB are taken; state a smaller one."
   ), call = call)
 }
 
 check_threads <- function(threads, call = rlang::caller_env()) {
-  check_whole(threads, "threads", "solver", 1, call = call)
+  check_whole(threads, "threads", 1, call = call)
 }
 
-check_flag <- function(x, name, kind, call = rlang::caller_env()) {
+check_flag <- function(x, name, call = rlang::caller_env()) {
   if (rlang::is_bool(x)) return(invisible())
-  refuse(kind, c("{.arg {name}} must be TRUE or FALSE.", "x" = "It is {.val {x}}."), call = call)
+  refuse("argument", c("{.arg {name}} must be TRUE or FALSE.", "x" = "It is {.val {x}}."), call = call)
 }
 
 check_level <- function(level, call = rlang::caller_env()) {
-  check_number(level, "level", "solver", above = 0, below = 1, call = call)
+  check_number(level, "level", above = 0, below = 1, call = call)
 }
 
 # Says how to get a package that only some functions need.
 need_package <- function(package, purpose, call = rlang::caller_env()) {
   if (requireNamespace(package, quietly = TRUE)) return(invisible())
-  refuse("file", c(
+  refuse("package", c(
     "The package {.pkg {package}} is needed {purpose}.",
     "i" = "Get it with {.code install.packages(\"{package}\")}."
   ), call = call)

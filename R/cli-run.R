@@ -50,7 +50,7 @@ tell_events <- function(plan, bar = function(state) NULL) {
 with_run_options <- function(plan, options) {
   plan$runs <- lapply(planned_runs(plan), function(settings) {
     settings$threads <- settings$threads %||% options$threads
-    draws <- !is.null(settings$starts) || identical(settings$scope, "global") || isTRUE(solver_scopes()[settings$solver %||% ""] == "global")
+    draws <- !is.null(settings$starts) || identical(settings$scope, "global") || isTRUE(with(solver_table(), scope[match(settings$solver %||% "", name)]) == "global")
     if (draws) settings$seed <- settings$seed %||% options$seed
     settings
   })

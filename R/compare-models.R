@@ -44,7 +44,7 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   compiled <- check_same_rows(runs)
   check_threads(threads)
   check_seed(seed)
-  if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", "solver", above = 2, or_equal = TRUE)
+  if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", above = 2, or_equal = TRUE)
   pairs <- nested_pairs(runs, nested)
   rows <- lapply(runs, glance)
   pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)

@@ -47,7 +47,7 @@ new_robust_error <- function(loss = "huber", tuning = NULL, sd = NULL, relative 
   }
   check_relative(relative, sd, call)
   tuning <- tuning %||% robust_tunings[[place]]
-  check_number(tuning, "tuning", "criterion", above = 0, call = call)
+  check_number(tuning, "tuning", above = 0, call = call)
   new_criterion(
     "robust", "robust_error", form = "smooth", own_information = TRUE, in_noise_units = TRUE, scale_first = TRUE,
     loss = names(robust_tunings)[place], tuning = tuning, sd = sd, relative = relative

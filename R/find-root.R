@@ -32,8 +32,8 @@ find_root <- function(f, within = NULL, start = NULL, method = NULL, constants =
   methods <- c("bracket", "newton", "halley")
   method <- rlang::arg_match0(method %||% (if (is.null(within)) "newton" else "bracket"), methods, "method")
   check_root_range(within, start, method)
-  check_number(tolerance, "tolerance", "model", above = 0, below = 1)
-  check_number(max_evaluations, "max_evaluations", "model", above = 1, or_equal = TRUE)
+  check_number(tolerance, "tolerance", above = 0, below = 1)
+  check_number(max_evaluations, "max_evaluations", above = 1, or_equal = TRUE)
   start <- start %||% mean(within)
   range <- within %||% c(-Inf, Inf)
   what <- if (rlang::is_formula(f)) root_expression(f, constants) else root_function(f, method)
@@ -55,7 +55,7 @@ find_root <- function(f, within = NULL, start = NULL, method = NULL, constants =
 }
 
 check_root_range <- function(within, start, method, call = rlang::caller_env()) {
-  if (!is.null(start)) check_number(start, "start", "model", call = call)
+  if (!is.null(start)) check_number(start, "start", call = call)
   if (is.null(within)) {
     if (method == "bracket") {
       refuse("model", c(

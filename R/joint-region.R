@@ -25,7 +25,7 @@
 joint_region <- function(run, a, b, level = 0.95, directions = 60) {
   check_run(run)
   check_level(level)
-  check_number(directions, "directions", "solver", above = 8, or_equal = TRUE)
+  check_number(directions, "directions", above = 8, or_equal = TRUE)
   names <- c(check_free(run, a, "a"), check_free(run, b, "b"))
   if (a == b) refuse("model", "{.arg a} and {.arg b} must be two parameters; both are {.field {a}}.")
   warn_unconverged(run)

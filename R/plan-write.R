@@ -40,7 +40,7 @@ planned_censoring <- function(limits) {
 
 # The solver and what of its settings differs from the defaults.
 planned_run <- function(run) {
-  usual <- solver_constructors()[[run$solver$name]]()$settings
+  usual <- solver_constructor(run$solver$name)()$settings
   settings <- run$solver$settings
   changed <- Filter(function(name) !identical(settings[[name]], usual[[name]]), setdiff(names(settings), "simplex"))
   c(

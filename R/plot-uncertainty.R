@@ -17,8 +17,8 @@
 #'   plot_uncertainty()
 plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ...) {
   table <- if (inherits(x, "tundrel_uncertainty")) x else uncertainty(x, by = by, level = level, ...)
-  table <- tibble::as_tibble(unclass(table)[c("parameter", "estimate", "lower", "upper", "by", "note", "level")])
-  table <- table[table$note != "fixed", ]
+  table <- tibble::as_tibble(unclass(table)[c("parameter", "estimate", "lower", "upper", "by", "code", "note", "level")])
+  table <- table[!has_code(table, "fixed"), ]
   if (nrow(table) == 0) refuse("solver", "There is nothing to draw: every parameter is fixed.")
   table$by <- factor(table$by, rev(ways_to_be_sure))
   table$parameter <- factor(table$parameter, unique(table$parameter))

@@ -44,8 +44,8 @@ search_within <- function(problem, ...) {
 #' @rdname search_within
 #' @export
 log_range <- function(low, high) {
-  check_number(low, "low", "condition", above = 0)
-  check_number(high, "high", "condition", above = low)
+  check_number(low, "low", above = 0)
+  check_number(high, "high", above = low)
   structure(c(low, high), log = TRUE)
 }
 

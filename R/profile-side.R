@@ -69,7 +69,7 @@ profile_side <- function(root, centre, x, side, target, step, limit, size) {
       step <- abs(at - last$at) / 4
       next
     }
-    if (last$root < before$root - 0.05 * target) trail$noticed <- c(trail$noticed, "turns back")
+    if (last$root < before$root - 0.05 * target) trail$noticed <- c(trail$noticed, "turns_back")
     if (at == limit) return(ended(limit, "limit"))
     if (is_open(trail$points, target)) return(ended(side * Inf, "open"))
     step <- step_outwards(before, last, centre, target, step)
@@ -96,7 +96,7 @@ place_outwards <- function(from, side, step, limit, size) {
 lowest_there <- function(root, at, x, found, target, trail) {
   cold <- root(at, x)
   if (is.null(cold) || cold$rise >= found$root^2 - 0.01 * max(1, target)) return(found)
-  trail$noticed <- c(trail$noticed, "several minima")
+  trail$noticed <- c(trail$noticed, "several_minima")
   cold
 }
 

@@ -51,7 +51,7 @@ report_cares <- function(known) {
 complaints <- function(checks) checks$reading[checks$verdict %in% c("warn", "fail")]
 
 parameter_cares <- function(table) {
-  said <- nzchar(table$note) & !grepl("^(fixed|tied)", table$note)
+  said <- nzchar(table$code) & !has_code(table, c("fixed", "tied"))
   paste0(table$parameter[said], ": ", table$note[said], " (by ", table$by[said], ").", recycle0 = TRUE)
 }
 

@@ -41,7 +41,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
   }
-  check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
+  check_number(tolerance, "tolerance", above = 0, below = 1)
   check_threads(threads)
   budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)
   groups <- groups_of(problem)

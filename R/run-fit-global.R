@@ -86,7 +86,7 @@ check_global <- function(solver, call = rlang::caller_env()) {
   if (made$scope == "global") return(invisible())
   refuse("solver", c(
     "{.val {made$name}} is a local solver.",
-    "i" = "Use {.fn fit_local} for one start, {.fn fit_multistart} for many, or a global solver here: {.val {names(which(solver_scopes() == 'global'))}}."
+    "i" = "Use {.fn fit_local} for one start, {.fn fit_multistart} for many, or a global solver here: {.val {with(solver_table(), name[scope == 'global'])}}."
   ), call = call)
 }
 

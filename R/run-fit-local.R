@@ -94,7 +94,7 @@ begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none"
 #' @export
 advance <- function(run, iterations = 1, threads = 1) {
   check_run(run)
-  check_number(iterations, "iterations", "solver", above = 1, or_equal = TRUE)
+  check_number(iterations, "iterations", above = 1, or_equal = TRUE)
   refuse_outside(run$problem)
   run <- unpolished(run)
   walk_on(run, list(pause_iterations = as.numeric(iterations)), threads)
@@ -116,7 +116,7 @@ finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_second
 specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
   check_problem(problem, call)
   refuse_groups(problem, call)
-  check_number(tolerance, "tolerance", "solver", above = 0, below = 1, call = call)
+  check_number(tolerance, "tolerance", above = 0, below = 1, call = call)
   joint <- joint_conditions(problem, parameter_status(problem))
   solver <- as_solver(solver, problem, joint, call)
   global <- solver$scope == "global"
@@ -147,7 +147,7 @@ walk_arguments <- function(run, compiled, call = rlang::caller_env()) {
 searched_parameters <- function(run) setdiff(names(run$start), run$eliminated)
 
 run_budget <- function(problem, max_evaluations, max_iterations, max_seconds, target, call = rlang::caller_env()) {
-  if (!is.null(target)) check_number(target, "target", "solver", call = call)
+  if (!is.null(target)) check_number(target, "target", call = call)
   list(
     evaluations = check_budget(max_evaluations, "max_evaluations", 1, call),
     iterations = check_budget(max_iterations, "max_iterations", 1, call),
@@ -201,7 +201,7 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
       ))
     }),
     error = function(e) {
-      if (grepl("the stored state", conditionMessage(e))) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
+      if (inherits(e, "tundrel::DamagedState")) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
     }
   )
   if (raw$reason == "failed") refuse_unusable_start(compiled, run$problem, call)
@@ -211,7 +211,7 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
 # A budget as the core takes it: NA for no limit.
 check_budget <- function(x, name, least, call = rlang::caller_env()) {
   if (identical(x, Inf)) return(NA_real_)
-  check_number(x, name, "solver", above = least, or_equal = least > 0, call = call)
+  check_number(x, name, above = least, or_equal = least > 0, call = call)
   as.numeric(x)
 }
 

@@ -32,15 +32,15 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   check_problem(problem)
   refuse_outside(problem)
   refuse_groups(problem)
-  check_flag(cluster, "cluster", "solver")
+  check_flag(cluster, "cluster")
   check_progress(progress)
-  check_number(tolerance, "tolerance", "solver", above = 0, below = 1)
+  check_number(tolerance, "tolerance", above = 0, below = 1)
   check_threads(threads)
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
   compiled <- counting_calls(compile_search(problem), max_evaluations)
   if (!is.data.frame(starts)) {
-    check_whole(starts, "starts", "solver", 2)
+    check_whole(starts, "starts", 2)
     # points are compared with each other
     check_memory(starts * max(10, length(compiled$start)) * 10, "starts", starts)
   }

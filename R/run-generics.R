@@ -189,7 +189,7 @@ formula.tundrel_run <- function(x, ...) x$problem$model$formula
 #' @rdname run-generics
 #' @export
 simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
-  check_number(nsim, "nsim", "solver", above = 1, or_equal = TRUE)
+  check_number(nsim, "nsim", above = 1, or_equal = TRUE)
   compiled <- compiled_of(object)
   draw <- noise_draw(object, compiled)
   draws <- with_seed(seed, replicate(nsim, spread_rows(draw(), compiled, object), simplify = FALSE))

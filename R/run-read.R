@@ -55,7 +55,8 @@ run_from_stored <- function(stored, path, fun, expected) {
   problem <- problem_from_stored(stored$problem, path, fun)
   if (!is.null(expected)) check_same_problem(stored_problem(expected), stored$problem, path)
   settings <- lapply(stored$solver$settings, function(x) if (is.logical(x)) x else numbers_of(x))
-  solver <- rlang::exec(solver_constructors()[[stored$solver$name]], !!!settings)
+  demand(rlang::is_string(stored$solver$name) && stored$solver$name %in% solver_table()$name, "solver")
+  solver <- rlang::exec(solver_constructor(stored$solver$name), !!!settings)
   if (!is.null(stored$solver$simplex)) solver$settings$simplex <- as_tibble(lapply(stored$solver$simplex, numbers_of))
   solver$why <- stored$solver$why
   spec <- new_specification(

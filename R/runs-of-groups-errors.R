@@ -31,7 +31,8 @@ plain_intervals <- function(fits, level, one) {
   reach <- rep(stats::qt((1 + level) / 2, fits$n[places] - p), each = p) * error
   table <- beside(fits$groups$keys[rep(places, each = p), ], tibble::new_tibble(list(
     parameter = rep(all, length(places)), estimate = estimate, std_error = error, lower = estimate - reach, upper = estimate + reach,
-    level = rep(level, p * length(places)), by = rep("curvature", p * length(places)), note = rep("", p * length(places))
+    level = rep(level, p * length(places)), by = rep("curvature", p * length(places)), code = rep("", p * length(places)),
+    note = rep("", p * length(places))
   ), nrow = p * length(places)))
   others <- setdiff(whole, places)
   if (length(others) == 0) return(table)

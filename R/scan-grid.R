@@ -25,7 +25,7 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
   problem <- meant$first
   check_problem(problem)
-  check_number(points, "points", "model", above = 2, or_equal = TRUE)
+  check_number(points, "points", above = 2, or_equal = TRUE)
   check_memory(points^max(1, length(meant$others)) * 10, "points", points)
   axes <- scan_axes(problem, meant$others, points)
   grid <- expand.grid(axes)

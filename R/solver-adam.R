@@ -12,9 +12,4 @@
 #' @export
 #' @examples
 #' solver_adam(rate = 0.05)
-solver_adam <- function(rate = 0.01, momentum = 0.9, memory = 0.999) {
-  check_number(rate, "rate", "solver", above = 0)
-  check_number(momentum, "momentum", "solver", above = 0, or_equal = TRUE, below = 1)
-  check_number(memory, "memory", "solver", above = 0, or_equal = TRUE, below = 1)
-  new_solver("adam", "local", list(rate = rate, momentum = momentum, memory = memory))
-}
+solver_adam <- function(rate = 0.01, momentum = 0.9, memory = 0.999) new_solver("adam", rate = rate, momentum = momentum, memory = memory)

@@ -16,9 +16,4 @@
 #' @export
 #' @examples
 #' solver_annealing(cooling = 0.95)
-solver_annealing <- function(cooling = 0.85, chains = 8, sweeps = 20) {
-  check_number(cooling, "cooling", "solver", above = 0, below = 1)
-  check_whole(chains, "chains", "solver", 1, most_members)
-  check_number(sweeps, "sweeps", "solver", above = 1, or_equal = TRUE)
-  new_solver("annealing", "global", list(cooling = cooling, chains = chains, sweeps = sweeps))
-}
+solver_annealing <- function(cooling = 0.85, chains = 8, sweeps = 20) new_solver("annealing", cooling = cooling, chains = chains, sweeps = sweeps)

@@ -10,6 +10,4 @@
 #' @export
 #' @examples
 #' solver_bfgs()
-solver_bfgs <- function() {
-  new_solver("bfgs", "local", list())
-}
+solver_bfgs <- function() new_solver("bfgs")

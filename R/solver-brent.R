@@ -8,6 +8,4 @@
 #' @export
 #' @examples
 #' solver_brent()
-solver_brent <- function() {
-  new_solver("brent", "local", list())
-}
+solver_brent <- function() new_solver("brent")

@@ -1,31 +1,5 @@
 # Which solver serves which problem.
 
-solver_constructors <- function() {
-  list(
-    levenberg_marquardt = solver_levenberg_marquardt, gauss_newton = solver_gauss_newton, newton = solver_newton,
-    bfgs = solver_bfgs, lbfgs = solver_lbfgs, conjugate_gradient = solver_conjugate_gradient,
-    smoothed_newton = solver_smoothed_newton, sqp = solver_sqp, nelder_mead = solver_nelder_mead, powell = solver_powell,
-    brent = solver_brent, gradient_descent = solver_gradient_descent, adam = solver_adam,
-    cma_es = solver_cma_es, differential_evolution = solver_differential_evolution, annealing = solver_annealing, grid = solver_grid
-  )
-}
-
-solver_scopes <- function() vapply(solver_constructors(), function(make) make()$scope, character(1))
-
-# Those that each solver is able to serve, and whether it honours conditions between parameters.
-solver_abilities <- list(
-  levenberg_marquardt = list(forms = "squares", joint = FALSE), gauss_newton = list(forms = "squares", joint = FALSE),
-  newton = list(forms = c("squares", "smooth"), joint = FALSE), bfgs = list(forms = c("squares", "smooth"), joint = FALSE),
-  lbfgs = list(forms = c("squares", "smooth"), joint = FALSE), conjugate_gradient = list(forms = c("squares", "smooth"), joint = FALSE),
-  smoothed_newton = list(forms = "kinked", joint = FALSE), sqp = list(forms = c("squares", "smooth"), joint = TRUE),
-  nelder_mead = list(forms = c("squares", "smooth", "kinked"), joint = TRUE),
-  powell = list(forms = c("squares", "smooth", "kinked"), joint = FALSE), brent = list(forms = c("squares", "smooth", "kinked"), joint = FALSE),
-  gradient_descent = list(forms = c("squares", "smooth"), joint = FALSE), adam = list(forms = c("squares", "smooth"), joint = FALSE)
-)
-for (name in c("cma_es", "differential_evolution", "annealing", "grid")) {
-  solver_abilities[[name]] <- list(forms = c("squares", "smooth", "kinked"), joint = TRUE)
-}
-
 #' The solvers there are
 #'
 #' @return A tibble: `solver`, `scope` (`"local"` or `"global"`), `derivatives` (what it needs of them), `conditions` (what
@@ -35,29 +9,13 @@ for (name in c("cma_es", "differential_evolution", "annealing", "grid")) {
 #' @examples
 #' solvers()
 solvers <- function() {
-  everything <- "bounds, linear, nonlinear; equalities, inequalities"
-  rows <- rbind(
-    c("levenberg_marquardt", "first (residuals)", "bounds", "least squares, from near or far", "other criteria"),
-    c("gauss_newton", "first (residuals)", "bounds", "least squares close to the answer", "far starts, large residuals"),
-    c("newton", "first and second", "bounds", "likelihoods and other smooth criteria", "many parameters"),
-    c("bfgs", "first", "bounds", "smooth criteria without second derivatives", "narrow valleys from far away"),
-    c("lbfgs", "first", "bounds", "many parameters", "badly scaled or narrow valleys"),
-    c("conjugate_gradient", "first", "bounds", "very many parameters, little memory", "narrow valleys, high accuracy"),
-    c("smoothed_newton", "first and second", "bounds", "absolute error, Laplace likelihoods", "criteria without kinks"),
-    c("sqp", "first and second", everything, "conditions between parameters", "many parameters"),
-    c("nelder_mead", "none", "bounds, linear, nonlinear inequalities", "rough or noisy values, few parameters", "many parameters, high accuracy"),
-    c("powell", "none", "bounds", "smooth values without derivatives", "many parameters"),
-    c("brent", "none", "bounds", "one parameter", "more than one parameter"),
-    c("gradient_descent", "first", "bounds", "seeing what descent does", "everything else"),
-    c("adam", "first", "bounds", "noisy slopes, seeing what descent does", "high accuracy"),
-    c("cma_es", "none", everything, "several optima, badly scaled valleys, noise", "very many parameters"),
-    c("differential_evolution", "none", everything, "many optima, parameters that act separately", "long narrow valleys"),
-    c("annealing", "none", everything, "rough ground", "cost"),
-    c("grid", "none", everything, "one to three parameters, seeing the ground", "more parameters")
+  table <- solver_table()
+  honoured <- c(
+    none = "bounds", inequalities = "bounds, linear, nonlinear inequalities", everything = "bounds, linear, nonlinear; equalities, inequalities"
   )
   tibble(
-    solver = rows[, 1], scope = unname(solver_scopes()[rows[, 1]]), derivatives = rows[, 2], conditions = rows[, 3], good_at = rows[, 4],
-    weak_at = rows[, 5]
+    solver = table$name, scope = table$scope, derivatives = table$derivatives, conditions = unname(honoured[table$honours]),
+    good_at = table$good_at, weak_at = table$weak_at
   )
 }
 
@@ -83,14 +41,11 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
     solver <- names(chosen)
   }
   if (inherits(solver, "tundrel_solver")) return(solver)
-  known <- solver_constructors()
-  if (!rlang::is_string(solver) || !solver %in% names(known)) {
-    refuse("solver", c(
-      "{.val {solver}} is not a solver.",
-      suggestion(as.character(solver)[1], names(known), "solvers")
-    ), call = call)
+  known <- solver_table()$name
+  if (!rlang::is_string(solver) || !solver %in% known) {
+    refuse("solver", c("{.val {solver}} is not a solver.", suggestion(as.character(solver)[1], known, "solvers")), call = call)
   }
-  made <- known[[solver]]()
+  made <- solver_constructor(solver)()
   made$why <- unname(chosen)
   made
 }
@@ -99,21 +54,21 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
 check_serves <- function(solver, problem, compiled, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)
   equalities <- any(vapply(joint, function(c) c$sense == "==", logical(1)))
+  needed <- if (length(joint) == 0) "none" else if (equalities) "everything" else c("inequalities", "everything")
+  n <- length(compiled$start)
   serves <- function(name) {
-    abilities <- solver_abilities[[name]]
-    form %in% abilities$forms && (abilities$joint || length(joint) == 0) &&
-      !(name == "brent" && length(compiled$start) != 1) && !(name == "nelder_mead" && equalities)
+    entry <- solver_entry(name)
+    form %in% entry$forms && (length(joint) == 0 || entry$honours %in% needed) && (entry$most_parameters == 0 || n <= entry$most_parameters)
   }
   if (serves(solver$name)) return(invisible())
-  able <- Filter(serves, names(solver_abilities))
-  able <- able[solver_scopes()[able] == solver$scope]
+  able <- Filter(serves, with(solver_table(), name[scope == solver$scope]))
   what <- switch(form, squares = "a sum of squares", smooth = "no sum of squares", kinked = "a criterion with kinks, where absolute values are zero")
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
-  abilities <- solver_abilities[[solver$name]]
-  reason <- if (!form %in% abilities$forms) {
+  entry <- solver_entry(solver$name)
+  reason <- if (!form %in% entry$forms) {
     "{if (!has_rows(problem)) 'A value that a function returns' else format(problem$criterion)} is {what}."
-  } else if (solver$name == "brent" && length(compiled$start) != 1) {
-    "It is for one free parameter, and there are {length(compiled$start)}."
+  } else if (entry$most_parameters > 0 && n > entry$most_parameters) {
+    "It is for {if (entry$most_parameters == 1) 'one free parameter' else paste('at most', entry$most_parameters, 'free parameters')}, and there are {n}."
   } else {
     "It cannot honour {.val {texts}}."
   }

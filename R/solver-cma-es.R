@@ -20,11 +20,4 @@
 #' @export
 #' @examples
 #' solver_cma_es(population = 20)
-solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9) {
-  if (!is.null(population)) check_whole(population, "population", "solver", 4, most_members)
-  check_number(spread, "spread", "solver", above = 0)
-  if (spread > 1) refuse("solver", c("{.arg spread} is a share of the search box, at most 1.", "x" = "It is {.val {spread}}."))
-  check_number(agreeing, "agreeing", "solver", above = 1, or_equal = TRUE)
-  check_number(restarts, "restarts", "solver", above = 0, or_equal = TRUE)
-  new_solver("cma_es", "global", list(population = population, spread = spread, agreeing = agreeing, restarts = restarts))
-}
+solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9) new_solver("cma_es", population = population, spread = spread, agreeing = agreeing, restarts = restarts)

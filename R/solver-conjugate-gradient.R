@@ -9,6 +9,4 @@
 #' @export
 #' @examples
 #' solver_conjugate_gradient()
-solver_conjugate_gradient <- function() {
-  new_solver("conjugate_gradient", "local", list())
-}
+solver_conjugate_gradient <- function() new_solver("conjugate_gradient")

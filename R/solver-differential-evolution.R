@@ -15,8 +15,4 @@
 #' @export
 #' @examples
 #' solver_differential_evolution(population = 60)
-solver_differential_evolution <- function(population = NULL, agreeing = 2) {
-  if (!is.null(population)) check_whole(population, "population", "solver", 5, most_members)
-  check_number(agreeing, "agreeing", "solver", above = 1, or_equal = TRUE)
-  new_solver("differential_evolution", "global", list(population = population, agreeing = agreeing))
-}
+solver_differential_evolution <- function(population = NULL, agreeing = 2) new_solver("differential_evolution", population = population, agreeing = agreeing)

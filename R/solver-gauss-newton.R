@@ -10,6 +10,4 @@
 #' @export
 #' @examples
 #' solver_gauss_newton()
-solver_gauss_newton <- function() {
-  new_solver("gauss_newton", "local", list())
-}
+solver_gauss_newton <- function() new_solver("gauss_newton")

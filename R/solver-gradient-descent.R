@@ -14,8 +14,4 @@
 #' @export
 #' @examples
 #' solver_gradient_descent(rate = 0.05, momentum = 0.9)
-solver_gradient_descent <- function(rate = 0.1, momentum = 0) {
-  check_number(rate, "rate", "solver", above = 0)
-  check_number(momentum, "momentum", "solver", above = 0, or_equal = TRUE, below = 1)
-  new_solver("gradient_descent", "local", list(rate = rate, momentum = momentum))
-}
+solver_gradient_descent <- function(rate = 0.1, momentum = 0) new_solver("gradient_descent", rate = rate, momentum = momentum)

@@ -11,10 +11,7 @@
 #' @export
 #' @examples
 #' solver_grid(points = 30)
-solver_grid <- function(points = NULL) {
-  if (!is.null(points)) check_number(points, "points", "solver", above = 2, or_equal = TRUE)
-  new_solver("grid", "global", list(points = points))
-}
+solver_grid <- function(points = NULL) new_solver("grid", points = points)
 
 # As many points along each parameter as make this many together, where none were stated.
 grid_total <- 10000

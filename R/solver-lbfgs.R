@@ -10,7 +10,4 @@
 #' @export
 #' @examples
 #' solver_lbfgs(memory = 5)
-solver_lbfgs <- function(memory = 10) {
-  check_number(memory, "memory", "solver", above = 1, or_equal = TRUE)
-  new_solver("lbfgs", "local", list(memory = memory))
-}
+solver_lbfgs <- function(memory = 10) new_solver("lbfgs", memory = memory)

@@ -29,8 +29,4 @@
 #' @export
 #' @examples
 #' solver_levenberg_marquardt(first_radius = 0.1)
-solver_levenberg_marquardt <- function(first_radius = 1, geodesic = FALSE) {
-  check_number(first_radius, "first_radius", "solver", above = 0)
-  check_flag(geodesic, "geodesic", "solver")
-  new_solver("levenberg_marquardt", "local", list(first_radius = first_radius, geodesic = geodesic))
-}
+solver_levenberg_marquardt <- function(first_radius = 1, geodesic = FALSE) new_solver("levenberg_marquardt", first_radius = first_radius, geodesic = geodesic)

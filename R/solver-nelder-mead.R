@@ -17,11 +17,10 @@
 #' @examples
 #' solver_nelder_mead(size = 0.2)
 solver_nelder_mead <- function(size = 0.1, simplex = NULL) {
-  check_number(size, "size", "solver", above = 0)
   if (!is.null(simplex) && !is.data.frame(simplex)) {
     refuse("solver", c("{.arg simplex} must be a table with a row a corner.", "x" = "It is {.obj_type_friendly {simplex}}."))
   }
-  new_solver("nelder_mead", "local", list(size = size, simplex = simplex))
+  new_solver("nelder_mead", size = size, simplex = simplex)
 }
 
 # The first simplex as the core takes it: a column a corner, checked against the problem.

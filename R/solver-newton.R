@@ -17,7 +17,4 @@
 #' @export
 #' @examples
 #' solver_newton(first_radius = 0.1)
-solver_newton <- function(first_radius = 1) {
-  check_number(first_radius, "first_radius", "solver", above = 0)
-  new_solver("newton", "local", list(first_radius = first_radius))
-}
+solver_newton <- function(first_radius = 1) new_solver("newton", first_radius = first_radius)

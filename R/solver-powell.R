@@ -9,6 +9,4 @@
 #' @export
 #' @examples
 #' solver_powell()
-solver_powell <- function() {
-  new_solver("powell", "local", list())
-}
+solver_powell <- function() new_solver("powell")

@@ -13,7 +13,4 @@
 #' @export
 #' @examples
 #' solver_smoothed_newton()
-solver_smoothed_newton <- function(first_radius = 1) {
-  check_number(first_radius, "first_radius", "solver", above = 0)
-  new_solver("smoothed_newton", "local", list(first_radius = first_radius))
-}
+solver_smoothed_newton <- function(first_radius = 1) new_solver("smoothed_newton", first_radius = first_radius)

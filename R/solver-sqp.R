@@ -13,7 +13,4 @@
 #' @export
 #' @examples
 #' solver_sqp()
-solver_sqp <- function(first_radius = 1) {
-  check_number(first_radius, "first_radius", "solver", above = 0)
-  new_solver("sqp", "local", list(first_radius = first_radius))
-}
+solver_sqp <- function(first_radius = 1) new_solver("sqp", first_radius = first_radius)

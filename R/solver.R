@@ -1,11 +1,34 @@
 # What every solver shares.
 
-# Points that a solver holds at once, at most.
-most_members <- 1e6
+# The core's table of solvers; made once, since fits ask for it often.
+known_solvers <- new.env(parent = emptyenv())
 
-new_solver <- function(name, scope, settings) {
-  structure(list(name = name, scope = scope, settings = settings), class = "tundrel_solver")
+solver_table <- function() known_solvers$table <- known_solvers$table %||% core_solvers()
+
+# What the table says of one solver.
+solver_entry <- function(name) {
+  table <- solver_table()
+  lapply(table, `[[`, match(name, table$name))
 }
+
+# A solver whose settings keep to the core's limits. What is not in its table, such as a first simplex, is its constructor's to check.
+new_solver <- function(name, ..., call = rlang::caller_env()) {
+  settings <- list(...)
+  entry <- solver_entry(name)
+  for (setting in names(entry$settings)) check_setting(settings[[setting]], setting, entry$settings[[setting]], call)
+  structure(list(name = name, scope = entry$scope, settings = settings), class = "tundrel_solver")
+}
+
+check_setting <- function(x, name, limits, call) {
+  if (is.null(x) && is.nan(limits$usual)) return(invisible())
+  switch(limits$kind,
+    flag = check_flag(x, name, call), whole = check_whole(x, name, limits$least, min(limits$most, 2^53), call),
+    check_number(x, name, limits$least, limits$least_allowed, limits$most, limits$most_allowed, call)
+  )
+}
+
+# The function that makes a solver.
+solver_constructor <- function(name) get(paste0("solver_", name), topenv(), mode = "function")
 
 #' @export
 format.tundrel_solver <- function(x, ...) {

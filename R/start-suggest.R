@@ -31,8 +31,8 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
       "i" = "State starts with {.fn start_from}, or look around with {.fn scan_grid}."
     ))
   }
-  check_number(n, "n", "solver", above = 1, or_equal = TRUE)
-  check_number(samples, "samples", "solver", above = 1, or_equal = TRUE)
+  check_number(n, "n", above = 1, or_equal = TRUE)
+  check_number(samples, "samples", above = 1, or_equal = TRUE)
   if (criterion_form(problem) != "squares") return(suggest_by_squares(problem, n, samples, seed))
   compiled <- thinned(compile_problem(problem))
   free <- compiled$status$free

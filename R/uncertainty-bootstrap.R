@@ -109,23 +109,21 @@ jackknife <- function(run, compiled, threads) {
 
 bootstrap_rows <- function(run, quantities, drawn, level, way) {
   lapply(quantities, function(quantity) {
-    row <- function(error, ends, note) uncertainty_row(quantity, error, ends[1], ends[2], level, way, note)
-    if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), "fixed"))
+    row <- function(error, ends, remarks) uncertainty_row(quantity, error, ends[1], ends[2], level, way, remarks)
+    if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), remark("fixed")))
     # refits stay where they begin in a direction that nothing decides
-    if (is.infinite(quantity$std_error)) return(row(Inf, c(-Inf, Inf), "not determined by the data"))
+    if (is.infinite(quantity$std_error)) return(row(Inf, c(-Inf, Inf), remark("not_determined")))
     good <- nrow(drawn$refits)
-    failed <- if (drawn$failed > 0) paste(drawn$failed, "of", drawn$replicates, "refits failed")
+    failed <- if (drawn$failed > 0) remark("failed_refits", paste(drawn$failed, "of", drawn$replicates))
     if (good <= drawn$replicates / 2) return(row(NA_real_, c(NA_real_, NA_real_), failed))
     values <- values_in_rows(quantity$expression, drawn$refits)
     shares <- (1 + c(-1, 1) * level) / 2
     if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn, interval_freedom(run))
     ends <- stats::quantile(values, shares, type = 6, names = FALSE)
-    note <- c(
-      if (any(shares * good < 1 | (1 - shares) * good < 1)) "too few replicates for these ends",
-      if (drawn$failed > 0.02 * drawn$replicates) failed,
-      if (nzchar(quantity$rests)) paste("rests on its", quantity$rests, "bound")
-    )
-    row(stats::sd(values), ends, paste(note, collapse = "; "))
+    row(stats::sd(values), ends, c(
+      if (any(shares * good < 1 | (1 - shares) * good < 1)) remark("few_replicates"), if (drawn$failed > 0.02 * drawn$replicates) failed,
+      if (nzchar(quantity$rests)) remark(paste0("rests_", quantity$rests))
+    ))
   })
 }
 

@@ -5,32 +5,31 @@ curvature_rows <- function(run, quantities, level) {
   lapply(quantities, function(quantity) {
     error <- if (quantity$fixed) NA_real_ else quantity$std_error
     ends <- quantity$estimate + c(-1, 1) * reach * error
-    uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_note(run, quantity, ends))
+    uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_remarks(run, quantity, ends))
   })
 }
 
-curvature_note <- function(run, quantity, ends) {
-  if (quantity$fixed) return("fixed")
+curvature_remarks <- function(run, quantity, ends) {
+  if (quantity$fixed) return(remark("fixed"))
   tie <- run$status$tied[[quantity$name]]
-  tied <- if (!is.null(tie)) paste("tied to", expression_text(tie))
-  said <- if (!has_rows(run$problem)) {
-    "a value alone says nothing of noise"
+  code <- if (!has_rows(run$problem)) {
+    "value_alone"
   } else if (is_unjudged(run)) {
-    "known when the run has ended"
+    "under_way"
   } else if (nzchar(quantity$rests)) {
-    paste("rests on its", quantity$rests, "bound")
+    paste0("rests_", quantity$rests)
   } else if (!isTRUE(interval_freedom(run) > 0)) {
-    "no degrees of freedom left"
+    "no_freedom"
   } else if (is_exact_fit(run)) {
-    "the fit is exact to rounding: no noise to tell it by"
+    "exact_fit"
   } else if (is.infinite(quantity$std_error)) {
-    "not determined by the data"
+    "not_determined"
   } else if (is.na(ends[1])) {
-    "no slope to tell it by"
+    "no_slope"
   } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
-    "interval reaches past a bound"
+    "past_bound"
   }
-  paste(c(tied, said), collapse = "; ")
+  c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code))
 }
 
 # A run whose covariance comes from other information than the criterion's own: the second derivatives, or both them and

@@ -59,17 +59,16 @@ profile_rows <- function(run, quantities, level) {
   target <- interval_reach(run, level)
   profiles <- list()
   rows <- lapply(quantities, function(quantity) {
-    row <- function(lower, upper, note) uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", note)
-    if (quantity$fixed) return(row(NA_real_, NA_real_, "fixed"))
+    row <- function(lower, upper, remarks) uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", remarks)
+    if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)
-    if (!is.null(obstacle)) return(row(NA_real_, NA_real_, obstacle))
+    if (!is.null(obstacle)) return(row(NA_real_, NA_real_, remark(obstacle)))
     profile <- profile_of(run, quantity, target)
     profiles[[quantity$name]] <<- profile
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
-    note <- if (flat) "not determined by the data" else paste(unique(unlist(lapply(ends, `[[`, "note"))), collapse = "; ")
-    again <- second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target)
-    row(ends$lower$value, ends$upper$value, paste(c(note[nzchar(note)], again), collapse = "; "))
+    remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
+    row(ends$lower$value, ends$upper$value, c(remarks, second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target)))
   })
   list(rows = rows, profiles = profiles)
 }
@@ -97,38 +96,37 @@ second_stretch <- function(run, quantity, ends, target) {
     if (is.null(found)) next
     there <- found$x[match(quantity$name, names(run$estimate))]
     outside <- there < ends[1] || there > ends[2]
-    if (outside && (found$value - best) * root_scale(run) < target^2) return(paste("fits as well again near", format_number(there)))
+    if (outside && (found$value - best) * root_scale(run) < target^2) return(remark("second_stretch", format_number(there)))
   }
   NULL
 }
 
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))
 
+# The code of what stands against a profile; NULL where nothing does.
 profile_obstacle <- function(run, quantity, target) {
-  if (!has_rows(run$problem)) return("a value alone says nothing of noise")
+  if (!has_rows(run$problem)) return("value_alone")
   if (is_likelihood(run$problem)) {
-    if (!is.finite(run$value)) return("the likelihood is not finite")
+    if (!is.finite(run$value)) return("not_finite")
   } else if (is.na(target)) {
-    return("no degrees of freedom left")
+    return("no_freedom")
   } else if (!isTRUE(sigma_of(run) > 0)) {
-    return("the fit leaves no residuals")
+    return("no_residuals")
   }
-  if (is.null(quantity$hold)) return("no profile of this under a criterion with kinks")
-  NULL
+  if (is.null(quantity$hold)) "kinks"
 }
 
 # One end of an interval, and what has to be said of it.
 profile_end <- function(side, quantity) {
   below <- side$side < 0
+  bound <- if (below) "lower" else "upper"
   where <- if (below) "below" else "above"
-  bound <- if (below) quantity$lower else quantity$upper
-  note <- switch(side$how,
-    limit = if (quantity$rests == c("upper", "lower")[1 + below]) paste("rests on its", quantity$rests, "bound") else paste("ends at its",
-      if (below) "lower" else "upper", "bound"),
-    open = paste("open", where),
-    lost = paste0("lost ", where, ": no fit beyond ", format_number(side$end)),
-    better = paste("a better optimum lies", where)
+  remarks <- switch(side$how,
+    limit = remark(paste0(if (quantity$rests == bound) "rests_" else "ends_", bound)),
+    open = remark(paste0("open_", where)),
+    lost = remark(paste0("lost_", where), format_number(side$end)),
+    better = remark(paste0("better_", where))
   )
-  value <- switch(side$how, reached = side$end, limit = bound, open = side$end, NA_real_)
-  list(value = value, note = c(note, side$noticed))
+  value <- switch(side$how, reached = side$end, limit = quantity[[bound]], open = side$end, NA_real_)
+  list(value = value, remarks = c(remarks, remark(side$noticed, rep("", length(side$noticed)))))
 }

@@ -13,21 +13,21 @@ uncertainty_reading <- function(run, table) {
 limits_read <- function(table) {
   if (!"profile" %in% table$by) return(NULL)
   rows <- table[table$by == "profile", ]
-  said <- function(pattern, text) {
-    hit <- rows$parameter[grepl(pattern, rows$note)]
+  said <- function(codes, text) {
+    hit <- rows$parameter[has_code(rows, codes)]
     if (length(hit)) paste0(and_list(hit), text(length(hit)))
   }
   c(
-    said("not determined", function(n) paste0(if (n > 1) " are" else " is", " not determined by the data: any value fits as well.")),
-    said("open above", function(n) " may be arbitrarily large: no larger value is ruled out by the data."),
-    said("open below", function(n) " may be arbitrarily small: no smaller value is ruled out by the data."),
-    said("ends at its", function(n) {
+    said("not_determined", function(n) paste0(if (n > 1) " are" else " is", " not determined by the data: any value fits as well.")),
+    said("open_above", function(n) " may be arbitrarily large: no larger value is ruled out by the data."),
+    said("open_below", function(n) " may be arbitrarily small: no smaller value is ruled out by the data."),
+    said(c("ends_lower", "ends_upper"), function(n) {
       paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s", " there by your condition, not by the data.")
     }),
-    said("several minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
-    said("turns back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
-    said("fits as well again", function(n) ": values outside the interval fit as well, as the note says; the data do not tell the two stretches apart."),
-    said("lost", function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
+    said("several_minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
+    said("turns_back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
+    said("second_stretch", function(n) ": values outside the interval fit as well, as the note says; the data do not tell the two stretches apart."),
+    said(c("lost_below", "lost_above"), function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
   )
 }
 
@@ -69,7 +69,7 @@ ways_compared <- function(run, table) {
     off <- max(abs(c(curvature$lower - other$lower, curvature$upper - other$upper))) / width
     if (is.na(off) || off <= same) return(list(name = name, why = "agrees"))
     arms <- c(other$estimate - other$lower, other$upper - other$estimate)
-    list(name = name, why = "off", off = off, arms = arms, bound = grepl("bound", curvature$note) || grepl("bound", other$note))
+    list(name = name, why = "off", off = off, arms = arms, bound = any(has_code(rows, at_a_bound)))
   })
   readings <- Filter(Negate(is.null), readings)
   why <- vapply(readings, `[[`, character(1), "why")
@@ -108,7 +108,7 @@ disagreeing_ways <- function(run, table, surer) {
     width <- a$upper - a$lower
     # where the criterion is far from a parabola the bootstrap is no judge
     lopsided <- max((a$upper - a$estimate) / (a$estimate - a$lower), (a$estimate - a$lower) / (a$upper - a$estimate))
-    !nzchar(paste0(a$note, b$note)) && is.finite(width) && lopsided < 1.5 && isTRUE(max(abs(c(a$lower - b$lower, a$upper - b$upper))) > same * width)
+    !nzchar(paste0(a$code, b$code)) && is.finite(width) && lopsided < 1.5 && isTRUE(max(abs(c(a$lower - b$lower, a$upper - b$upper))) > same * width)
   }, unique(table$parameter))
   if (length(apart) == 0) return(NULL)
   paste0(

@@ -81,7 +81,7 @@ check_uncertainty <- function(by, level, replicates, threads, call = rlang::call
       "{.val {unknown}} is not a way to find uncertainties.", suggestion(as.character(unknown)[1], ways_to_be_sure, "ways")
     ), call = call)
   }
-  check_whole(replicates, "replicates", "solver", 20, call = call)
+  check_whole(replicates, "replicates", 20, call = call)
   check_threads(threads, call)
 }
 
@@ -116,15 +116,18 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
 }
 
-uncertainty_row <- function(quantity, std_error, lower, upper, level, by, note) {
-  list(parameter = quantity$name, estimate = quantity$estimate, std_error = std_error, lower = lower, upper = upper, level = level, by = by, note = note)
+uncertainty_row <- function(quantity, std_error, lower, upper, level, by, remarks) {
+  list(
+    parameter = quantity$name, estimate = quantity$estimate, std_error = std_error, lower = lower, upper = upper, level = level, by = by,
+    code = paste(unique(names(remarks)), collapse = " "), note = note_text(remarks)
+  )
 }
 
 # Made at one go and without the checks of tibble(), which would take longer than many small fits.
 uncertainty_table <- function(rows, quantities) {
   names <- vapply(quantities, `[[`, character(1), "name")
   rows <- rows[order(match(vapply(rows, `[[`, character(1), "parameter"), names))]
-  column <- function(name) unname(vapply(rows, `[[`, if (name %in% c("parameter", "by", "note")) "" else 0, name))
+  column <- function(name) unname(vapply(rows, `[[`, if (name %in% c("parameter", "by", "code", "note")) "" else 0, name))
   tibble::new_tibble(sapply(names(rows[[1]]), column, simplify = FALSE), nrow = length(rows))
 }
 
@@ -145,7 +148,7 @@ warn_better <- function(profiles) {
 print.tundrel_uncertainty <- function(x, ...) {
   if (!all(c("parameter", "lower", "upper", "level", "by") %in% names(x))) return(NextMethod())
   cat("Uncertainty of the ", attr(x, "what") %||% "parameters", " (", format_number(100 * x$level[1]), " % intervals)\n\n", sep = "")
-  shown <- x[setdiff(names(x), c("level", if (all(is.na(x$std_error))) "std_error"))]
+  shown <- x[setdiff(names(x), c("level", "code", if (all(is.na(x$std_error))) "std_error"))]
   repeated <- duplicated(shown$parameter)
   shown$parameter[repeated] <- ""
   shown$estimate <- ifelse(repeated, "", format_number(shown$estimate))

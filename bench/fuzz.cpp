@@ -13,7 +13,7 @@
 #include "criterion/least_squares.h"
 #include "problem/least_squares_problem.h"
 #include "solver/run_loop.h"
-#include "solver/settings.h"
+#include "solver/solver_table.h"
 
 using namespace tundrel;
 

@@ -335,6 +335,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_solvers
+Rcpp::List core_solvers();
+RcppExport SEXP _tundrel_core_solvers() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(core_solvers());
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_is_plain_file
 bool core_is_plain_file(const std::string& path);
 RcppExport SEXP _tundrel_core_is_plain_file(SEXP pathSEXP) {
@@ -431,6 +440,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},
     {"_tundrel_core_values", (DL_FUNC) &_tundrel_core_values, 2},
     {"_tundrel_core_look_at", (DL_FUNC) &_tundrel_core_look_at, 3},
+    {"_tundrel_core_solvers", (DL_FUNC) &_tundrel_core_solvers, 0},
     {"_tundrel_core_is_plain_file", (DL_FUNC) &_tundrel_core_is_plain_file, 1},
     {"_tundrel_core_ignore_closed_pipes", (DL_FUNC) &_tundrel_core_ignore_closed_pipes, 1},
     {"_tundrel_core_begin_work", (DL_FUNC) &_tundrel_core_begin_work, 0},

@@ -12,7 +12,7 @@
 #include "core/problem/problem.h"
 #include "core/solver/many_starts.h"
 #include "core/solver/run_loop.h"
-#include "core/solver/settings.h"
+#include "core/solver/solver_table.h"
 
 namespace tundrel {
 

@@ -1,12 +1,21 @@
+#include <stdexcept>
+
 #include "bridge.h"
 #include <algorithm>
 
-#include "core/solver/kink_balance.h"
+#include "core/step/kink_balance.h"
 #include "core/solver/many_starts.h"
-#include "core/solver/nearest_point.h"
+#include "core/step/nearest_point.h"
 #include "core/solver/run_loop.h"
-#include "core/solver/settings.h"
+#include "core/solver/solver_table.h"
 #include "core/solver/start_search.h"
+
+// R sees a condition of this class.
+namespace tundrel {
+struct DamagedState : std::runtime_error {
+  using std::runtime_error::runtime_error;
+};
+}  // namespace tundrel
 
 namespace {
 
@@ -60,12 +69,12 @@ class StateFromR : public StateVisitor {
     x = Eigen::Map<const Eigen::MatrixXd>(REAL(found), Rf_nrows(found), Rf_ncols(found));
   }
   void require(bool holds, const char* name) override {
-    if (!holds) Rcpp::stop("the stored state has an impossible '%s'", name);
+    if (!holds) throw DamagedState(std::string("the stored state has an impossible '") + name + "'");
   }
 
  private:
   SEXP numbers(const char* name) {
-    if (!fields_.containsElementNamed(name)) Rcpp::stop("the stored state lacks '%s'", name);
+    if (!fields_.containsElementNamed(name)) throw DamagedState(std::string("the stored state lacks '") + name + "'");
     const SEXP found = fields_[name];
     require(TYPEOF(found) == REALSXP, name);
     return found;
@@ -192,7 +201,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
                      bool keep_members, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
   const auto solver = solver_from_r(solver_name, settings);
-  if (!solver->is_local() && core_problem->box.size() != core_problem->size()) Rcpp::stop("the stored state has an impossible 'box'");
+  if (!solver->is_local() && core_problem->box.size() != core_problem->size()) throw DamagedState("the stored state has an impossible 'box'");
   Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
   const Budget allowed = budget_from_r(budget);
   // calls of the user's function that were made to prepare

@@ -2,7 +2,7 @@
 #include <map>
 
 #include "bridge.h"
-#include "core/solver/settings.h"
+#include "core/solver/solver_table.h"
 
 namespace tundrel {
 namespace {
@@ -50,3 +50,56 @@ SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& setti
 }
 
 }  // namespace tundrel
+
+using namespace tundrel;
+
+namespace {
+
+template <class Column, class Part>
+Rcpp::RObject column_of(const std::vector<SolverEntry>& table, const Part& part) {
+  Column out(table.size());
+  for (std::size_t k = 0; k < table.size(); ++k) out[k] = part(table[k]);
+  return out;
+}
+
+Rcpp::List settings_to_r(const std::vector<SettingEntry>& settings) {
+  static const char* const kKinds[] = {"number", "whole", "flag"};
+  Rcpp::List out(settings.size());
+  Rcpp::CharacterVector names(settings.size());
+  using Rcpp::_;
+  for (std::size_t k = 0; k < settings.size(); ++k) {
+    const SettingEntry& one = settings[k];
+    names[k] = one.name;
+    out[k] = Rcpp::List::create(_["kind"] = kKinds[static_cast<int>(one.kind)], _["usual"] = one.usual, _["least"] = one.least, _["most"] = one.most,
+                                _["least_allowed"] = one.least_allowed, _["most_allowed"] = one.most_allowed);
+  }
+  out.names() = names;
+  return out;
+}
+
+Rcpp::CharacterVector forms_to_r(const std::vector<Form>& forms) {
+  static const char* const kForms[] = {"squares", "smooth", "kinked"};
+  Rcpp::CharacterVector out;
+  for (Form form : forms) out.push_back(kForms[static_cast<int>(form)]);
+  return out;
+}
+
+}  // namespace
+
+// The table of solvers, column by column; of settings and forms a list for each.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List core_solvers() {
+  static const char* const kHonours[] = {"none", "inequalities", "everything"};
+  const std::vector<SolverEntry>& table = solver_table();
+  using Rcpp::_;
+  return Rcpp::List::create(
+      _["name"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return e.name; }),
+      _["scope"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return e.global ? "global" : "local"; }),
+      _["derivatives"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return e.derivatives; }),
+      _["honours"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return kHonours[static_cast<int>(e.honours)]; }),
+      _["most_parameters"] = column_of<Rcpp::IntegerVector>(table, [](const SolverEntry& e) { return e.most_parameters; }),
+      _["good_at"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return e.good_at; }),
+      _["weak_at"] = column_of<Rcpp::CharacterVector>(table, [](const SolverEntry& e) { return e.weak_at; }),
+      _["forms"] = column_of<Rcpp::List>(table, [](const SolverEntry& e) { return forms_to_r(e.forms); }),
+      _["settings"] = column_of<Rcpp::List>(table, [](const SolverEntry& e) { return settings_to_r(e.settings); }));
+}

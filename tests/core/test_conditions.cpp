@@ -4,7 +4,7 @@
 #include "fixture.h"
 #include "problem/value_function_problem.h"
 #include "solver/run_loop.h"
-#include "solver/settings.h"
+#include "solver/solver_table.h"
 
 using namespace tundrel;
 

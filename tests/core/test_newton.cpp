@@ -7,7 +7,7 @@
 #include "problem/row_sum_problem.h"
 #include "problem/value_function_problem.h"
 #include "solver/newton.h"
-#include "solver/quadratic_step.h"
+#include "step/quadratic_step.h"
 #include "solver/run_loop.h"
 #include "solver/smoothed_newton.h"
 

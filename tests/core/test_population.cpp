@@ -10,9 +10,9 @@
 #include "solver/eliminated_problem.h"
 #include "solver/grid_scan.h"
 #include "solver/many_starts.h"
-#include "solver/nearest_point.h"
+#include "step/nearest_point.h"
 #include "solver/run_loop.h"
-#include "solver/settings.h"
+#include "solver/solver_table.h"
 #include "solver/space_filling.h"
 #include "solver/snapshot.h"
 

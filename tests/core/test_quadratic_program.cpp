@@ -2,8 +2,8 @@
 #include <random>
 
 #include "fixture.h"
-#include "solver/nearest_point.h"
-#include "solver/quadratic_program.h"
+#include "step/nearest_point.h"
+#include "step/quadratic_program.h"
 
 using namespace tundrel;
 

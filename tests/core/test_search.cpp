@@ -10,7 +10,7 @@
 #include "solver/cma_es.h"
 #include "solver/differential_evolution.h"
 #include "solver/grid_scan.h"
-#include "solver/linear_step.h"
+#include "step/linear_step.h"
 #include "solver/restarts.h"
 #include "solver/root.h"
 #include "solver/run_loop.h"

@@ -3,7 +3,7 @@
 #include "fixture.h"
 #include "solver/snapshot.h"
 #include "solver/levenberg_marquardt.h"
-#include "solver/linear_step.h"
+#include "step/linear_step.h"
 #include "solver/run_loop.h"
 
 using namespace tundrel;

@@ -3,7 +3,7 @@
 #include "expression/linearity.h"
 #include "fixture.h"
 #include "solver/start_search.h"
-#include "solver/verification.h"
+#include "verification/verification.h"
 
 using namespace tundrel;
 

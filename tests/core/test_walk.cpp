@@ -11,7 +11,7 @@
 #include "solver/nelder_mead.h"
 #include "solver/newton.h"
 #include "solver/run_loop.h"
-#include "solver/settings.h"
+#include "solver/solver_table.h"
 #include "solver/snapshot.h"
 
 using namespace tundrel;

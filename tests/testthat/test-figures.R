@@ -115,7 +115,7 @@ test_that("runs are drawn best first, in the letters of the comparison", {
   plot <- plot_runs(runs)
   bars <- layer_data(plot[[1]][[1]], 1)
   # the best on top
-  expect_equal(rev(bars$x[order(bars$y)]), as.vector(table(factor(table$optimum, unique(table$optimum), exclude = NULL), useNA = "always"))[seq_along(unique(table$optimum))])
+  expect_equal(rev(bars$x[order(bars$y)]), c(as.vector(table(factor(table$optimum, unique(na.omit(table$optimum))))), sum(is.na(table$optimum))))
   expect_equal(sort(10^layer_data(plot[[1]][[2]], 1)$x), sort(table$evaluations))
   ways <- layer_data(plot[[2]], 1)
   expect_equal(sort(ways$yend[ways$PANEL == 1]), sort(table$base[!is.na(table$optimum)]), tolerance = 1e-12)

@@ -5,9 +5,18 @@
 #include <limits>
 
 #include "space_filling.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "annealing", true, "none", kAnyForm, Honours::everything,
+    {number_setting("cooling", 0.85, 0, false, 1), whole_setting("chains", 8, 1, kMostMembers), number_setting("sweeps", 20, 1, true)},
+    "rough ground", "cost",
+    [](const SolverSettings& s) {
+      return std::make_unique<Annealing>(Annealing::Settings{s.number("cooling"), s.whole("chains"), s.whole("sweeps")}, PopulationSolver::Common{s.number("seed")});
+    }}};
 
 // Lengths of moves are looked at after so many sweeps.
 constexpr int kSweepsPerLook = 5;

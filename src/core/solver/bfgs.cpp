@@ -5,10 +5,17 @@
 #include <limits>
 
 #include "line_search.h"
-#include "quadratic_step.h"
+#include "../step/quadratic_step.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "bfgs", false, "first", kWithoutKinks, Honours::none,
+    {},
+    "smooth criteria without second derivatives", "narrow valleys from far away",
+    [](const SolverSettings& s) { return std::make_unique<Bfgs>(Bfgs::Settings{s.number("tolerance")}); }}};
 
 // The slope has to flatten to this share along a step.
 constexpr double kFlatness = 0.9;

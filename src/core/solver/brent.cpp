@@ -4,8 +4,16 @@
 #include <cmath>
 #include <limits>
 
+#include "solver_table.h"
+
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "brent", false, "none", kAnyForm, Honours::none,
+    {},
+    "one parameter", "more than one parameter",
+    [](const SolverSettings& s) { return std::make_unique<Brent>(Brent::Settings{s.number("tolerance")}); }, 1}};
 
 constexpr double kGolden = 0.3819660112501051;
 constexpr double kGrowth = 2.618033988749895;

@@ -5,8 +5,19 @@
 #include <cmath>
 #include <limits>
 
+#include "solver_table.h"
+
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "cma_es", true, "none", kAnyForm, Honours::everything,
+    {whole_setting("population", kChosen, 4, kMostMembers), number_setting("spread", 0.3, 0, false, 1, true), number_setting("agreeing", 4, 1, true),
+     number_setting("restarts", 9, 0, true)},
+    "several optima, badly scaled valleys, noise", "very many parameters",
+    [](const SolverSettings& s) {
+      return std::make_unique<CovarianceAdaptation>(CovarianceAdaptation::Settings{s.whole("population"), s.number("spread"), s.whole("agreeing"), s.whole("restarts")}, PopulationSolver::Common{s.number("seed")});
+    }}};
 
 constexpr double kWorst = std::numeric_limits<double>::max();
 // Points outside the box are drawn again this often.

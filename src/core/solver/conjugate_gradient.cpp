@@ -4,9 +4,16 @@
 #include <cmath>
 
 #include "line_search.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "conjugate_gradient", false, "first", kWithoutKinks, Honours::none,
+    {},
+    "very many parameters, little memory", "narrow valleys, high accuracy",
+    [](const SolverSettings& s) { return std::make_unique<ConjugateGradient>(ConjugateGradient::Settings{s.number("tolerance")}); }}};
 
 // Conjugate directions need lines searched closely.
 constexpr double kFlatness = 0.1;

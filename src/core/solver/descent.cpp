@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "newton.h"
-#include "optimality.h"
+#include "../step/sizes.h"
+#include "../step/optimality.h"
 
 namespace tundrel {
 namespace {

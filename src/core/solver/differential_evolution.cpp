@@ -5,9 +5,18 @@
 #include <limits>
 
 #include "space_filling.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "differential_evolution", true, "none", kAnyForm, Honours::everything,
+    {whole_setting("population", kChosen, 5, kMostMembers), number_setting("agreeing", 2, 1, true)},
+    "many optima, parameters that act separately", "long narrow valleys",
+    [](const SolverSettings& s) {
+      return std::make_unique<DifferentialEvolution>(DifferentialEvolution::Settings{s.whole("population"), s.whole("agreeing")}, PopulationSolver::Common{s.number("seed")});
+    }}};
 
 constexpr int kMemory = 6;
 // Fewer members have nobody to learn from.

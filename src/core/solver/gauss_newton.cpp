@@ -4,11 +4,18 @@
 #include <limits>
 
 #include "line_search.h"
-#include "linear_step.h"
-#include "optimality.h"
+#include "../step/linear_step.h"
+#include "../step/optimality.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "gauss_newton", false, "first (residuals)", {Form::squares}, Honours::none,
+    {},
+    "least squares close to the answer", "far starts, large residuals",
+    [](const SolverSettings& s) { return std::make_unique<GaussNewton>(GaussNewton::Settings{s.number("tolerance")}); }}};
 
 constexpr double kEnoughFall = 1e-4;
 constexpr double kShortest = 1e-10;

@@ -3,8 +3,27 @@
 #include <algorithm>
 #include <cmath>
 
+#include "solver_table.h"
+
 namespace tundrel {
 namespace {
+
+const RegisteredSolver fixed_rate{{
+    "gradient_descent", false, "first", kWithoutKinks, Honours::none,
+    {number_setting("rate", 0.1, 0, false), number_setting("momentum", 0, 0, true, 1)},
+    "seeing what descent does", "everything else",
+    [](const SolverSettings& s) {
+      return std::make_unique<GradientDescent>(GradientDescent::Settings{s.number("rate"), s.number("momentum"), false, 0, s.number("tolerance")});
+    }}};
+
+const RegisteredSolver adaptive_rate{{
+    "adam", false, "first", kWithoutKinks, Honours::none,
+    {number_setting("rate", 0.01, 0, false), number_setting("momentum", 0.9, 0, true, 1), number_setting("memory", 0.999, 0, true, 1)},
+    "noisy slopes, seeing what descent does", "high accuracy",
+    [](const SolverSettings& s) {
+      return std::make_unique<GradientDescent>(
+          GradientDescent::Settings{s.number("rate"), s.number("momentum"), true, s.number("memory"), s.number("tolerance")});
+    }}};
 
 constexpr double kSmall = 1e-12;
 // A value this many times above the best, or rising this often in a row, does not come back.

@@ -3,8 +3,18 @@
 #include <algorithm>
 #include <cmath>
 
+#include "solver_table.h"
+
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "grid", true, "none", kAnyForm, Honours::everything,
+    {number_setting("points", kChosen, 2, true)},
+    "one to three parameters, seeing the ground", "more parameters",
+    [](const SolverSettings& s) {
+      return std::make_unique<GridScan>(GridScan::Settings{s.whole("points")}, PopulationSolver::Common{s.number("seed")});
+    }}};
 
 constexpr int kAtOnce = 200;
 

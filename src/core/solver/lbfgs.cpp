@@ -5,9 +5,16 @@
 #include <vector>
 
 #include "line_search.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "lbfgs", false, "first", kWithoutKinks, Honours::none,
+    {number_setting("memory", 10, 1, true)},
+    "many parameters", "badly scaled or narrow valleys",
+    [](const SolverSettings& s) { return std::make_unique<Lbfgs>(Lbfgs::Settings{s.number("tolerance"), s.whole("memory")}); }}};
 
 constexpr double kFlatness = 0.9;
 // The first step, in sizes of the parameters.

@@ -4,10 +4,19 @@
 #include <limits>
 #include <utility>
 
-#include "optimality.h"
+#include "../step/optimality.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "levenberg_marquardt", false, "first (residuals)", {Form::squares}, Honours::none,
+    {number_setting("first_radius", 1, 0, false), flag_setting("geodesic", false)},
+    "least squares, from near or far", "other criteria",
+    [](const SolverSettings& s) {
+      return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{s.number("first_radius"), s.number("geodesic") != 0, s.number("tolerance")});
+    }}};
 
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();

@@ -3,7 +3,7 @@
 #include <memory>
 #include <vector>
 
-#include "linear_step.h"
+#include "../step/linear_step.h"
 #include "solver.h"
 
 namespace tundrel {

@@ -6,10 +6,17 @@
 #include <numeric>
 #include <vector>
 
-#include "newton.h"
+#include "../step/sizes.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "nelder_mead", false, "none", kAnyForm, Honours::inequalities,
+    {number_setting("size", 0.1, 0, false)},
+    "rough or noisy values, few parameters", "many parameters, high accuracy",
+    [](const SolverSettings& s) { return std::make_unique<NelderMead>(NelderMead::Settings{s.number("size"), s.simplex, s.number("tolerance")}); }}};
 
 constexpr int kMostRestarts = 12;
 // A restart is worth another if it lowers the value by this share.

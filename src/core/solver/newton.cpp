@@ -4,11 +4,19 @@
 #include <cmath>
 #include <limits>
 
-#include "optimality.h"
-#include "quadratic_step.h"
+#include "../step/optimality.h"
+#include "../step/quadratic_step.h"
+#include "../step/sizes.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "newton", false, "first and second", kWithoutKinks, Honours::none,
+    {number_setting("first_radius", 1, 0, false)},
+    "likelihoods and other smooth criteria", "many parameters",
+    [](const SolverSettings& s) { return std::make_unique<Newton>(Newton::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
@@ -22,18 +30,6 @@ constexpr int kMostSlowSteps = 4;
 constexpr double kSameValue = 1e-13;
 
 }  // namespace
-
-Eigen::VectorXd parameter_sizes(const Problem& problem, const Eigen::VectorXd& x) {
-  return x.cwiseAbs().cwiseMax(problem.bounds().typical);
-}
-
-double scaled_decrement(Problem& problem, const Eigen::VectorXd& x, const Expansion& at, double decrement) {
-  double unit = problem.value_unit(at);
-  // Where the value has no unit of its own: what it changes by when a parameter moves by its size.
-  if (!(unit > 0))
-    unit = at.hessian.diagonal().cwiseAbs().cwiseProduct(parameter_sizes(problem, x).cwiseAbs2()).maxCoeff();
-  return unit > 0 ? decrement / std::sqrt(unit) : decrement;
-}
 
 void Newton::accept(Problem& problem, const Eigen::VectorXd& x, Expansion at) {
   at_ = std::move(at);

@@ -46,10 +46,4 @@ class Newton : public Solver {
   int slow_steps_ = 0;
 };
 
-// The decrement of a convex model, in units of what matters in the value; see Problem::value_unit().
-double scaled_decrement(Problem& problem, const Eigen::VectorXd& x, const Expansion& at, double decrement);
-
-// For each parameter the length that counts as one.
-Eigen::VectorXd parameter_sizes(const Problem& problem, const Eigen::VectorXd& x);
-
 }  // namespace tundrel

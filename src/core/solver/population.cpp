@@ -5,7 +5,7 @@
 #include <limits>
 #include <numeric>
 
-#include "nearest_point.h"
+#include "../step/nearest_point.h"
 
 namespace tundrel {
 namespace {

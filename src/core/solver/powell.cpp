@@ -4,10 +4,17 @@
 #include <cmath>
 
 #include "line_search.h"
-#include "newton.h"
+#include "../step/sizes.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "powell", false, "none", kAnyForm, Honours::none,
+    {},
+    "smooth values without derivatives", "many parameters",
+    [](const SolverSettings& s) { return std::make_unique<Powell>(Powell::Settings{s.number("tolerance")}); }}};
 
 // Lines are searched to this share: values alone cannot tell much more.
 constexpr double kLineTolerance = 1e-9;

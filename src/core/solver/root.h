@@ -2,7 +2,7 @@
 #pragma once
 #include <functional>
 
-#include "stop_reason.h"
+#include "../verification/stop_reason.h"
 
 namespace tundrel {
 

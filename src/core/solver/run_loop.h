@@ -7,7 +7,7 @@
 
 #include "../problem/halted.h"
 #include "population.h"
-#include "verification.h"
+#include "../verification/verification.h"
 
 namespace tundrel {
 

@@ -6,12 +6,20 @@
 #include <limits>
 #include <numeric>
 
-#include "absolute_program.h"
-#include "kink_balance.h"
-#include "optimality.h"
+#include "../step/absolute_program.h"
+#include "../step/kink_balance.h"
+#include "../step/optimality.h"
+#include "../step/sizes.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "smoothed_newton", false, "first and second", {Form::kinked}, Honours::none,
+    {number_setting("first_radius", 1, 0, false)},
+    "absolute error, Laplace likelihoods", "criteria without kinks",
+    [](const SolverSettings& s) { return std::make_unique<SmoothedNewton>(Newton::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
 // The smoothed optimum is found this closely before the kinks are sharpened.
 constexpr double kStageTolerance = 1e-6;

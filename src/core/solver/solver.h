@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "../problem/problem.h"
-#include "stop_reason.h"
+#include "../verification/stop_reason.h"
 
 namespace tundrel {
 

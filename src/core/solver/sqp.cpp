@@ -6,12 +6,19 @@
 #include <limits>
 #include <utility>
 
-#include "nearest_point.h"
-#include "newton.h"
-#include "quadratic_program.h"
+#include "../step/nearest_point.h"
+#include "../step/sizes.h"
+#include "../step/quadratic_program.h"
+#include "solver_table.h"
 
 namespace tundrel {
 namespace {
+
+const RegisteredSolver entry{{
+    "sqp", false, "first and second", kWithoutKinks, Honours::everything,
+    {number_setting("first_radius", 1, 0, false)},
+    "conditions between parameters", "many parameters",
+    [](const SolverSettings& s) { return std::make_unique<Sqp>(Sqp::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
 constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
 constexpr double kShorter = 0.25;

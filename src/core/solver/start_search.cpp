@@ -4,7 +4,7 @@
 #include <limits>
 
 #include "levenberg_marquardt.h"
-#include "linear_step.h"
+#include "../step/linear_step.h"
 
 namespace tundrel {
 namespace {

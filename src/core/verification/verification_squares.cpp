@@ -3,8 +3,8 @@
 #include <cmath>
 #include <limits>
 
-#include "linear_step.h"
-#include "optimality.h"
+#include "../step/linear_step.h"
+#include "../step/optimality.h"
 #include "verification.h"
 
 namespace tundrel {

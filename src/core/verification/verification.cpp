@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "nearest_point.h"
+#include "../step/nearest_point.h"
 
 namespace tundrel {
 namespace {

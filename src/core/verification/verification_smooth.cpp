@@ -3,10 +3,10 @@
 #include <cmath>
 #include <limits>
 
-#include "../inference/information.h"
-#include "active_set.h"
-#include "newton.h"
-#include "optimality.h"
+#include "information.h"
+#include "../step/active_set.h"
+#include "../step/sizes.h"
+#include "../step/optimality.h"
 #include "verification.h"
 
 namespace tundrel {

@@ -2,11 +2,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../inference/information.h"
-#include "absolute_program.h"
-#include "active_set.h"
-#include "kink_balance.h"
-#include "newton.h"
+#include "information.h"
+#include "../step/absolute_program.h"
+#include "../step/active_set.h"
+#include "../step/kink_balance.h"
+#include "../step/sizes.h"
 #include "verification.h"
 
 namespace tundrel {

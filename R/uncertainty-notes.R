@@ -1,0 +1,44 @@
+# What is said of an interval. Decisions read codes; the sentences are made of them here.
+
+# A remark is a code, with a number or a text that belongs to it.
+remark <- function(code, detail = "") stats::setNames(detail, code)
+
+note_of_code <- function(code, detail) {
+  switch(code,
+    fixed = "fixed",
+    tied = paste("tied to", detail),
+    value_alone = "a value alone says nothing of noise",
+    under_way = "known when the run has ended",
+    rests_lower = "rests on its lower bound",
+    rests_upper = "rests on its upper bound",
+    no_freedom = "no degrees of freedom left",
+    exact_fit = "the fit is exact to rounding: no noise to tell it by",
+    no_residuals = "the fit leaves no residuals",
+    not_determined = "not determined by the data",
+    no_slope = "no slope to tell it by",
+    past_bound = "interval reaches past a bound",
+    not_finite = "the likelihood is not finite",
+    kinks = "no profile of this under a criterion with kinks",
+    ends_lower = "ends at its lower bound",
+    ends_upper = "ends at its upper bound",
+    open_below = "open below",
+    open_above = "open above",
+    lost_below = paste0("lost below: no fit beyond ", detail),
+    lost_above = paste0("lost above: no fit beyond ", detail),
+    better_below = "a better optimum lies below",
+    better_above = "a better optimum lies above",
+    turns_back = "turns back",
+    several_minima = "several minima",
+    second_stretch = paste("fits as well again near", detail),
+    few_replicates = "too few replicates for these ends",
+    failed_refits = paste(detail, "refits failed")
+  )
+}
+
+# The note of some remarks; "" where there are none.
+note_text <- function(remarks) paste(unique(mapply(note_of_code, names(remarks), remarks)), collapse = "; ")
+
+# Of a table's rows, those in whose codes one of these stands.
+has_code <- function(table, codes) vapply(strsplit(table$code, " ", fixed = TRUE), function(of_row) any(of_row %in% codes), logical(1))
+
+at_a_bound <- c("rests_lower", "rests_upper", "ends_lower", "ends_upper", "past_bound")
