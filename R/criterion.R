@@ -40,12 +40,7 @@ compile_criterion <- function(criterion, collector, call) UseMethod("compile_cri
 
 # The same where R evaluates the model: the residuals or the value of a compiled problem, as functions.
 compile_criterion_in_r <- function(criterion, problem, compiled, call) UseMethod("compile_criterion_in_r")
-compile_criterion_in_r.tundrel_criterion <- function(criterion, problem, compiled, call) {
-  with_value(compiled, function(x) {
-    compiled$columns$.fitted <- as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
-    sum(core_row_losses(compiled, x))
-  })
-}
+compile_criterion_in_r.tundrel_criterion <- function(criterion, problem, compiled, call) with_fitted(compiled)
 
 refuse_without_derivatives <- function(problem, call) {
   refuse("criterion", c(

@@ -90,11 +90,7 @@ names_needed <- function(problem) {
 # A compiled problem whose values R computes, made ready to be asked for many at a time. Evaluations that fail, in this
 # process or in another, are NaN.
 in_batches <- function(compiled) {
-  value <- compiled$value_function
-  if (is.null(value) && !is.null(compiled$residual_function)) {
-    of_rows <- compiled$residual_function
-    value <- function(x) sum(of_rows(x)^2)
-  }
+  value <- compiled$value_function %||% compiled$kept_value
   workers <- if (is.null(value)) 1 else plan_workers()
   if (workers == 1) return(compiled)
   one <- function(x) {

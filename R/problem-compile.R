@@ -51,7 +51,8 @@ model_collector <- function(problem, status, columns, fitted = NULL) {
 #   lower, upper, lower_open, upper_open    limits of the free parameters
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    what the core is told of the criterion
-#   user_fitted, residual_function, value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
+#   user_fitted, residual_function, fitted_function (of column `fitted_column`), value_function, gradient_function, kept_value, guard,
+#   response_norm    where R evaluates
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
 #   box, eliminated          added by compile_search()
 #   calls, met_value         added by counting_calls()
@@ -118,10 +119,21 @@ compile_rows <- function(problem, call, fitted, readings) {
 # A function of the parameters, which knows of no rows.
 compile_function <- function(evaluator, problem) new_compiled(problem, parameter_status(problem))
 
-# What the core needs of a problem whose residuals R computes, or whose value R computes.
+# What the core needs of a problem whose residuals, fitted values or value R computes.
 with_residuals <- function(compiled, of_rows) {
   compiled$residual_function <- of_rows
   compiled$kept_value <- function(x) sum(of_rows(x)^2)
+  compiled
+}
+
+with_fitted <- function(compiled) {
+  fitted <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
+  compiled$fitted_function <- fitted
+  compiled$fitted_column <- match(".fitted", names(compiled$columns))
+  compiled$kept_value <- function(x) {
+    compiled$columns$.fitted <- fitted(x)
+    sum(core_row_losses(compiled, x))
+  }
   compiled
 }
 

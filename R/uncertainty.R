@@ -33,7 +33,8 @@
 #'
 #' @return A tibble of class `tundrel_uncertainty`, for each parameter a row a way: `parameter`, `estimate`, `std_error`
 #'   (of curvature: `NA` for a parameter at a bound and infinite for one that the data do not determine; of the bootstrap
-#'   the standard deviation of the refits; a profile has none), `lower`, `upper`, `level`, `by`, `note`. Printing reads it;
+#'   the standard deviation of the refits; a profile has none), `lower`, `upper`, `level`, `by`, `code` (what there is to
+#'   say, in words that do not change, such as `"open_above"`) and `note` (the same as a sentence). Printing reads it;
 #'   [plot_uncertainty()] and [plot_profile()] draw it.
 #' @section Errors: `tundrel_error_solver` for an unknown way or a level outside 0 to 1; `tundrel_error_criterion` for
 #'   resampling that a criterion does not allow. Warnings of class `tundrel_warning_uncertainty` for a run that did not

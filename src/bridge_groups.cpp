@@ -10,7 +10,7 @@ using namespace tundrel;
 Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts,
                            const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, 1);
-  core_problem->threads = threads;
+  core_problem->work.threads = threads;
   const std::vector<long> places(first.begin(), first.end());
   const FitTable fits = fit_groups(*core_problem, solver_maker_from_r(solver_name, settings), matrix_from_r(starts), matrix_from_r(typical),
                                    columns_from_r(problem["columns"], problem["rows"]), places, budget_from_r(budget));
@@ -36,7 +36,7 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
 Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts,
                            const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, 1);
-  core_problem->threads = threads;
+  core_problem->work.threads = threads;
   std::vector<int> places(shared.begin(), shared.end());
   for (int& place : places) --place;
   const std::vector<long> rows(first.begin(), first.end());

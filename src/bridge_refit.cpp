@@ -10,7 +10,7 @@ using namespace tundrel;
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start,
                       const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  core_problem->threads = threads;
+  core_problem->work.threads = threads;
   Resampling resampling;
   resampling.rows = Eigen::Map<const Eigen::MatrixXi>(rows.begin(), rows.nrow(), rows.ncol()).array() - 1;
   resampling.values = matrix_from_r(values);

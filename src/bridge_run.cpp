@@ -9,6 +9,8 @@
 #include "core/solver/run_loop.h"
 #include "core/solver/solver_table.h"
 #include "core/solver/start_search.h"
+#include "core/problem/squares.h"
+#include "core/problem/kinks.h"
 
 // R sees a condition of this class.
 namespace tundrel {
@@ -46,9 +48,9 @@ class StateToR : public StateVisitor {
 // What has been stored, which may have been a file's: nothing of it is taken on trust.
 class StateFromR : public StateVisitor {
  public:
-  StateFromR(const Rcpp::List& fields, const Problem& problem)
+  StateFromR(const Rcpp::List& fields, Problem& problem)
       : fields_(fields), parameters_(problem.size()), conditions_(problem.joint ? problem.joint->count() : 0),
-        least_value_(problem.form() == Form::squares ? 0 : -kInfinity) {}
+        least_value_(problem.least_value()) {}
   Eigen::Index parameters() const override { return parameters_; }
   Eigen::Index conditions() const override { return conditions_; }
   double least_value() const override { return least_value_; }
@@ -209,14 +211,14 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   if (state.isNull()) {
     walk.allow(allowed);
     if (problem.containsElementNamed("met_value") && !Rf_isNull(problem["met_value"])) {
-      core_problem->best_met = vector_from_r(problem["start"]);
-      core_problem->best_value = problem["met_value"];
+      core_problem->work.best_met = vector_from_r(problem["start"]);
+      core_problem->work.best_value = problem["met_value"];
     }
     try {
       walk.begin(vector_from_r(start), spent);
     } catch (const Halted& stop) {
       take_interrupt();
-      if (stop.why == Halt::user && core_problem->best_met.size() == 0) throw Rcpp::internal::InterruptedException();
+      if (stop.why == Halt::user && core_problem->work.best_met.size() == 0) throw Rcpp::internal::InterruptedException();
       return run_to_r(*core_problem, nullptr, not_begun(*core_problem, vector_from_r(start), stop.why));
     }
   } else {
@@ -256,21 +258,27 @@ Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_n
   return out;
 }
 
+namespace {
+
+std::vector<int> linear_parameters_of(Problem& problem) { return problem.squares() ? problem.squares()->linear_parameters() : std::vector<int>(); }
+
+}  // namespace
+
 // Parameters in which the residuals are linear when the others are held.
 // [[Rcpp::export(rng = false)]]
-Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(problem_from_r(problem, 1)->linear_parameters()); }
+Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return places_to_r(linear_parameters_of(*problem_from_r(problem, 1))); }
 
 // Points that fill the search box, which of them are worth a walk, and which parameters were eliminated. Points for whose
 // values there is no budget (`evaluations`, `seconds`; NA for no limit) have none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double evaluations, double seconds, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  if (!R_IsNA(evaluations)) core_problem->most_evaluations = evaluations;
+  if (!R_IsNA(evaluations)) core_problem->work.most_evaluations = evaluations;
   if (!R_IsNA(seconds)) {
     const auto left = std::chrono::duration<double>(std::max(0.0, seconds));
-    core_problem->deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);
+    core_problem->work.deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);
   }
-  const std::vector<int> linear = eliminate ? core_problem->linear_parameters() : std::vector<int>();
+  const std::vector<int> linear = eliminate ? linear_parameters_of(*core_problem) : std::vector<int>();
   Sample sample;
   try {
     sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
@@ -279,7 +287,7 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
   }
   using Rcpp::_;
   return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),
-                            _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->evaluations),
+                            _["linear"] = places_to_r(linear), _["evaluations"] = static_cast<double>(core_problem->work.evaluations),
                             _["interrupted"] = take_interrupt());
 }
 
@@ -305,7 +313,7 @@ Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name
 Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists,
                               int iterations) {
   const auto core_problem = problem_from_r(problem, 1);
-  const std::vector<int> linear = core_problem->linear_parameters();
+  const std::vector<int> linear = linear_parameters_of(*core_problem);
   const Eigen::Map<const Eigen::MatrixXd> tried(points.begin(), points.nrow(), points.ncol());
   std::vector<Start> found;
   or_interrupt([&] { found = search_starts(*core_problem, tried, linear, finalists, iterations); });
@@ -351,7 +359,7 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
   Rcpp::NumericVector out(points.ncol());
   or_interrupt([&] {
     for (int k = 0; k < points.ncol(); ++k) {
-      if (core_problem->is_halted()) throw Halted();
+      if (core_problem->work.is_halted()) throw Halted();
       out[k] = core_problem->value(x.col(k));
     }
   });
@@ -363,21 +371,21 @@ Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMa
 // [[Rcpp::export(rng = false)]]
 Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  const bool squares = core_problem->form() == Form::squares;
   Verification v;
   Eigen::MatrixXd factor;
   or_interrupt([&] {
     v = verify(*core_problem, vector_from_r(x));
     if (!v.usable) return;
-    core_problem->smooth_by(core_problem->kink_sizes(vector_from_r(x)).mean);
-    factor = squares ? v.factor : core_problem->slopes_factor(vector_from_r(x));
+    if (Kinks* kinks = core_problem->kinks()) kinks->smooth_by(kinks->kink_sizes(vector_from_r(x)).mean);
+    if (core_problem->squares()) factor = v.factor;
+    if (RowSlopes* rows = core_problem->row_slopes()) factor = rows->slopes_factor(vector_from_r(x));
   });
   if (!v.usable) return Rcpp::List();
   std::vector<int> alive;
   for (int i = 0; i < factor.cols(); ++i)
     if (std::find(v.dead.begin(), v.dead.end(), i) == v.dead.end()) alive.push_back(i);
   // without rows there are no slopes of theirs to tell directions by: the curvature has
-  const bool by_rows = !squares && factor.cols() > 0;
+  const bool by_rows = core_problem->row_slopes() && factor.cols() > 0;
   const int n_alive = by_rows ? static_cast<int>(alive.size()) : v.n_alive;
   using Rcpp::_;
   return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),

@@ -4,12 +4,17 @@
 #include <chrono>
 #include <thread>
 
-#include "core/problem/function_problem.h"
+#include "core/problem/function_model.h"
 #include "core/problem/least_squares_problem.h"
+#include "core/problem/penalty.h"
+#include "core/problem/row_model_loss.h"
+#include "core/problem/row_model_squares.h"
 #include "core/problem/row_sum_problem.h"
+#include "core/problem/sum_problem.h"
 #include "core/problem/value_function_problem.h"
 #include "core/solver/eliminated_problem.h"
 #include "core/threads.h"
+#include "core/problem/squares.h"
 
 namespace tundrel {
 
@@ -61,14 +66,29 @@ Bounds bounds_from_r(const Rcpp::List& problem) {
 namespace {
 
 // The R function never fails: what goes wrong in the user's own comes back as NaN.
-std::unique_ptr<Problem> function_problem_from_r(const Rcpp::List& problem) {
-  const Rcpp::Function residuals = problem["residual_function"];
-  const auto call = [residuals](const Eigen::VectorXd& x, Eigen::VectorXd& out) {
-    const Rcpp::NumericVector found = residuals(vector_to_r(x));
+std::unique_ptr<RowModel> function_model_from_r(const Rcpp::List& problem, const char* name) {
+  const Rcpp::Function values = problem[name];
+  const auto call = [values](const Eigen::VectorXd& x, Eigen::VectorXd& out) {
+    const Rcpp::NumericVector found = values(vector_to_r(x));
     for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = i < found.size() ? found[i] : R_NaN;
   };
   const double rows = problem["rows"];
-  return std::make_unique<FunctionProblem>(call, static_cast<int>(rows), bounds_from_r(problem), problem["response_norm"]);
+  return std::make_unique<FunctionModel>(call, static_cast<int>(rows), bounds_from_r(problem));
+}
+
+// A function that gives residuals, or fitted values of which the criterion is a loss.
+std::unique_ptr<Problem> residual_problem_from_r(const Rcpp::List& problem) {
+  const double response_norm = problem["response_norm"];
+  return std::make_unique<RowModelSquares>(function_model_from_r(problem, "residual_function"), Eigen::VectorXd(), Eigen::VectorXd(),
+                                           bounds_from_r(problem), response_norm);
+}
+
+std::unique_ptr<Problem> fitted_problem_from_r(const Rcpp::List& problem) {
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  const RowLoss loss = loss_from_r(problem, t);
+  const int fitted = Rcpp::as<int>(problem["fitted_column"]) - 1;
+  return std::make_unique<RowModelLoss>(function_model_from_r(problem, "fitted_function"), std::move(t.graph), loss, fitted,
+                                        columns_from_r(problem["columns"], problem["rows"]), bounds_from_r(problem));
 }
 
 // The same for a function that gives the value itself, and its gradient or NULL.
@@ -92,7 +112,8 @@ std::unique_ptr<Problem> value_problem_from_r(const Rcpp::List& problem) {
 }
 
 std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int threads) {
-  if (problem.containsElementNamed("residual_function")) return function_problem_from_r(problem);
+  if (problem.containsElementNamed("residual_function")) return residual_problem_from_r(problem);
+  if (problem.containsElementNamed("fitted_function")) return fitted_problem_from_r(problem);
   if (problem.containsElementNamed("value_function")) return value_problem_from_r(problem);
   TranslatedGraph t = graph_from_r(problem["nodes"]);
   const RowLoss loss = loss_from_r(problem, t);
@@ -161,20 +182,48 @@ struct AtWork {
 
 }  // namespace
 
+namespace {
+
+// A criterion that is a sum of others: `parts` holds further blocks of rows, `penalties` what was known of the parameters.
+std::unique_ptr<Problem> whole_problem_from_r(const Rcpp::List& problem, int threads) {
+  std::vector<std::unique_ptr<Problem>> parts;
+  parts.push_back(plain_problem_from_r(problem, threads));
+  const bool squares = parts[0]->squares() != nullptr;
+  if (has(problem, "parts"))
+    for (const Rcpp::List part : Rcpp::List(problem["parts"])) parts.push_back(plain_problem_from_r(part, threads));
+  if (has(problem, "penalties")) {
+    const auto terms = joint_from_r(problem["penalties"], parts[0]->size());
+    if (squares)
+      parts.push_back(std::make_unique<Penalty>(terms, bounds_from_r(problem)));
+    else
+      parts.push_back(std::make_unique<PenaltyLoss>(terms, bounds_from_r(problem)));
+  }
+  if (parts.size() == 1) return std::move(parts[0]);
+  std::unique_ptr<Problem> out;
+  if (squares)
+    out = std::make_unique<SumOfSquares>(std::move(parts));
+  else
+    out = std::make_unique<SumOfLosses>(std::move(parts));
+  out->work.threads = threads;
+  return out;
+}
+
+}  // namespace
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
-  std::unique_ptr<Problem> out = plain_problem_from_r(problem, threads);
+  std::unique_ptr<Problem> out = whole_problem_from_r(problem, threads);
   const std::vector<int> eliminated = places_from_r(problem, "eliminated");
   if (!eliminated.empty()) {
     out = std::make_unique<EliminatedProblem>(std::move(out), eliminated, vector_from_r(problem["start"]));
-    out->threads = threads;
+    out->work.threads = threads;
   }
   if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
   if (has(problem, "box")) out->box = box_from_r(problem["box"]);
-  out->halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
+  out->work.halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
-    out->batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
-    out->batch_size = problem["batch_size"];
+    out->work.batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
+    out->work.batch_size = problem["batch_size"];
   }
   return out;
 }

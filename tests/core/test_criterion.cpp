@@ -127,9 +127,9 @@ TEST_CASE("a smoothed kink has exact derivatives and tends to the absolute value
   const RowLoss loss = family_loss(g, "laplace", g.column(1), mean_node(g, "normal"), {g.parameter(2)});
   RowSumProblem problem(std::move(g), loss, table.columns(), no_bounds(3), 1);
   const Eigen::VectorXd x = vec({0.4, 0.1, 0.8});
-  problem.smooth_by(0.05);
+  problem.kinks()->smooth_by(0.05);
   check_expansion(problem, x);
-  problem.smooth_by(1e-9);
+  problem.kinks()->smooth_by(1e-9);
   CHECK(problem.expand(x).value == Approx(problem.value(x)).epsilon(1e-9));
 }
 

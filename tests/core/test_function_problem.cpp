@@ -2,7 +2,7 @@
 #include <limits>
 
 #include "fixture.h"
-#include "problem/function_problem.h"
+#include "problem/function_model.h"
 #include "solver/levenberg_marquardt.h"
 #include "solver/run_loop.h"
 
@@ -59,9 +59,9 @@ TEST_CASE("every call of the function is counted as an evaluation") {
   const DecayData data(20);
   FunctionProblem function = decay_function(data, no_bounds(2));
   function.value(vec({1, 1}));
-  CHECK(function.evaluations == 1);
+  CHECK(function.work.evaluations == 1);
   function.linearise(vec({1, 1}));
-  CHECK(function.evaluations == 4);
+  CHECK(function.work.evaluations == 4);
 }
 
 TEST_CASE("a point without finite values leaves nothing of the one before") {

@@ -49,7 +49,7 @@ TEST_CASE("a group's fit is the one that it has alone") {
     alone->expect(vec({1, 1}));
     CHECK(run(*alone, *levenberg_marquardt()(), vec({1, 1}), Budget()).x == fits.x.col(k));
   }
-  problem->threads = 2;
+  problem->work.threads = 2;
   const auto threaded = fit_groups(*problem, levenberg_marquardt(), in_each(vec({1, 1})), in_each(vec({1, 1})), data.columns(), data.first, Budget());
   for (int k = 0; k < 3; ++k) CHECK(threaded.x.col(k) == fits.x.col(k));
 }
@@ -77,7 +77,7 @@ TEST_CASE("with a shared rate the normal equations of all groups together hold")
   CHECK(std::fabs(of_rate) < 1e-10 * size);
 
   SECTION("threads change nothing") {
-    problem->threads = 3;
+    problem->work.threads = 3;
     const SharedFit threaded = fit_shared(*problem, {1}, in_each(vec({1, 1})), in_each(vec({1, 1})), data.columns(), data.first, 1e-10, Budget());
     CHECK(threaded.x == fit.x);
     CHECK(threaded.errors == fit.errors);
@@ -100,7 +100,7 @@ TEST_CASE("with a shared rate the normal equations of all groups together hold")
   }
   SECTION("out of budget is not converged") {
     Budget small;
-    small.evaluations = 2;
+    small.work.evaluations = 2;
     const SharedFit short_of = fit_shared(*problem, {1}, in_each(vec({1, 1})), in_each(vec({1, 1})), data.columns(), data.first, 1e-10, small);
     CHECK_FALSE(short_of.converged);
     CHECK(short_of.reason == StopReason::evaluations);

@@ -132,7 +132,7 @@ TEST_CASE("every global solver finds the better of two valleys, whatever the see
       const RunResult result = searched(*problem, *solver);
       CHECK((result.x - vec({1, 3})).norm() < (name == "grid" ? 0.5 : 0.02));
       CHECK_FALSE(result.converged);  // nothing is verified before it is polished
-      CHECK(result.progress.evaluations == problem->evaluations);
+      CHECK(result.progress.evaluations == problem->work.evaluations);
     }
 }
 
@@ -182,7 +182,7 @@ TEST_CASE("a round that runs out of time is gone on with, not lost") {
   a->start(*quick, vec({0, 0}));
   b->start(*slow, vec({0, 0}));
   a->iterate(*quick);
-  slow->deadline = std::chrono::steady_clock::now();
+  slow->work.deadline = std::chrono::steady_clock::now();
   int pieces = 0;
   do {
     b->iterate(*slow);
@@ -274,8 +274,8 @@ TEST_CASE("points are evaluated the same on any number of threads") {
   const Eigen::MatrixXd points = box(0, 5).from_units(latin_hypercube(2, 37, random));
   const auto one = decay_problem(data, no_bounds(2), 1), three = decay_problem(data, no_bounds(2), 3);
   CHECK(one->values(points) == three->values(points));
-  CHECK(one->evaluations == 37);
-  CHECK(three->evaluations == 37);
+  CHECK(one->work.evaluations == 37);
+  CHECK(three->work.evaluations == 37);
 }
 
 TEST_CASE("with linear parameters eliminated, a value is the best that they can make it") {

@@ -25,13 +25,13 @@ TEST_CASE("what is found at a point is given again, until other measurements are
   const DecayData data(60), other(61);
   const auto problem = decay_problem(data, no_bounds(2));
   const Eigen::VectorXd x = vec({4, 0.3});
-  const Linearisation first = problem->linearise(x), again = problem->linearise(x);
-  CHECK(problem->evaluations == 2);
+  const Linearisation first = problem->squares()->linearise(x), again = problem->squares()->linearise(x);
+  CHECK(problem->work.evaluations == 2);
   CHECK(again.factor == first.factor);
   CHECK(again.projected == first.projected);
   problem->read({{other.x.data(), other.y.data()}, 61});
-  CHECK(problem->linearise(x).value == decay_problem(other, no_bounds(2))->linearise(x).value);
-  CHECK(problem->linearise(x).value != first.value);
+  CHECK(problem->squares()->linearise(x).value == decay_problem(other, no_bounds(2))->squares()->linearise(x).value);
+  CHECK(problem->squares()->linearise(x).value != first.value);
 }
 
 TEST_CASE("a copy has memory of its own, and is the same to the last bit when what it was copied from has gone") {
@@ -41,12 +41,12 @@ TEST_CASE("a copy has memory of its own, and is the same to the last bit when wh
     const Eigen::VectorXd x = vec({4, 0.3}), elsewhere = vec({2, 0.7});
     const auto looked = [](Problem& problem, const Eigen::VectorXd& at) {
       Eigen::MatrixXd curvature;
-      problem.expect_curvature(true);
-      const Linearisation found = problem.linearise(at);
-      REQUIRE(problem.residual_curvature(at, curvature));
-      problem.expect_curvature(false);
+      problem.squares()->expect_curvature(true);
+      const Linearisation found = problem.squares()->linearise(at);
+      REQUIRE(problem.squares()->residual_curvature(at, curvature));
+      problem.squares()->expect_curvature(false);
       Eigen::VectorXd all(13);
-      all << problem.linearise(at + at).value, found.value, problem.value(at), found.projected, Eigen::Map<const Eigen::VectorXd>(found.factor.data(), 4),
+      all << problem.squares()->linearise(at + at).value, found.value, problem.value(at), found.projected, Eigen::Map<const Eigen::VectorXd>(found.factor.data(), 4),
           Eigen::Map<const Eigen::VectorXd>(curvature.data(), 4);
       return all;
     };
@@ -69,7 +69,7 @@ TEST_CASE("the value beside the triangle is the sum of squares, of any size") {
       for (double& y : data.y) y *= size;
       const auto problem = decay_problem(data, no_bounds(2));
       const Eigen::VectorXd x = vec({3 * size, 0.5});
-      const Linearisation at = problem->linearise(x);
+      const Linearisation at = problem->squares()->linearise(x);
       double sum = 0;
       for (int i = 0; i < rows; ++i) {
         const double residual = x[0] * std::exp(-x[1] * data.x[i]) - data.y[i];
@@ -91,17 +91,17 @@ TEST_CASE("whatever column has a number that is not finite, the point is refused
   const int residual = least_squares_residual(g, y, g.apply(Op::add, a, root), -1);
   const std::vector<double> rows{0.5, 1, 2, 3, 4}, readings{1, 2, 3, 4, 5};
   LeastSquaresProblem problem(std::move(g), residual, y, {{rows.data(), readings.data()}, 5}, no_bounds(3), 1);
-  CHECK(problem.linearise(vec({1, 1, 1})).usable);
-  CHECK(problem.refused == 0);
+  CHECK(problem.squares()->linearise(vec({1, 1, 1})).usable);
+  CHECK(problem.work.refused == 0);
   for (const Eigen::VectorXd& at : {vec({1, 1, -1}), vec({1, 1, 0}), vec({1, 1e200, 1}), vec({1e160, 1, 1}), vec({1, 1, NAN})}) {
-    const Linearisation found = problem.linearise(at);
+    const Linearisation found = problem.squares()->linearise(at);
     INFO(at.transpose());
     CHECK_FALSE(found.usable);
     CHECK(found.value == std::numeric_limits<double>::infinity());
   }
-  CHECK(problem.refused == 5);
+  CHECK(problem.work.refused == 5);
   // and nothing of it is left
-  CHECK(problem.linearise(vec({1, 1, 1})).usable);
+  CHECK(problem.squares()->linearise(vec({1, 1, 1})).usable);
 }
 
 TEST_CASE("curvature found with the first derivatives is to the last bit the one found alone, on any number of threads") {
@@ -177,9 +177,9 @@ TEST_CASE("the number of threads changes no bit") {
 TEST_CASE("a point without finite values is refused and counted") {
   const DecayData data(20);
   const auto problem = decay_problem(data, no_bounds(2));
-  CHECK_FALSE(problem->linearise(vec({1, -1e6})).usable);
-  CHECK(problem->refused == 1);
-  CHECK(problem->evaluations == 1);
+  CHECK_FALSE(problem->squares()->linearise(vec({1, -1e6})).usable);
+  CHECK(problem->work.refused == 1);
+  CHECK(problem->work.evaluations == 1);
 }
 
 TEST_CASE("residual curvature completes the second derivatives of the value") {
@@ -187,15 +187,15 @@ TEST_CASE("residual curvature completes the second derivatives of the value") {
   const auto problem = decay_problem(data, no_bounds(2));
   const Eigen::VectorXd x = vec({4, 0.3});
   Eigen::MatrixXd curvature;
-  REQUIRE(problem->residual_curvature(x, curvature));
-  const Linearisation at = problem->linearise(x);
+  REQUIRE(problem->squares()->residual_curvature(x, curvature));
+  const Linearisation at = problem->squares()->linearise(x);
   const Eigen::MatrixXd hessian = 2 * (at.factor.transpose() * at.factor + curvature);
   const double h = 1e-4;
   for (int i = 0; i < 2; ++i) {
     const auto gradient = [&](double step) {
       Eigen::VectorXd to = x;
       to[i] += step;
-      const Linearisation there = problem->linearise(to);
+      const Linearisation there = problem->squares()->linearise(to);
       return Eigen::VectorXd(2 * there.factor.transpose() * there.projected);
     };
     const Eigen::VectorXd by_difference = (gradient(h) - gradient(-h)) / (2 * h);

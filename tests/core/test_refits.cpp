@@ -38,7 +38,7 @@ TEST_CASE("refits are the fits that the resampled measurements have alone") {
     CHECK(refit.x(1, 0) == Approx(alone.x[1]).epsilon(1e-9));
   }
   SECTION("threads change nothing") {
-    problem->threads = 3;
+    problem->work.threads = 3;
     const auto threaded = refits(*problem, levenberg_marquardt(), vec({5, 0.4}), measured, resampling, Budget());
     CHECK(threaded.x == found.x);
   }

@@ -248,7 +248,7 @@ TEST_CASE("the bend of residuals along a direction is that of their second diffe
   const auto problem = decay_problem(data, no_bounds(2));
   const Eigen::VectorXd x = vec({4, 0.6}), v = vec({0.7, -0.3});
   Eigen::VectorXd bend;
-  REQUIRE(problem->bend_along(x, v, bend));
+  REQUIRE(problem->squares()->bend_along(x, v, bend));
   // J' r_vv by hand
   Eigen::VectorXd expected = Eigen::VectorXd::Zero(2);
   for (std::size_t i = 0; i < data.x.size(); ++i) {

@@ -43,7 +43,7 @@ TEST_CASE("a closed bound is met exactly, an open one never") {
       CHECK(result.x[0] == 4);
     }
     // At the bound the other parameter is the best for a = 4: its own equation holds.
-    const Linearisation at = problem->linearise(result.x);
+    const Linearisation at = problem->squares()->linearise(result.x);
     const Eigen::VectorXd slope = at.factor.transpose() * at.projected;
     CHECK(std::fabs(slope[1]) < 1e-7 * at.factor.col(1).norm() * at.residual_norm());
     CHECK(slope[0] < 0);
@@ -77,7 +77,7 @@ TEST_CASE("an interrupt keeps the best point so far") {
   const auto problem = decay_problem(data, no_bounds(2));
   LevenbergMarquardt solver({});
   int looks = 0;
-  problem->halted = [&] { return ++looks > 3; };
+  problem->work.halted = [&] { return ++looks > 3; };
   const RunResult result = run(*problem, solver, vec({1, 1}), Budget());
   CHECK(result.reason == StopReason::interrupted);
   CHECK(result.value == result.trace.back().value);

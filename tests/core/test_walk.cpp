@@ -41,7 +41,7 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
     const RunResult straight = run(*problem, *make(), vec({1, 1}), Budget());
 
     long asked = 0, until = 3;
-    problem->halted = [&] { return ++asked > until; };
+    problem->work.halted = [&] { return ++asked > until; };
     const auto unbegun = make();
     CHECK_THROWS_AS(Walk(*problem, *unbegun).begin(vec({1, 1})), Halted);
 
@@ -52,9 +52,9 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
     for (; stops < 1000; ++stops) {
       const auto solver = make();
       Walk walk(*problem, *solver);
-      problem->halted = nullptr;
+      problem->work.halted = nullptr;
       if (stops == 0) {
-        problem->evaluations = problem->refused = 0;
+        problem->work.evaluations = problem->work.refused = 0;
         problem->refined = false;
         walk.begin(vec({1, 1}));
       } else {
@@ -64,7 +64,7 @@ TEST_CASE("an evaluation given up in the middle leaves the walk as it was") {
       }
       asked = 0;
       until = 25 + 5 * stops;
-      problem->halted = [&] { return ++asked > until; };
+      problem->work.halted = [&] { return ++asked > until; };
       walk.advance(Budget());
       stopped = walk.result();
       if (stopped.reason != StopReason::interrupted) break;
@@ -144,6 +144,6 @@ TEST_CASE("near the answer Levenberg-Marquardt converges as Newton does, where r
     CHECK(row.gradient_norm <= 1e3 * before.gradient_norm * before.gradient_norm + 1e-14);
   }
   CHECK(newton >= 1);
-  const Linearisation at = problem->linearise(result.x);
+  const Linearisation at = problem->squares()->linearise(result.x);
   CHECK((at.factor.transpose() * at.projected).norm() < 1e-13 * at.factor.norm() * at.residual_norm());
 }

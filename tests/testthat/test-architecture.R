@@ -71,7 +71,7 @@ test_that("the core knows nothing of R, and the bridge alone knows both", {
 test_that("kinds and families are asked about in their own files only", {
   skip_without_sources()
   files <- setdiff(list.files(sources("R"), "\\.R$", full.names = TRUE), sources("R", "RcppExports.R"))
-  own <- grepl("^(evaluator|criterion|family|condition|run-residuals|measurements-stored)", basename(files))
+  own <- grepl("^(evaluator|criterion|family|condition|run-residuals|measurements-stored|solver)", basename(files))
   code_of <- function(file) grep("^\\s*#", readLines(file), invert = TRUE, value = TRUE)
   asks <- function(pattern, which) {
     unlist(lapply(files[which], function(file) {

@@ -132,7 +132,10 @@ test_that("a run killed in the middle is resumed to the same answer, bit for bit
   checkpoint <- file.path(folder, "killed", "checkpoint-1.json")
   for (i in 1:300) if (file.exists(checkpoint)) break else Sys.sleep(0.1)
   tools::pskill(as.integer(pid), 9)
-  for (i in 1:100) if (tundrel:::is_running(as.integer(pid))) Sys.sleep(0.05) else break
+  # its lock goes with it
+  lock <- filelock::lock(file.path(folder, "killed", ".tundrel-writing"), timeout = 5000)
+  expect_false(is.null(lock))
+  filelock::unlock(lock)
   expect_true(file.exists(checkpoint))
   expect_false(file.exists(file.path(folder, "killed", "parameters.csv")))
   expect_gt(read_run(checkpoint)$iterations, 1)

@@ -30,7 +30,7 @@ test_that("families and their parameters are checked by name", {
   expect_refusal(max_likelihood("poisson", censored(below = limit)), "criterion", c("cannot be censored", "lognormal"))
   expect_refusal(fit_as(y ~ a + b * x, max_likelihood("binomial", trials = m)), "criterion", c("names m", "no column"))
   expect_refusal(robust_error("hubr"), "criterion", "Did you mean huber?")
-  expect_refusal(robust_error("huber", tuning = 0), "criterion", "above 0")
+  expect_refusal(robust_error("huber", tuning = 0), "argument", "above 0")
   expect_refusal(absolute_error(relative = "both"), "criterion", "observed")
 })
 

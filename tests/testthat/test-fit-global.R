@@ -129,11 +129,11 @@ test_that("a local solver where a global one is meant, and the other way round, 
   expect_refusal(fit_global(tracer_problem(), "sqp"), "solver", c("local solver", "fit_multistart"))
   expect_refusal(fit_local(start_from(tracer_problem(), coef(fit_global(tracer_problem(), seed = 1))), "cma_es"), "solver", "fit_global")
   expect_refusal(fit_multistart(tracer_problem(), solver = "cma_es"), "solver", "global solver")
-  expect_refusal(solver_cma_es(population = 2), "solver", "at least 4")
-  expect_refusal(solver_cma_es(spread = 2), "solver", "at most 1")
-  expect_refusal(solver_annealing(cooling = 1), "solver", "below 1")
-  expect_refusal(solver_grid(points = 1), "solver", "at least 2")
-  expect_refusal(solver_differential_evolution(agreeing = 0), "solver", "at least 1")
+  expect_refusal(solver_cma_es(population = 2), "argument", "at least 4")
+  expect_refusal(solver_cma_es(spread = 2), "argument", "at most 1")
+  expect_refusal(solver_annealing(cooling = 1), "argument", "below 1")
+  expect_refusal(solver_grid(points = 1), "argument", "at least 2")
+  expect_refusal(solver_differential_evolution(agreeing = 0), "argument", "at least 1")
 })
 
 test_that("time is kept within a tenth, polishing included", {

@@ -47,7 +47,7 @@ test_that("stated starts are taken, and checked", {
   # nothing is said of unseen optima where starts were not spread by us
   expect_false(any(grepl("unseen", comparison_reading(compare_runs(runs)))))
   expect_refusal(fit_multistart(tracer_problem(), starts = starts[-2]), "model", "lacks the parameter h1")
-  expect_refusal(fit_multistart(tracer_problem(), starts = 1), "solver", "at least 2")
+  expect_refusal(fit_multistart(tracer_problem(), starts = 1), "argument", "at least 2")
 })
 
 test_that("budgets end the walks between two of them, and what is done is kept", {

@@ -40,7 +40,7 @@ test_that("a seed is used and the session's generator left alone", {
   expect_identical(.Random.seed, before)
   expect_identical(one, tundrel:::with_seed(5, stats::runif(3)))
   expect_false(identical(one, tundrel:::with_seed(6, stats::runif(3))))
-  expect_refusal(tundrel:::with_seed("five", 1), "solver", "seed")
+  expect_refusal(tundrel:::with_seed("five", 1), "argument", "seed")
 })
 
 test_that("YAML files make no logicals of parameter names", {
@@ -56,7 +56,7 @@ test_that("YAML files take numbers as people write them", {
 })
 
 test_that("a missing package is asked for by name", {
-  expect_refusal(tundrel:::need_package("nosuchpackage", "to do it"), "file", c("nosuchpackage", "to do it", "install.packages"))
+  expect_refusal(tundrel:::need_package("nosuchpackage", "to do it"), "package", c("nosuchpackage", "to do it", "install.packages"))
 })
 
 test_that("solvers and criteria print what they are", {

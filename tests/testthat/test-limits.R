@@ -1,14 +1,14 @@
 test_that("what would take all memory is refused by what it would need, and odd seeds are taken or refused", {
   run <- fit_local(pose(decay(), y ~ a * exp(-k * x)) |> start_from(a = 2, k = 1))
   boxed <- suppressMessages(search_within(pose(decay(), y ~ a * exp(-k * x)), a = c(0, 5), k = c(0, 3)))
-  expect_refusal(uncertainty(run, "bootstrap", replicates = 1e9), "solver", "GB of memory")
-  expect_refusal(fit_multistart(boxed, starts = 3e9), "solver", "GB of memory")
-  expect_refusal(scan_grid(start_from(boxed, a = 1, k = 1), a = c(0, 3), k = c(0, 1), points = 1e6), "solver", "GB of memory")
-  expect_refusal(solver_differential_evolution(population = 1e9), "solver", "at most 1,000,000")
-  expect_refusal(uncertainty(run, "bootstrap", replicates = 30.5), "solver", "whole number")
+  expect_refusal(uncertainty(run, "bootstrap", replicates = 1e9), "argument", "GB of memory")
+  expect_refusal(fit_multistart(boxed, starts = 3e9), "argument", "GB of memory")
+  expect_refusal(scan_grid(start_from(boxed, a = 1, k = 1), a = c(0, 3), k = c(0, 1), points = 1e6), "argument", "GB of memory")
+  expect_refusal(solver_differential_evolution(population = 1e9), "argument", "at most 1,000,000")
+  expect_refusal(uncertainty(run, "bootstrap", replicates = 30.5), "argument", "whole number")
   expect_identical(uncertainty(run, "bootstrap", replicates = 30, seed = 2^31, threads = 1e9)$parameter, c("a", "k"))
   expect_true(fit_multistart(boxed, starts = 20, seed = 2^33, threads = 500)[[1]]$converged)
-  expect_refusal(fit_multistart(boxed, starts = 5, seed = -1), "solver", "seed")
+  expect_refusal(fit_multistart(boxed, starts = 5, seed = -1), "argument", "seed")
 })
 
 test_that("a parameter may be named like an argument, or like its beginning", {
@@ -24,7 +24,7 @@ test_that("a parameter may be named like an argument, or like its beginning", {
     derived <- eval(parse(text = sprintf("derive(fitted, h = b, %s = 2 * b)", name))[[1]])
     expect_identical(derived$parameter, c("h", name))
   }
-  expect_refusal(start_from(3, a = 1), "model", "must be a problem")
+  expect_refusal(start_from(3, a = 1), "argument", "must be a problem")
 })
 
 test_that("figures and reports of a model of the reading before are made", {

@@ -16,7 +16,7 @@ test_that("bands are told apart, and rows beyond the data are named", {
   half <- (own$upper - own$lower) / 2 / qt(0.975, df.residual(run))
   expect_equal(half, sqrt(own$std_error^2 + (sigma(run) * c(0.1, 0.4))^2), tolerance = 1e-10)
   expect_refusal(predict(run, data.frame(dark = 1), band = "confidence"), "measurements", "lacks the predictor light")
-  expect_refusal(predict(run, band = "confidence", level = 95), "solver", "level")
+  expect_refusal(predict(run, band = "confidence", level = 95), "argument", "level")
 })
 
 test_that("a family's prediction band is that of its distribution", {

@@ -95,7 +95,7 @@ test_that("others that were carried along to a higher optimum are found out from
   }
   found <- walked(two_optima)
   expect_equal(found$how, "reached")
-  expect_true("several minima" %in% found$noticed)
+  expect_true("several_minima" %in% found$noticed)
   expect_gt(found$end, 3.9)
   # and a cold one that is better than the run's answer says so
   hidden <- function(at, from) {
@@ -111,5 +111,5 @@ test_that("a fit that gets better again on the way is noticed", {
   found <- walked(known_root(function(d) (if (d < 1.5) d else if (d < 4) 0.5 else d - 3.5)^2), step = 1, target = 3)
   expect_equal(found$how, "reached")
   expect_equal(found$end, 8.5, tolerance = 1e-6)
-  expect_true("turns back" %in% found$noticed)
+  expect_true("turns_back" %in% found$noticed)
 })

@@ -29,7 +29,7 @@ test_that("reports replace a file whole or not at all", {
   folder <- withr::local_tempdir()
   path <- file.path(folder, "r.html")
   writeLines("old", path)
-  expect_refusal(write_report(run, path, level = 2), "solver", "level")
+  expect_refusal(write_report(run, path, level = 2), "argument", "level")
   expect_refusal(tundrel:::write_whole(path, function(beside) {
     writeLines("half", beside)
     stop("the disk is full")

@@ -72,9 +72,9 @@ test_that("runs that stopped short go on, and those under way say so", {
   # an ended run stays as it is
   done <- fit_local(problem)
   expect_identical(advance(done)$iterations, done$iterations)
-  expect_refusal(advance(done, 0), "solver", "at least 1")
-  expect_refusal(finish(done, max_evaluations = 0), "solver", "max_evaluations")
-  expect_refusal(fit_local(problem, tolerance = -1), "solver", "tolerance")
+  expect_refusal(advance(done, 0), "argument", "at least 1")
+  expect_refusal(finish(done, max_evaluations = 0), "argument", "max_evaluations")
+  expect_refusal(fit_local(problem, tolerance = -1), "argument", "tolerance")
   reached <- fit_local(problem, target = 500)
   expect_identical(reached$stop_reason, "target")
   expect_lte(reached$value, 500)

@@ -55,7 +55,7 @@ test_that("glance has its columns, and they agree with each other", {
 
 test_that("tidy, augment and the trace have their columns", {
   run <- fit_local(lichen_problem())
-  expect_named(tidy(run), c("parameter", "estimate", "std_error", "lower", "upper", "level", "by", "note"))
+  expect_named(tidy(run), c("parameter", "estimate", "std_error", "lower", "upper", "level", "by", "code", "note"))
   expect_named(augment(run), c(names(lichen_measurements()), "fitted", "residual", "standardised", "studentised", "leverage", "influence"))
   expect_equal(which(is.na(augment(run)$fitted)), 47)
   trace <- trace_table(run)
@@ -87,7 +87,7 @@ test_that("uncertainties of runs that did not converge carry a warning, and ways
   run <- fit_local(start_from(lichen_problem(), top = 80), max_evaluations = 1)
   expect_warning(uncertainty(run), class = "tundrel_warning_uncertainty")
   good <- fit_local(lichen_problem())
-  expect_refusal(uncertainty(good, level = 1.2), "solver", "level")
+  expect_refusal(uncertainty(good, level = 1.2), "argument", "level")
   expect_refusal(uncertainty(good, by = "curvatur"), "solver", "Did you mean curvature?")
   expect_refusal(confint(good, "tpo"), "model", "Did you mean top?")
   expect_output(print(uncertainty(good)), "95 % intervals")

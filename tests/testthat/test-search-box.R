@@ -63,7 +63,7 @@ test_that("large tables are searched with fewer evaluations", {
   evaluations <- function(rows) {
     d <- data.frame(x = seq(0.1, 5, length.out = rows))
     d$y <- exp(-d$x)
-    default_evaluations(suppressMessages(new_walk(pose(d, y ~ a * exp(-b * x^c)), "cma_es", 1e-10, "none", 1)))
+    default_evaluations(suppressMessages(specify_run(pose(d, y ~ a * exp(-b * x^c)), "cma_es", 1e-10, "none", 1)))
   }
   expect_equal(evaluations(100), 40000)
   expect_equal(evaluations(2e5), 10000)

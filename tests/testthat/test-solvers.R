@@ -9,7 +9,8 @@ test_that("solvers are tabled, and the default says why", {
     stated <- formals(tundrel:::solver_constructor(known$name[k]))
     stated <- stated[setdiff(names(stated), "simplex")]
     usual <- lapply(known$settings[[k]], function(s) if (is.nan(s$usual)) NULL else if (s$kind == "flag") s$usual == 1 else s$usual)
-    expect_identical(as.list(stated), as.list(usual), label = known$name[k])
+    expect_identical(unname(as.list(stated)), unname(as.list(usual)), label = known$name[k])
+    expect_identical(as.character(names(stated)), as.character(names(usual)))
   }
   expect_match(fit_local(lichen_problem())$solver$why, "sums of squares")
   expect_match(fit_local(judge_by(lichen_problem(), absolute_error()))$solver$why, "kinks")
@@ -133,7 +134,7 @@ test_that("geodesic acceleration reaches the same answers, in fewer iterations d
     shorter <- shorter + (bent$iterations < straight$iterations)
   }
   expect_gte(shorter, 4)
-  expect_refusal(solver_levenberg_marquardt(geodesic = 1), "solver", "TRUE or FALSE")
+  expect_refusal(solver_levenberg_marquardt(geodesic = 1), "argument", "TRUE or FALSE")
 })
 
 test_that("geodesic acceleration keeps bounds, and is stored with its run", {

@@ -41,6 +41,6 @@ test_that("what cannot be suggested is refused with a remedy", {
   expect_refusal(suggest_start(pose(decay(), y ~ log(-1 - a^2))), "model", c("at any of the 600 points", "search_within()"))
   problem <- subject_to(pose(decay(), y ~ a * exp(-k * x)), k > 0)
   expect_refusal(search_within(problem, k = c(-2, -1)), "condition", c("outside its conditions", "k > 0"))
-  expect_refusal(search_within(problem, k = log_range(-1, 2)), "condition", "above 0")
-  expect_refusal(search_within(problem, k = log_range(2, 1)), "condition", "high")
+  expect_refusal(search_within(problem, k = log_range(-1, 2)), "argument", "above 0")
+  expect_refusal(search_within(problem, k = log_range(2, 1)), "argument", "high")
 })

@@ -204,7 +204,7 @@ test_that("a better optimum met on the way is told", {
 
 test_that("what cannot be told is refused or said", {
   run <- decay_run()
-  expect_refusal(uncertainty(run, level = 95), "solver", "level")
+  expect_refusal(uncertainty(run, level = 95), "argument", "level")
   expect_refusal(uncertainty(run, by = "profiles"), "solver", "Did you mean profile?")
   expect_refusal(uncertainty(run, by = "bootstrap", resample = "residuals"), "criterion", "Did you mean residual?")
   expect_refusal(derive(run, log(2) / k), "model", "needs a name")
@@ -292,8 +292,9 @@ test_that("rows of several ways stand together, parameter by parameter, with col
   expect_equal(table$by, rep(c("bootstrap", "curvature", "profile"), 3))
   expect_equal(vapply(table, typeof, ""), c(
     parameter = "character", estimate = "double", std_error = "double", lower = "double", upper = "double", level = "double",
-    by = "character", note = "character"
+    by = "character", code = "character", note = "character"
   ))
   expect_equal(table$note[table$parameter == "p"], rep("fixed", 3))
+  expect_equal(table$code[table$parameter == "p"], rep("fixed", 3))
   expect_null(names(table$estimate))
 })

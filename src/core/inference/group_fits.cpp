@@ -4,7 +4,7 @@ namespace tundrel {
 
 FitTable fit_groups(Problem& problem, const SolverMaker& make, const Eigen::MatrixXd& starts, const Eigen::MatrixXd& typical,
                     const Columns& measured, const std::vector<long>& first, const Budget& budget) {
-  std::vector<Columns> tables(std::max(1, problem.threads), measured);
+  std::vector<Columns> tables(std::max(1, problem.work.threads), measured);
   return many_fits(problem, make, static_cast<int>(first.size()) - 1, measured, budget, [&](Problem& mine, int thread, int k) {
     Columns& rows = tables[thread];
     for (std::size_t c = 0; c < rows.data.size(); ++c) rows.data[c] = measured.data[c] + first[k];

@@ -31,7 +31,7 @@ void FitTable::put(int k, const RunResult& run) {
 
 FitTable many_fits(Problem& problem, const SolverMaker& make, int n, const Columns& measured, const Budget& budget,
                    const std::function<Eigen::VectorXd(Problem& mine, int thread, int k)>& set_up) {
-  const int workers = std::max(1, std::min(problem.threads, n));
+  const int workers = std::max(1, std::min(problem.work.threads, n));
   std::vector<std::unique_ptr<Problem>> own;
   for (int k = 0; k < workers; ++k) own.push_back(problem.clone());
   if (!own[0] || !own[0]->read(measured)) return {};
@@ -40,7 +40,7 @@ FitTable many_fits(Problem& problem, const SolverMaker& make, int n, const Colum
   share_out(n, workers, [&](int thread, int k) {
     Problem& mine = *own[thread];
     const Eigen::VectorXd start = set_up(mine, thread, k);
-    mine.forget();
+    mine.work.forget();
     mine.refined = false;
     table.put(k, run(mine, *solvers[thread], start, budget, Keep::nothing));
   });

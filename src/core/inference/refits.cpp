@@ -32,7 +32,7 @@ class Resampled {
 
 FitTable refits(Problem& problem, const SolverMaker& make, const Eigen::VectorXd& start, const Columns& measured,
                 const Resampling& resampling, const Budget& budget) {
-  std::vector<Resampled> data(std::max(1, problem.threads), Resampled(measured, resampling));
+  std::vector<Resampled> data(std::max(1, problem.work.threads), Resampled(measured, resampling));
   return many_fits(problem, make, resampling.size(), measured, budget, [&](Problem& mine, int thread, int k) {
     mine.read(data[thread].columns(k));
     return start;

@@ -30,21 +30,21 @@ LeastSquaresProblem::LeastSquaresProblem(Graph graph, int residual, int weighted
       value_program_(graph_, {residual}),
       jacobian_program_(jacobian_program(graph_, residual, size())),
       response_program_(graph_, {weighted_response}) {
-  this->threads = threads;
+  work.threads = threads;
 }
 
 double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::VectorXd& x) {
   const Segments segments(columns_.rows);
   sums_.setZero(segments.count);
-  sweep_.run(*this, program, x, columns_, segments,
-             [&](const Program::Workspace& work, int s, long, int n) { sums_[s] += row_product(work.output(0), work.output(0), n); });
+  sweep_.run(work, program, x, columns_, segments,
+             [&](const Program::Workspace& block, int s, long, int n) { sums_[s] += row_product(block.output(0), block.output(0), n); });
   return sums_.sum();
 }
 
 double LeastSquaresProblem::value(const Eigen::VectorXd& x) {
-  ++evaluations;
+  ++work.evaluations;
   const double total = sum_of_squares(value_program_, x);
-  if (!std::isfinite(total)) ++refused;
+  if (!std::isfinite(total)) ++work.refused;
   return total;
 }
 
@@ -59,10 +59,10 @@ double LeastSquaresProblem::response_norm() {
 }
 
 void LeastSquaresProblem::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
-  ++evaluations;
+  ++work.evaluations;
   if (!looked_ || latest_ != x) look_at(x);
   at.set(latest_value_, factors_[0].triangle());
-  if (!at.usable) ++refused;
+  if (!at.usable) ++work.refused;
 }
 
 void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
@@ -76,9 +76,9 @@ void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
   const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
-  sweep_.run(*this, program, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    factors_[s].fold(work.outputs(), n);
-    if (curvature) add_curvature(work, p, s, n);
+  sweep_.run(work, program, x, columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+    factors_[s].fold(block.outputs(), n);
+    if (curvature) add_curvature(block, p, s, n);
   });
   for (int s = 1; s < segments.count; ++s) factors_[0].fold(factors_[s]);
   looked_ = true;
@@ -103,9 +103,9 @@ void LeastSquaresProblem::make_curvature_programs() {
 }
 
 // Of a block: output `residual` of the program, and the second derivatives after it.
-void LeastSquaresProblem::add_curvature(const Program::Workspace& work, int residual, int segment, int n) {
+void LeastSquaresProblem::add_curvature(const Program::Workspace& block, int residual, int segment, int n) {
   for (int k = 0; k < static_cast<int>(curved_.size()); ++k)
-    curvature_sums_(k, segment) += row_product(work.output(residual), work.output(residual + 1 + k), n);
+    curvature_sums_(k, segment) += row_product(block.output(residual), block.output(residual + 1 + k), n);
 }
 
 void LeastSquaresProblem::finish_curvature() {
@@ -125,8 +125,8 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
     const Segments segments(columns_.rows);
     curvature_known_ = false;
     curvature_sums_.setZero(curved_.size(), segments.count);
-    sweep_.run(*this, *curvature_program_, x, columns_, segments,
-               [&](const Program::Workspace& work, int s, long, int n) { add_curvature(work, 0, s, n); });
+    sweep_.run(work, *curvature_program_, x, columns_, segments,
+               [&](const Program::Workspace& block, int s, long, int n) { add_curvature(block, 0, s, n); });
     finish_curvature();
     curvature_known_ = looked_ && latest_ == x;
   }
@@ -135,7 +135,7 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
 }
 
 bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) {
-  ++evaluations;
+  ++work.evaluations;
   const int p = size();
   if (!bend_program_) {
     std::vector<int> outputs = gradient_nodes(graph_, residual_, p);
@@ -144,11 +144,11 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
   }
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
-  sweep_.run(*this, *bend_program_, x, columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
+  sweep_.run(work, *bend_program_, x, columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
     Eigen::ArrayXd second = Eigen::ArrayXd::Zero(n);
     for (int i = 0, k = p; i < p; ++i)
-      for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(work.output(k), n);
-    for (int i = 0; i < p; ++i) sums(i, s) += row_product(work.output(i), second.data(), n);
+      for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(block.output(k), n);
+    for (int i = 0; i < p; ++i) sums(i, s) += row_product(block.output(i), second.data(), n);
   });
   bend = sums.rowwise().sum();
   return bend.allFinite();

@@ -3,13 +3,13 @@
 #include <memory>
 
 #include "../expression/program.h"
-#include "problem.h"
+#include "squares.h"
 #include "sweep.h"
 #include "triangular_factor.h"
 
 namespace tundrel {
 
-class LeastSquaresProblem : public Problem {
+class LeastSquaresProblem : public SquaresProblem {
  public:
   // `residual` and `weighted_response` are nodes of `graph`, whose parameters are the free ones.
   LeastSquaresProblem(Graph graph, int residual, int weighted_response, Columns columns,
@@ -37,7 +37,7 @@ class LeastSquaresProblem : public Problem {
   // Finds value and triangle, and the curvature with them where it is expected.
   void look_at(const Eigen::VectorXd& x);
   void make_curvature_programs();
-  void add_curvature(const Program::Workspace& work, int residual, int segment, int n);
+  void add_curvature(const Program::Workspace& block, int residual, int segment, int n);
   void finish_curvature();
   // Sum over rows of the square of the program's first output.
   double sum_of_squares(const Program& program, const Eigen::VectorXd& x);

@@ -40,7 +40,7 @@ RowSumProblem::RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, 
       loss_(loss),
       columns_(std::move(columns)),
       bounds_(std::move(bounds)) {
-  this->threads = threads;
+  work.threads = threads;
   if (loss_.smooth < 0) loss_.smooth = graph_.constant(0);
   const SplitSum split = split_constant_terms(graph_, loss_.smooth);
   loss_.smooth = split.varying;
@@ -82,16 +82,16 @@ Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::
   const Segments segments(columns_.rows);
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
-  sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    for (int k = 0; k < n_outputs; ++k) sums(k, s) += row_sum(work.output(k), n);
+  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+    for (int k = 0; k < n_outputs; ++k) sums(k, s) += row_sum(block.output(k), n);
   });
   return sums.rowwise().sum();
 }
 
 double RowSumProblem::value(const Eigen::VectorXd& x) {
-  ++evaluations;
+  ++work.evaluations;
   const double total = column_sums(value_program_, x)[0] + constant_;
-  if (!std::isfinite(total)) ++refused;
+  if (!std::isfinite(total)) ++work.refused;
   return total;
 }
 
@@ -102,7 +102,7 @@ double RowSumProblem::value_unit(const Expansion& at) {
 }
 
 Slope RowSumProblem::slope(const Eigen::VectorXd& x) {
-  ++evaluations;
+  ++work.evaluations;
   if (!slopes_) {
     std::vector<int> outputs{rounded_};
     for (int node : gradient_nodes(graph_, rounded_, size())) outputs.push_back(node);
@@ -111,14 +111,14 @@ Slope RowSumProblem::slope(const Eigen::VectorXd& x) {
   }
   const Eigen::VectorXd sums = column_sums(slope_program_, x);
   if (!sums.allFinite()) {
-    ++refused;
+    ++work.refused;
     return {};
   }
   return {true, sums[0] + constant_, sums.tail(size())};
 }
 
 Expansion RowSumProblem::expand(const Eigen::VectorXd& x) {
-  ++evaluations;
+  ++work.evaluations;
   if (!expands_) expansion_program_ = expansion_program({rounded_});
   expands_ = true;
   const int p = size();
@@ -126,7 +126,7 @@ Expansion RowSumProblem::expand(const Eigen::VectorXd& x) {
   Expansion out;
   out.usable = sums.allFinite();
   if (!out.usable) {
-    ++refused;
+    ++work.refused;
     return out;
   }
   out.value = sums[0] + constant_;
@@ -143,7 +143,7 @@ KinkSizes RowSumProblem::kink_sizes(const Eigen::VectorXd& x) {
 }
 
 KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double width, int most) {
-  ++evaluations;
+  ++work.evaluations;
   const int p = size(), second = 1 + p, length = 1 + p + pairs(p);
   if (!sets_kinks_apart_) kink_program_ = expansion_program({loss_.smooth, loss_.kink});
   sets_kinks_apart_ = true;
@@ -152,21 +152,21 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   Eigen::MatrixXd efforts = Eigen::MatrixXd::Zero(p, segments.count);
   // In an order that does not depend on threads: each segment keeps its own.
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
-  sweep_.run(*this, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    const double* kink = work.output(length);
+  sweep_.run(work, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+    const double* kink = block.output(length);
     for (int j = 0; j < p; ++j) {
-      const Eigen::ArrayXd effort = Block(work.output(1 + j), n).abs() + Block(work.output(length + 1 + j), n).abs();
+      const Eigen::ArrayXd effort = Block(block.output(1 + j), n).abs() + Block(block.output(length + 1 + j), n).abs();
       efforts(j, s) += row_sum(effort.data(), n);
     }
-    for (int k = 0; k < length; ++k) sums(k, s) += row_sum(work.output(k), n);
+    for (int k = 0; k < length; ++k) sums(k, s) += row_sum(block.output(k), n);
     for (int i = 0; i < n; ++i) {
       if (std::fabs(kink[i]) <= width) {
         std::vector<double> row(length);
-        for (int k = 0; k < length; ++k) row[k] = work.output(length + k)[i];
+        for (int k = 0; k < length; ++k) row[k] = block.output(length + k)[i];
         if (static_cast<int>(near[s].size()) <= most) near[s][row] += 1;
       } else {
         const double sign = kink[i] > 0 ? 1 : -1;
-        for (int k = 0; k < length; ++k) sums(k, s) += sign * work.output(length + k)[i];
+        for (int k = 0; k < length; ++k) sums(k, s) += sign * block.output(length + k)[i];
       }
     }
   });
@@ -190,8 +190,8 @@ Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eige
   const Segments segments(columns_.rows);
   const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(p, block_rows));
-  sweep_.run(*this, program, with_width(x), columns_, segments, [&](const Program::Workspace& work, int s, long, int n) {
-    for (int k = 0; k < rows_at_once; ++k) factors[s].fold(work.outputs() + k * p, n);
+  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+    for (int k = 0; k < rows_at_once; ++k) factors[s].fold(block.outputs() + k * p, n);
   });
   for (int s = 1; s < segments.count; ++s) factors[0].fold(factors[s]);
   return factors[0].triangle();

@@ -4,19 +4,21 @@
 
 #include "../criterion/row_loss.h"
 #include "../expression/program.h"
+#include "kinks.h"
 #include "problem.h"
 #include "sweep.h"
 
 namespace tundrel {
 
-class RowSumProblem : public Problem {
+class RowSumProblem : public Problem, public Kinks, public RowSlopes {
  public:
   // Nodes of `loss` are in `graph`, whose parameters are the free ones.
   RowSumProblem(Graph graph, const RowLoss& loss, Columns columns, Bounds bounds, int threads);
 
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
-  Form form() const override { return loss_.kink < 0 ? Form::smooth : Form::kinked; }
+  Kinks* kinks() override { return loss_.kink < 0 ? nullptr : this; }
+  RowSlopes* row_slopes() override { return this; }
   double value(const Eigen::VectorXd& x) override;
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   std::unique_ptr<Problem> clone() const override { return cloned(*this); }

@@ -6,8 +6,8 @@
 
 #include "../expression/program.h"
 #include "../threads.h"
+#include "evaluation.h"
 #include "halted.h"
-#include "problem.h"
 #include "segments.h"
 
 namespace tundrel {
@@ -23,10 +23,10 @@ class Sweep {
   // Long enough for the user to want to stop it in the middle; then it throws Halted.
   static bool is_long(const Segments& segments) { return segments.count > 1; }
 
-  // Calls use(outputs, segment, first row, number of rows) for each block, segments shared out over the problem's threads.
+  // Calls use(outputs, segment, first row, number of rows) for each block, segments shared out over threads.
   template <class Use>
-  void run(const Problem& problem, const Program& program, const Eigen::VectorXd& x, const Columns& columns, const Segments& segments, const Use& use) {
-    workspaces_.resize(std::max(1, std::min(problem.threads, segments.count)));
+  void run(const Evaluation& evaluation, const Program& program, const Eigen::VectorXd& x, const Columns& columns, const Segments& segments, const Use& use) {
+    workspaces_.resize(std::max(1, std::min(evaluation.threads, segments.count)));
     for (Program::Workspace& work : workspaces_) program.prepare(x.data(), columns.rows, work);
     const auto cover = [&](int thread, int segment) {
       Program::Workspace& work = workspaces_[thread];
@@ -37,8 +37,8 @@ class Sweep {
     };
     if (!is_long(segments)) return cover(0, 0);
     std::atomic<bool> halted{false};
-    share_out(segments.count, problem.threads, [&](int thread, int segment) {
-      if (thread == 0 && problem.is_halted()) halted = true;
+    share_out(segments.count, evaluation.threads, [&](int thread, int segment) {
+      if (thread == 0 && evaluation.is_halted()) halted = true;
       if (!halted) cover(thread, segment);
     });
     if (halted) throw Halted();

@@ -7,18 +7,18 @@
 namespace tundrel {
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
-  spend();
+  work.spend();
   const double found = value_(x);
-  answered();
-  if (!std::isfinite(found)) ++refused;
+  work.answered();
+  if (!std::isfinite(found)) ++work.refused;
   note_met(x, found);
   return found;
 }
 
 Eigen::VectorXd ValueFunctionProblem::gradient(const Eigen::VectorXd& x) {
-  spend();
+  work.spend();
   const Eigen::VectorXd found = gradient_(x);
-  answered();
+  work.answered();
   return found;
 }
 

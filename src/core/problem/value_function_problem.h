@@ -17,7 +17,6 @@ class ValueFunctionProblem : public Problem {
 
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
-  Form form() const override { return Form::smooth; }
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   bool calls_user() const override { return true; }
   double value(const Eigen::VectorXd& x) override;

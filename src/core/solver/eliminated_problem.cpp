@@ -34,9 +34,9 @@ Eigen::VectorXd EliminatedProblem::whole(const Eigen::VectorXd& x) {
 }
 
 double EliminatedProblem::value(const Eigen::VectorXd& x) {
-  evaluations += 2;  // one for the linear parameters, one for the value
+  work.evaluations += 2;  // one for the linear parameters, one for the value
   const double value = inner_->value(whole(x));
-  if (!std::isfinite(value)) ++refused;
+  if (!std::isfinite(value)) ++work.refused;
   return value;
 }
 

@@ -14,6 +14,9 @@ class EliminatedProblem : public Problem {
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
   double value(const Eigen::VectorXd& x) override;
+  // Solvers that ask for more than values solve the whole problem.
+  Expansion expand(const Eigen::VectorXd&) override { return {}; }
+  double least_value() override { return inner_->least_value(); }
   std::unique_ptr<Problem> clone() const override;
   Eigen::VectorXd whole(const Eigen::VectorXd& x) override;
   Eigen::VectorXd kept(const Eigen::VectorXd& whole) const;

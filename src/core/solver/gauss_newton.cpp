@@ -44,7 +44,7 @@ void GaussNewton::start(Problem& problem, const Eigen::VectorXd& x) {
   status_.action = "start";
   status_.x = x;
   idle_ = 0;
-  Linearisation at = problem.linearise(x);
+  Linearisation at = problem.squares()->linearise(x);
   if (!at.usable) {
     status_.value = at.value;
     status_.reason = StopReason::failed;
@@ -66,7 +66,7 @@ void GaussNewton::iterate(Problem& problem) {
   const double size = scale.cwiseProduct(status_.x).norm();
   for (double share = 1; share >= kShortest; share /= 2) {
     const Eigen::VectorXd to = problem.bounds().along(status_.x, step, share);
-    Linearisation trial = problem.linearise(to);
+    Linearisation trial = problem.squares()->linearise(to);
     if (!trial.usable || !(trial.value <= at_.value - kEnoughFall * share * promised + 1e-15 * at_.value)) continue;
     const double length = scale.cwiseProduct(to - status_.x).norm();
     const double fall = at_.value - trial.value, before = status_.gradient_norm, value = at_.value;

@@ -1,5 +1,6 @@
 // Undamped steps for sums of squares, with a line search.
 #pragma once
+#include "../problem/squares.h"
 #include "solver.h"
 
 namespace tundrel {

@@ -68,7 +68,7 @@ void LevenbergMarquardt::move_there(const Eigen::VectorXd& x) {
 }
 
 void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
-  problem.expect_curvature(false);
+  problem.squares()->expect_curvature(false);
   status_ = Status();
   status_.action = "start";
   status_.x = x;
@@ -78,7 +78,7 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   here_->at.usable = false;
   here_->scale.setZero(x.size());
   Linearisation& at = there_->at;
-  problem.linearise_into(x, at);
+  problem.squares()->linearise_into(x, at);
   if (!at.usable) {
     status_.value = at.value;
     status_.reason = StopReason::failed;
@@ -97,7 +97,7 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
 }
 
 void LevenbergMarquardt::iterate(Problem& problem) {
-  problem.expect_curvature(curves(kNearlyNear));
+  problem.squares()->expect_curvature(curves(kNearlyNear));
   if (closing_ == Closing::no)
     walk(problem);
   else
@@ -121,7 +121,7 @@ LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen:
   Eigen::VectorXd bend;
   for (std::size_t k = 0; k < here_->unheld.size(); ++k)
     if (std::fabs(straight[k] - step[here_->unheld[k]] * here_->scale[here_->unheld[k]]) > kCutShort * straight.norm()) return Bend::none;
-  if (!problem.bend_along(status_.x, step, bend)) return Bend::none;
+  if (!problem.squares()->bend_along(status_.x, step, bend)) return Bend::none;
   Eigen::VectorXd scaled(here_->unheld.size());
   for (std::size_t k = 0; k < here_->unheld.size(); ++k) scaled[k] = bend[here_->unheld[k]] / here_->scale[here_->unheld[k]];
   const Eigen::VectorXd acceleration = -0.5 * here_->linear.solve(damping, scaled);
@@ -180,7 +180,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
     if (bend == Bend::added) problem.bounds().go_along(x, step, 1, to);
   }
   const Linearisation& trial = there_->at;
-  problem.linearise_into(to, there_->at);
+  problem.squares()->linearise_into(to, there_->at);
   if (!trial.usable) {
     status_.action = "point refused: no finite value, region smaller";
     radius_ = kShorter * std::min(radius_, length);
@@ -220,7 +220,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
 // add to the square of the linear model along it.
 bool LevenbergMarquardt::newton_step(Problem& problem, Eigen::VectorXd& step, double& bending) {
   const std::vector<int>& unheld = here_->unheld;
-  if (!problem.residual_curvature(status_.x, curvature_)) return false;
+  if (!problem.squares()->residual_curvature(status_.x, curvature_)) return false;
   const auto n = static_cast<Eigen::Index>(unheld.size());
   extra_.resize(n, n);
   for (Eigen::Index j = 0; j < n; ++j)
@@ -261,7 +261,7 @@ void LevenbergMarquardt::take_closing_step(Problem& problem) {
   step_ = to_ - x;
   const double size = scaled_length(here_->scale, x), length = scaled_length(here_->scale, step_);
   bool better = false, fast = false;
-  if (length > 0) problem.linearise_into(to_, there_->at);
+  if (length > 0) problem.squares()->linearise_into(to_, there_->at);
   const double noise = kEpsilon * residual_scale(problem, x, here_->norms);
   if (length > 0 && there_->at.usable && there_->at.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
     look(problem, to_);

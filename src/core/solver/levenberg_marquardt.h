@@ -3,6 +3,7 @@
 #include <memory>
 #include <vector>
 
+#include "../problem/squares.h"
 #include "../step/linear_step.h"
 #include "solver.h"
 

@@ -65,7 +65,7 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
                                  const Eigen::MatrixXd& typical, const Budget& budget) {
   const int n = static_cast<int>(starts.cols());
   std::vector<std::unique_ptr<Problem>> own;
-  for (int k = 0; k < std::min(problem.threads, n); ++k) {
+  for (int k = 0; k < std::min(problem.work.threads, n); ++k) {
     auto copy = problem.clone();
     if (copy) own.push_back(std::move(copy));
   }
@@ -74,7 +74,7 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
   std::vector<RunResult> results(n);
   share_out(n, workers, [&](int thread, int job) {
     Problem& mine = own.empty() ? problem : *own[thread];
-    mine.forget();
+    mine.work.forget();
     mine.refined = false;
     mine.expect(typical.col(job));
     results[job] = run(mine, *solvers[thread], starts.col(job), budget);

@@ -42,8 +42,8 @@ double Walk::elapsed() const {
 
 void Walk::count() {
   if (timed_) progress_.seconds = elapsed();
-  progress_.evaluations = problem_.evaluations;
-  progress_.refused = problem_.refused;
+  progress_.evaluations = problem_.work.evaluations;
+  progress_.refused = problem_.work.refused;
   progress_.refined = problem_.refined;
 }
 
@@ -51,7 +51,7 @@ void Walk::record(const char* action) {
   count();
   const Status& s = solver_.status();
   progress_.reason = s.reason;
-  go_on_ = !problem_.is_halted();
+  go_on_ = !problem_.work.is_halted();
   if (keep_ == Keep::nothing) return;
   const Eigen::MatrixXd* members = keep_ == Keep::members ? solver_.members() : nullptr;
   trace_.push_back({progress_.iterations, progress_.evaluations, s.value, s.gradient_norm, s.step_norm,
@@ -62,13 +62,13 @@ void Walk::record(const char* action) {
 void Walk::allow(const Budget& budget) {
   began_ = std::chrono::steady_clock::now();
   before_ = progress_.seconds;
-  problem_.most_evaluations = budget.evaluations;
-  problem_.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
+  problem_.work.most_evaluations = budget.evaluations;
+  problem_.work.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
 }
 
 void Walk::begin(const Eigen::VectorXd& start, long spent) {
   progress_ = Progress();
-  problem_.evaluations = progress_.evaluations = spent;
+  problem_.work.evaluations = progress_.evaluations = spent;
   began_ = std::chrono::steady_clock::now();
   before_ = 0;
   solver_.start(problem_, start);
@@ -83,15 +83,15 @@ void Walk::go_on(const Progress& progress, long spent) {
 }
 
 void Walk::take_over(const Progress& progress) {
-  problem_.evaluations = progress.evaluations;
-  problem_.refused = progress.refused;
+  problem_.work.evaluations = progress.evaluations;
+  problem_.work.refused = progress.refused;
   problem_.refined = progress.refined;
 }
 
 void Walk::settle_count() {
   if (problem_.calls_user()) {
-    progress_.evaluations = problem_.evaluations;
-    progress_.refused = problem_.refused;
+    progress_.evaluations = problem_.work.evaluations;
+    progress_.refused = problem_.work.refused;
     problem_.refined = progress_.refined;
   } else {
     take_over(progress_);
@@ -108,7 +108,7 @@ void Walk::halted(Halt why) {
 void Walk::advance(const Budget& budget) {
   allow(budget);
   timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
-  problem_.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
+  problem_.work.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
   const long first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
@@ -130,7 +130,7 @@ void Walk::advance(const Budget& budget) {
     if (!iterate()) continue;
     if (solver_.under_way()) {
       count();
-      go_on_ = !problem_.is_halted();
+      go_on_ = !problem_.work.is_halted();
       continue;
     }
     ++progress_.iterations;
@@ -189,8 +189,8 @@ bool Walk::iterate() {
 void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values) {
   began_ = std::chrono::steady_clock::now();
   before_ = progress_.seconds;
-  problem_.evaluations += values.size();
-  for (Eigen::Index k = 0; k < values.size(); ++k) problem_.refused += !std::isfinite(values[k]);
+  problem_.work.evaluations += values.size();
+  for (Eigen::Index k = 0; k < values.size(); ++k) problem_.work.refused += !std::isfinite(values[k]);
   solver.propose(problem_);
   if (!solver.record(problem_, values)) return count();
   ++progress_.iterations;
@@ -199,10 +199,10 @@ void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values
 
 // Of a walk that was cut short, the best point that was paid for.
 RunResult Walk::best_of(RunResult result) const {
-  if (result.reason == StopReason::none || claims_optimum(result.reason) || problem_.best_met.size() == 0) return result;
-  if (std::isfinite(result.value) && (result.value <= problem_.best_value || solver_.status().infeasibility > 0)) return result;
-  result.x = problem_.best_met;
-  result.value = problem_.best_value;
+  if (result.reason == StopReason::none || claims_optimum(result.reason) || problem_.work.best_met.size() == 0) return result;
+  if (std::isfinite(result.value) && (result.value <= problem_.work.best_value || solver_.status().infeasibility > 0)) return result;
+  result.x = problem_.work.best_met;
+  result.value = problem_.work.best_value;
   return result;
 }
 
@@ -236,12 +236,12 @@ RunResult Walk::result() {
 
 RunResult not_begun(const Problem& problem, const Eigen::VectorXd& start, Halt why) {
   RunResult out;
-  const bool met = problem.best_met.size() > 0;
-  out.x = met ? problem.best_met : start;
-  out.value = met ? problem.best_value : std::numeric_limits<double>::quiet_NaN();
+  const bool met = problem.work.best_met.size() > 0;
+  out.x = met ? problem.work.best_met : start;
+  out.value = met ? problem.work.best_value : std::numeric_limits<double>::quiet_NaN();
   out.reason = out.claim = reason_of(why);
-  out.progress.evaluations = problem.evaluations;
-  out.progress.refused = problem.refused;
+  out.progress.evaluations = problem.work.evaluations;
+  out.progress.refused = problem.work.refused;
   return out;
 }
 
@@ -249,7 +249,7 @@ RunResult run(Problem& problem, Solver& solver, const Eigen::VectorXd& start, co
   Walk walk(problem, solver, keep);
   walk.allow(budget);
   try {
-    if (problem.is_halted()) throw Halted();
+    if (problem.work.is_halted()) throw Halted();
     walk.begin(start);
   } catch (const Halted& stop) {
     return not_begun(problem, start, stop.why);

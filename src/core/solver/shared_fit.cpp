@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "../threads.h"
+#include "../problem/squares.h"
 
 namespace tundrel {
 namespace {
@@ -52,17 +53,17 @@ class ArrowFit {
       : shared_(shared), typical_(typical), measured_(measured), first_(first), groups_(static_cast<int>(first.size()) - 1) {
     for (int i = 0; i < problem.size(); ++i)
       if (std::find(shared.begin(), shared.end(), i) == shared.end()) own_.push_back(i);
-    const int workers = std::max(1, std::min(problem.threads, groups_));
+    const int workers = std::max(1, std::min(problem.work.threads, groups_));
     for (int k = 0; k < workers; ++k) problems_.push_back(problem.clone());
     scale_ = MatrixXd::Zero(problem.size(), groups_);
-    for (int k = 0; k < groups_; ++k) response_norm_ = std::hypot(response_norm_, on_group(0, k).response_norm());
+    for (int k = 0; k < groups_; ++k) response_norm_ = std::hypot(response_norm_, on_group(0, k).squares()->response_norm());
   }
 
   Point look_at(const MatrixXd& x) {
     Point p;
     p.x = x;
     p.at.resize(groups_);
-    share_out(groups_, static_cast<int>(problems_.size()), [&](int thread, int k) { p.at[k] = on_group(thread, k).linearise(x.col(k)); });
+    share_out(groups_, static_cast<int>(problems_.size()), [&](int thread, int k) { p.at[k] = on_group(thread, k).squares()->linearise(x.col(k)); });
     p.usable = true;
     double sum = 0;
     for (const Linearisation& one : p.at) {
@@ -188,7 +189,7 @@ class ArrowFit {
     MatrixXd left = MatrixXd::Zero(s, s);
     for (int k = 0; k < groups_; ++k) {
       MatrixXd whole;
-      if (!on_group(0, k).residual_curvature(p.x.col(k), whole)) return true;
+      if (!on_group(0, k).squares()->residual_curvature(p.x.col(k), whole)) return true;
       whole += p.at[k].factor.transpose() * p.at[k].factor;
       const auto part = [&](const std::vector<int>& rows, const std::vector<int>& columns) {
         MatrixXd out(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(columns.size()));
@@ -335,7 +336,7 @@ SharedFit fit_shared(Problem& problem, const std::vector<int>& shared, const Mat
   StopReason claim = StopReason::none;
   while (claim == StopReason::none) {
     if (fit.evaluations >= budget.evaluations) claim = StopReason::evaluations;
-    if (problem.is_halted()) claim = StopReason::interrupted;
+    if (problem.work.is_halted()) claim = StopReason::interrupted;
     if (claim != StopReason::none) break;
     fit.prepare(here);
     const MatrixXd step = fit.step(here, damping);

@@ -11,6 +11,7 @@
 #include "../step/optimality.h"
 #include "../step/sizes.h"
 #include "solver_table.h"
+#include "../problem/kinks.h"
 
 namespace tundrel {
 namespace {
@@ -79,8 +80,8 @@ double reach_of_independent(const KinkedExpansion& at, const std::vector<int>& u
 // What no multipliers of the kinks at zero can balance, as verification will judge it.
 double slope_left(Problem& problem, const Eigen::VectorXd& x) {
   const double never = std::numeric_limits<double>::infinity();
-  const KinkedExpansion at = problem.expand_kinks(x, problem.kink_sizes(x).rounding, kMostProgramKinks);
-  const Eigen::MatrixXd information = problem.expected_factor(x);
+  const KinkedExpansion at = problem.kinks()->expand_kinks(x, problem.kinks()->kink_sizes(x).rounding, kMostProgramKinks);
+  const Eigen::MatrixXd information = problem.row_slopes()->expected_factor(x);
   if (!at.usable || information.size() == 0 || !information.allFinite()) return never;
   std::vector<int> free;
   for (int i = 0; i < x.size(); ++i)
@@ -105,7 +106,7 @@ void SmoothedNewton::take_over(Problem& problem) {
 void SmoothedNewton::start(Problem& problem, const Eigen::VectorXd& x) {
   status_ = Status();
   status_.x = x;
-  first_width_ = width_ = problem.kink_sizes(x).mean;
+  first_width_ = width_ = problem.kinks()->kink_sizes(x).mean;
   if (!std::isfinite(width_)) {
     status_.reason = StopReason::failed;
     return;
@@ -116,14 +117,14 @@ void SmoothedNewton::start(Problem& problem, const Eigen::VectorXd& x) {
     status_.reason = StopReason::gradient;
     return;
   }
-  problem.smooth_by(width_);
+  problem.kinks()->smooth_by(width_);
   smooth_.start(problem, x);
   take_over(problem);
   if (smooth_.status().reason == StopReason::failed) status_.reason = StopReason::failed;
 }
 
 void SmoothedNewton::iterate(Problem& problem) {
-  problem.smooth_by(width_);
+  problem.kinks()->smooth_by(width_);
   const StopReason inner = smooth_.status().reason;
   if (inner == StopReason::none && smooth_.status().gradient_norm > kStageTolerance) {
     smooth_.iterate(problem);
@@ -135,14 +136,14 @@ void SmoothedNewton::iterate(Problem& problem) {
 }
 
 void SmoothedNewton::narrow(Problem& problem) {
-  const double size = problem.kink_sizes(smooth_.status().x).mean;
+  const double size = problem.kinks()->kink_sizes(smooth_.status().x).mean;
   width_ = kNarrower * std::min(width_, size);
   status_.action = "kinks sharpened";
   if (!(width_ > kLeastShare * first_width_)) {
     status_.reason = StopReason::step;
     return;
   }
-  problem.smooth_by(width_);
+  problem.kinks()->smooth_by(width_);
   smooth_.renew(problem);
   if (smooth_.status().reason == StopReason::failed) status_.reason = StopReason::stalled;
 }
@@ -155,13 +156,13 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
   const int m = static_cast<int>(unheld.size()), most = 3 * problem.size() + 20;
   Eigen::VectorXd multiplier;
-  const KinkedExpansion near = problem.expand_kinks(x, kReach * width_, most);
+  const KinkedExpansion near = problem.kinks()->expand_kinks(x, kReach * width_, most);
   if (!near.usable) return false;
   const double doubt = std::clamp(kReach * width_ / first_width_, 1e-10, 0.1);
   const double reach = reach_of_independent(near, unheld, kReach * width_, doubt);
   double length = 0, before = std::numeric_limits<double>::infinity();
   for (int k = 0; k < kMostMeetingSteps; ++k, before = length) {
-    const KinkedExpansion at = problem.expand_kinks(x, reach, most);
+    const KinkedExpansion at = problem.kinks()->expand_kinks(x, reach, most);
     if (!at.usable) return false;
     const int n = static_cast<int>(at.kinks.size());
     if (k == 0) {
@@ -197,8 +198,8 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
     length = solution.head(m).norm();
     if (length <= 1e-15 || (k > 1 && length >= 0.5 * before && length < 1e-9)) break;
   }
-  const KinkedExpansion end = problem.expand_kinks(x, reach, most);
-  const double rounding = problem.kink_sizes(x).rounding;
+  const KinkedExpansion end = problem.kinks()->expand_kinks(x, reach, most);
+  const double rounding = problem.kinks()->kink_sizes(x).rounding;
   for (const Kink& kink : end.kinks)
     if (!end.usable || std::fabs(kink.value) > rounding) return false;
   const double value = problem.value(x);
@@ -223,9 +224,9 @@ bool SmoothedNewton::solve_program(Problem& problem) {
   bool moved = false;
   for (int k = 0; k < kMostProgramSteps && radius > kLeastRadius; ++k) {
     const Eigen::VectorXd x = status_.x, sizes = parameter_sizes(problem, x);
-    KinkedExpansion at = problem.expand_kinks(x, infinity, kMostProgramKinks);
-    if (!at.usable) at = problem.expand_kinks(x, kReach * width_, kMostProgramKinks);
-    const Eigen::MatrixXd information = problem.expected_factor(x);
+    KinkedExpansion at = problem.kinks()->expand_kinks(x, infinity, kMostProgramKinks);
+    if (!at.usable) at = problem.kinks()->expand_kinks(x, kReach * width_, kMostProgramKinks);
+    const Eigen::MatrixXd information = problem.row_slopes()->expected_factor(x);
     if (!at.usable || at.kinks.empty() || information.size() == 0 || !information.allFinite()) break;
     AbsoluteProgram program;
     const auto n = static_cast<Eigen::Index>(at.kinks.size());
@@ -267,7 +268,7 @@ bool SmoothedNewton::solve_program(Problem& problem) {
     return true;
   }
   if (moved) {
-    problem.smooth_by(width_);
+    problem.kinks()->smooth_by(width_);
     smooth_.start(problem, status_.x);
   }
   return false;

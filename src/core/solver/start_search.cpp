@@ -5,6 +5,7 @@
 
 #include "levenberg_marquardt.h"
 #include "../step/linear_step.h"
+#include "../problem/squares.h"
 
 namespace tundrel {
 namespace {
@@ -31,7 +32,7 @@ Start walked_on(Problem& problem, const Start& from, int iterations) {
 }  // namespace
 
 Eigen::VectorXd eliminate_linear(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& linear) {
-  const Linearisation at = problem.linearise(x);
+  const Linearisation at = problem.squares()->linearise(x);
   if (!at.usable || linear.empty()) return x;
   Eigen::VectorXd scale;
   at.column_norms(scale);

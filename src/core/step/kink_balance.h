@@ -2,7 +2,7 @@
 #pragma once
 #include <vector>
 
-#include "../problem/problem.h"
+#include "../problem/kinks.h"
 
 namespace tundrel {
 

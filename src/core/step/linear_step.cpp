@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+
 namespace tundrel {
 namespace {
 

@@ -3,7 +3,7 @@
 #include <Eigen/Core>
 #include <vector>
 
-#include "../problem/problem.h"
+#include "../problem/squares.h"
 
 namespace tundrel {
 

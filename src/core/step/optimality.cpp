@@ -22,7 +22,7 @@ std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd
 
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms) {
   const Eigen::VectorXd& typical = problem.bounds().typical;
-  double scale = problem.response_norm();
+  double scale = problem.squares()->response_norm();
   for (int i = 0; i < x.size(); ++i) scale = std::max(scale, norms[i] * std::max(std::fabs(x[i]), typical[i]));
   return scale;
 }

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <limits>
 
+#include "../problem/kinks.h"
+
 namespace tundrel {
 namespace {
 
@@ -69,9 +71,11 @@ Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::Ma
 
 Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,
                                    const std::vector<int>& moving) {
-  const Eigen::MatrixXd expected = problem.expected_factor(x);
-  if (expected.size() > 0) return expected;
-  if (problem.spread_of_slopes()) return sandwich_factor(at.hessian, problem.slopes_factor(x), moving);
+  if (RowSlopes* rows = problem.row_slopes()) {
+    const Eigen::MatrixXd expected = rows->expected_factor(x);
+    if (expected.size() > 0) return expected;
+    if (rows->spread_of_slopes()) return sandwich_factor(at.hessian, rows->slopes_factor(x), moving);
+  }
   return symmetric_factor(at.hessian, moving);
 }
 

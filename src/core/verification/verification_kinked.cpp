@@ -8,6 +8,7 @@
 #include "../step/kink_balance.h"
 #include "../step/sizes.h"
 #include "verification.h"
+#include "../problem/kinks.h"
 
 namespace tundrel {
 namespace {
@@ -49,10 +50,10 @@ Eigen::VectorXd way_down(const KinkedExpansion& at, const Eigen::VectorXd& multi
 // multiplier from -1 to 1 (Clarke, Optimization and Nonsmooth Analysis, 1983).
 Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
   Verification result;
-  const KinkSizes size = problem.kink_sizes(x);
+  const KinkSizes size = problem.kinks()->kink_sizes(x);
   const double value = problem.value(x);
   if (!std::isfinite(size.mean) || !std::isfinite(value)) return result;
-  const KinkedExpansion at = problem.expand_kinks(x, size.rounding, kMostKinks);
+  const KinkedExpansion at = problem.kinks()->expand_kinks(x, size.rounding, kMostKinks);
   result.value = value;
   const Bounds& bounds = problem.bounds();
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
@@ -71,7 +72,7 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
     else if (!bounds.rests_low(i, x[i]) && !bounds.rests_high(i, x[i]))
       free.push_back(i);
   }
-  const Eigen::MatrixXd information = problem.expected_factor(x);
+  const Eigen::MatrixXd information = problem.row_slopes()->expected_factor(x);
   const BalancedKinks balanced = balance_kinks(at, unit_steps(information, free));
   const Eigen::VectorXd& left = balanced.slope;
   result.slope = left;

@@ -8,6 +8,7 @@
 #include "../step/sizes.h"
 #include "../step/optimality.h"
 #include "verification.h"
+#include "../problem/squares.h"
 
 namespace tundrel {
 namespace {
@@ -149,10 +150,10 @@ Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals
 Expansion expansion_to_verify(Problem& problem, const Eigen::VectorXd& x) {
   if (problem.form() != Form::squares) return problem.expand(x);
   Expansion out;
-  const Linearisation at = problem.linearise(x);
+  const Linearisation at = problem.squares()->linearise(x);
   if (!at.usable) return out;
   Eigen::MatrixXd curvature, noise;
-  if (!problem.verified_curvature(x, curvature, noise)) curvature = Eigen::MatrixXd::Zero(x.size(), x.size());
+  if (!problem.squares()->verified_curvature(x, curvature, noise)) curvature = Eigen::MatrixXd::Zero(x.size(), x.size());
   out.usable = true;
   out.value = at.value;
   at.slope(out.gradient);
@@ -230,7 +231,7 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   }
   const bool settled = all_settled(problem, x, alive, criterion.length.cwiseProduct(along.step), result.runaway);
   const bool sinks = falls_into_open_limit(problem.bounds(), x, at.gradient, unit > 0 ? unit : std::fabs(at.value), result.runaway);
-  const Eigen::MatrixXd information = problem.form() == Form::squares ? problem.linearise(x).factor : information_factor(problem, x, at, problem.joint ? moving : alive);
+  const Eigen::MatrixXd information = problem.form() == Form::squares ? problem.squares()->linearise(x).factor : information_factor(problem, x, at, problem.joint ? moving : alive);
   result.factor = problem.joint ? with_certain_rows(information, problem.joint->gradients(x), active.condition, kCertain) : information;
   conclude(problem, x, alive, active.feasible && down.size() == 0 && settled && !sinks, result);
   if (!active.feasible) {

@@ -6,6 +6,7 @@
 #include "../step/linear_step.h"
 #include "../step/optimality.h"
 #include "verification.h"
+#include "../problem/squares.h"
 
 namespace tundrel {
 
@@ -49,7 +50,7 @@ Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, co
 
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   Verification result;
-  const Linearisation at = problem.linearise(x);
+  const Linearisation at = problem.squares()->linearise(x);
   if (!at.usable) return result;
   result.value = at.value;
   result.factor = at.factor;
@@ -64,7 +65,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   alive.reserve(problem.size());
   const std::vector<int> moving = unheld_parameters(problem, x, result.slope);
   Curvature curvature;
-  curvature.known = problem.verified_curvature(x, curvature.value, curvature.noise);
+  curvature.known = problem.squares()->verified_curvature(x, curvature.value, curvature.noise);
   Eigen::VectorXd lengths = norms;
   for (int i : moving) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
@@ -80,7 +81,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   std::vector<int> leaving = moving;
   for (int i = 0; i < x.size(); ++i) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
-    const double slope = std::fabs(result.slope[i]), noise = kNoise * problem.column_noise(x, i) * residual;
+    const double slope = std::fabs(result.slope[i]), noise = kNoise * problem.squares()->column_noise(x, i) * residual;
     if (slope == 0 || !bounds.holds(i, x[i], result.slope[i]) || slope > std::max(kDeadShare * residual * residual / size, noise)) continue;
     leaving.push_back(i);
     lengths[i] = std::max(norms[i], kDeadShare * residual / size);

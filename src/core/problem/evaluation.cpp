@@ -1,0 +1,33 @@
+#include "evaluation.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "halted.h"
+
+namespace tundrel {
+
+void Evaluation::spend() {
+  if (is_halted()) throw Halted(Halt::user);
+  if (static_cast<double>(evaluations) >= most_evaluations) throw Halted(Halt::evaluations);
+  if (out_of_time != Clock::time_point::max() && Clock::now() >= out_of_time) throw Halted(Halt::seconds);
+  ++evaluations;
+}
+
+void Evaluation::answered() const {
+  if (is_halted()) throw Halted(Halt::user);
+}
+
+int Evaluation::affordable(int n) const {
+  const double left = most_evaluations - static_cast<double>(evaluations);
+  if (!(left >= 1)) throw Halted(Halt::evaluations);
+  return static_cast<int>(std::min<double>(n, std::floor(left)));
+}
+
+void Evaluation::forget() {
+  evaluations = refused = 0;
+  best_met.resize(0);
+  best_value = std::numeric_limits<double>::infinity();
+}
+
+}  // namespace tundrel

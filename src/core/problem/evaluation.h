@@ -1,0 +1,43 @@
+// How evaluations are made: what they cost, what they may cost, and who may stop them.
+#pragma once
+#include <Eigen/Core>
+#include <chrono>
+#include <functional>
+#include <limits>
+
+namespace tundrel {
+
+struct Evaluation {
+  using Clock = std::chrono::steady_clock;
+
+  // Threads over which rows, or the points of Problem::values(), are shared out; and when values() ends early.
+  int threads = 1;
+  Clock::time_point deadline = Clock::time_point::max();
+  // TRUE where the user has asked to stop; none where nobody can.
+  std::function<bool()> halted;
+  bool is_halted() const { return halted && halted(); }
+  // Computes values many at a time, where set: those of up to `batch_size` columns.
+  std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
+  int batch_size = 1;
+
+  // Up to how many evaluations and until when a function of the user's is called.
+  double most_evaluations = std::numeric_limits<double>::infinity();
+  Clock::time_point out_of_time = Clock::time_point::max();
+
+  long evaluations = 0;
+  long refused = 0;  // evaluations that gave no finite number
+  // The best that was met by calls of the user's function, whatever they were for; empty where there is none.
+  Eigen::VectorXd best_met;
+  double best_value = std::numeric_limits<double>::infinity();
+
+  // Before each call of a function of the user's; throws Halted where what is allowed is spent.
+  void spend();
+  // After it: what a call gives that the user stopped in its midst is no value.
+  void answered() const;
+  // How many of `n` calls may still be made; throws where none may.
+  int affordable(int n) const;
+  // No best point so far, and no evaluations.
+  void forget();
+};
+
+}  // namespace tundrel

@@ -1,0 +1,40 @@
+// Fitted values, or residuals, that a function of the user's gives, with derivatives by differences.
+#pragma once
+#include <functional>
+#include <vector>
+
+#include "bounds.h"
+#include "row_model.h"
+
+namespace tundrel {
+
+class FunctionModel : public RowModel {
+ public:
+  // Fills the values at a point; numbers that are not finite refuse it.
+  using Values = std::function<void(const Eigen::VectorXd& x, Eigen::VectorXd& values)>;
+
+  // `bounds` are those that differences keep to.
+  FunctionModel(Values values, int rows, Bounds bounds) : values_(std::move(values)), rows_(rows), bounds_(std::move(bounds)) {}
+
+  int size() const override { return static_cast<int>(bounds_.lower.size()); }
+  long rows() const override { return rows_; }
+  bool exact() const override { return false; }
+  bool calls_user() const override { return true; }
+  void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
+  bool begin(const Eigen::VectorXd& x, int order, bool fine, Evaluation& work) override;
+  const double* const* block(long first, int n) override;
+  double slope_noise(const Eigen::VectorXd& x, int i, double rounding) const override;
+  bool second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work, Eigen::MatrixXd& out,
+                    Eigen::MatrixXd& noise) override;
+
+ private:
+  Eigen::VectorXd evaluate(const Eigen::VectorXd& x, Evaluation& work) const;
+
+  Values values_;
+  int rows_;
+  Bounds bounds_;
+  std::vector<Eigen::VectorXd> columns_;  // values, then derivatives
+  std::vector<const double*> places_;
+};
+
+}  // namespace tundrel
