@@ -51,7 +51,7 @@ model_collector <- function(problem, status, columns, fitted = NULL) {
 #   lower, upper, lower_open, upper_open    limits of the free parameters
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    what the core is told of the criterion
-#   user_fitted, residual_function, fitted_function (of column `fitted_column`), value_function, gradient_function, kept_value, guard,
+#   user_fitted, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), value_function, gradient_function, kept_value, guard,
 #   response_norm    where R evaluates
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
 #   box, eliminated          added by compile_search()
@@ -130,11 +130,18 @@ with_fitted <- function(compiled) {
   fitted <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
   compiled$fitted_function <- fitted
   compiled$fitted_column <- match(".fitted", names(compiled$columns))
+  compiled$acting <- acting_parameters(compiled$problem, compiled$status)
   compiled$kept_value <- function(x) {
     compiled$columns$.fitted <- fitted(x)
     sum(core_row_losses(compiled, x))
   }
   compiled
+}
+
+# The free parameters that the model depends on, itself or through ties: the criterion may have others of its own.
+acting_parameters <- function(problem, status) {
+  in_model <- problem$model$parameters
+  which(status$free %in% c(in_model, unlist(lapply(status$tied[intersect(names(status$tied), in_model)], all.vars))))
 }
 
 with_value <- function(compiled, value, gradient = NULL, kept = value) {

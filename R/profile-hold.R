@@ -80,6 +80,7 @@ held_problem <- function(compiled, places, at, status) {
   compiled$nodes <- held_nodes(compiled$nodes, places, at)
   compiled["joint"] <- list(held_joint(compiled$joint, places, at))
   for (part in c("start", "typical", "lower", "upper", "lower_open", "upper_open")) compiled[[part]] <- compiled[[part]][free]
+  if (!is.null(compiled$acting)) compiled$acting <- match(intersect(compiled$acting, free), free)
   for (part in intersect(c("residual_function", "fitted_function", "value_function"), names(compiled))) {
     compiled[[part]] <- local({
       f <- compiled[[part]]

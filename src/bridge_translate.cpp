@@ -73,7 +73,7 @@ std::unique_ptr<RowModel> function_model_from_r(const Rcpp::List& problem, const
     for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = i < found.size() ? found[i] : R_NaN;
   };
   const double rows = problem["rows"];
-  return std::make_unique<FunctionModel>(call, static_cast<int>(rows), bounds_from_r(problem));
+  return std::make_unique<FunctionModel>(call, static_cast<int>(rows), bounds_from_r(problem), places_from_r(problem, "acting"));
 }
 
 // A function that gives residuals, or fitted values of which the criterion is a loss.

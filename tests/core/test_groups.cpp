@@ -100,7 +100,7 @@ TEST_CASE("with a shared rate the normal equations of all groups together hold")
   }
   SECTION("out of budget is not converged") {
     Budget small;
-    small.work.evaluations = 2;
+    small.evaluations = 2;
     const SharedFit short_of = fit_shared(*problem, {1}, in_each(vec({1, 1})), in_each(vec({1, 1})), data.columns(), data.first, 1e-10, small);
     CHECK_FALSE(short_of.converged);
     CHECK(short_of.reason == StopReason::evaluations);

@@ -67,6 +67,33 @@ test_that("the core knows nothing of R, and the bridge alone knows both", {
   expect_identical(basename(talks), character())
 })
 
+test_that("a folder of the core includes from folders below it only", {
+  skip_without_sources()
+  # from the lowest
+  folders <- c("expression", "criterion", "problem", "step", "verification", "solver", "inference")
+  core <- list.files(sources("src", "core"), "\\.(h|cpp)$", full.names = TRUE, recursive = TRUE)
+  folder_of <- function(file) basename(dirname(file))
+  expect_setequal(setdiff(unique(folder_of(core)), "core"), folders)
+  upward <- unlist(lapply(core, function(file) {
+    included <- regmatches(lines <- readLines(file), regexec("^#include \"\\.\\./([a-z]+)/", lines))
+    to <- unlist(lapply(included, `[`, 2))
+    to <- to[!is.na(to)]
+    above <- to[match(to, folders) > match(folder_of(file), folders)]
+    if (length(above)) paste(basename(file), "includes from", above)
+  }))
+  expect_identical(upward, NULL)
+  # and no two headers include each other
+  headers <- grep("\\.h$", core, value = TRUE)
+  needs <- lapply(stats::setNames(headers, basename(headers)), function(file) {
+    basename(sub("^#include \"(.*)\"$", "\\1", grep("^#include \"", readLines(file), value = TRUE)))
+  })
+  while (any(lengths(needs) == 0)) {
+    done <- names(needs)[lengths(needs) == 0]
+    needs <- lapply(needs[!names(needs) %in% done], setdiff, done)
+  }
+  expect_identical(names(needs), character())
+})
+
 # Which evaluator, criterion, family or condition something is, is asked in the files of these alone.
 test_that("kinds and families are asked about in their own files only", {
   skip_without_sources()

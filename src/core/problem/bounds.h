@@ -18,6 +18,24 @@ struct Bounds {
   // Within this share of its typical size a parameter counts as resting on an open limit.
   static constexpr double kRestingShare = 1e-9;
 
+  // Those of some parameters.
+  Bounds of(const std::vector<int>& which) const {
+    const auto n = static_cast<Eigen::Index>(which.size());
+    Bounds out;
+    out.lower.resize(n);
+    out.upper.resize(n);
+    out.typical.resize(n);
+    for (Eigen::Index k = 0; k < n; ++k) {
+      const int i = which[static_cast<std::size_t>(k)];
+      out.lower[k] = lower[i];
+      out.upper[k] = upper[i];
+      out.typical[k] = typical[i];
+      out.lower_open.push_back(lower_open[i]);
+      out.upper_open.push_back(upper_open[i]);
+    }
+    return out;
+  }
+
   // The longest step down (not positive) and up (not negative) from `x` in parameter `i`.
   double reach_down(int i, double x) const {
     return (lower[i] - x) * (lower_open[i] ? kOpenShare : 1);

@@ -20,10 +20,10 @@ bool FunctionModel::begin(const Eigen::VectorXd& x, int order, bool fine, Evalua
   const int p = order > 0 ? size() : 0;
   columns_.assign(1, evaluate(x, work));
   if (!columns_[0].allFinite()) return false;
-  columns_.resize(1 + p, Eigen::VectorXd(rows_));
+  columns_.resize(1 + p, Eigen::VectorXd::Zero(rows_));
   const VectorFunction values = [&](const Eigen::VectorXd& to) { return evaluate(to, work); };
-  for (int j = 0; j < p; ++j)
-    if (!first_difference(values, x, columns_[0], j, bounds_, fine, columns_[1 + j])) return false;
+  for (int j : acting_)
+    if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, fine, columns_[1 + j])) return false;
   places_.resize(columns_.size());
   return true;
 }
@@ -39,7 +39,23 @@ double FunctionModel::slope_noise(const Eigen::VectorXd& x, int i, double roundi
 
 bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work,
                                  Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
-  return second_differences([&](const Eigen::VectorXd& to) { return weights.dot(evaluate(to, work)); }, x, bounds_, rounding, out, noise);
+  // Only in the parameters that act: of the others there is nothing to find.
+  const int n = static_cast<int>(acting_.size());
+  Eigen::VectorXd whole = x, part(n);
+  for (int k = 0; k < n; ++k) part[k] = x[acting_[k]];
+  const auto along = [&](const Eigen::VectorXd& to) {
+    for (int k = 0; k < n; ++k) whole[acting_[k]] = to[k];
+    return weights.dot(evaluate(whole, work));
+  };
+  Eigen::MatrixXd found, error;
+  if (!second_differences(along, part, bounds_.of(acting_), rounding, found, error)) return false;
+  out = noise = Eigen::MatrixXd::Zero(size(), size());
+  for (int k = 0; k < n; ++k)
+    for (int l = 0; l < n; ++l) {
+      out(acting_[k], acting_[l]) = found(k, l);
+      noise(acting_[k], acting_[l]) = error(k, l);
+    }
+  return true;
 }
 
 }  // namespace tundrel

@@ -13,8 +13,12 @@ class FunctionModel : public RowModel {
   // Fills the values at a point; numbers that are not finite refuse it.
   using Values = std::function<void(const Eigen::VectorXd& x, Eigen::VectorXd& values)>;
 
-  // `bounds` are those that differences keep to.
-  FunctionModel(Values values, int rows, Bounds bounds) : values_(std::move(values)), rows_(rows), bounds_(std::move(bounds)) {}
+  // `bounds` are those that differences keep to; `acting` the parameters that values depend on, all where it is empty.
+  FunctionModel(Values values, int rows, Bounds bounds, std::vector<int> acting = {})
+      : values_(std::move(values)), rows_(rows), bounds_(std::move(bounds)), acting_(std::move(acting)) {
+    if (acting_.empty())
+      for (int i = 0; i < size(); ++i) acting_.push_back(i);
+  }
 
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   long rows() const override { return rows_; }
@@ -33,6 +37,7 @@ class FunctionModel : public RowModel {
   Values values_;
   int rows_;
   Bounds bounds_;
+  std::vector<int> acting_;
   std::vector<Eigen::VectorXd> columns_;  // values, then derivatives
   std::vector<const double*> places_;
 };

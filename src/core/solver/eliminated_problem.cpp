@@ -11,14 +11,7 @@ EliminatedProblem::EliminatedProblem(std::unique_ptr<Problem> inner, std::vector
     : inner_(std::move(inner)), linear_(std::move(linear)), base_(std::move(base)) {
   for (int i = 0; i < inner_->size(); ++i)
     if (std::find(linear_.begin(), linear_.end(), i) == linear_.end()) others_.push_back(i);
-  const Bounds& all = inner_->bounds();
-  bounds_.lower = kept(all.lower);
-  bounds_.upper = kept(all.upper);
-  bounds_.typical = kept(all.typical);
-  for (int i : others_) {
-    bounds_.lower_open.push_back(all.lower_open[i]);
-    bounds_.upper_open.push_back(all.upper_open[i]);
-  }
+  bounds_ = inner_->bounds().of(others_);
 }
 
 Eigen::VectorXd EliminatedProblem::kept(const Eigen::VectorXd& whole) const {

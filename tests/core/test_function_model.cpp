@@ -3,6 +3,7 @@
 
 #include "fixture.h"
 #include "problem/function_model.h"
+#include "problem/row_model_squares.h"
 #include "solver/levenberg_marquardt.h"
 #include "solver/run_loop.h"
 
@@ -11,11 +12,11 @@ using namespace tundrel;
 namespace {
 
 // The decay of the fixture as a function, to be compared with its compiled form.
-FunctionProblem decay_function(const DecayData& data, Bounds bounds) {
+RowModelSquares decay_function(const DecayData& data, const Bounds& bounds) {
   const auto residuals = [&data](const Eigen::VectorXd& p, Eigen::VectorXd& out) {
     for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = data.y[i] - p[0] * std::exp(-p[1] * data.x[i]);
   };
-  return FunctionProblem(residuals, static_cast<int>(data.x.size()), std::move(bounds), 10);
+  return {std::make_unique<FunctionModel>(residuals, static_cast<int>(data.x.size()), bounds), {}, {}, bounds, 10};
 }
 
 // Triangles are unique but for the signs of their rows.
@@ -27,10 +28,10 @@ double distance(const Linearisation& a, const Linearisation& b) {
 
 TEST_CASE("differences agree with exact derivatives, and refined ones to ten digits") {
   const DecayData data(80);
-  FunctionProblem function = decay_function(data, no_bounds(2));
+  RowModelSquares function = decay_function(data, no_bounds(2));
   const auto compiled = decay_problem(data, no_bounds(2));
   const Eigen::VectorXd x = vec({4, 0.3});
-  const Linearisation exact = compiled->linearise(x);
+  const Linearisation exact = compiled->squares()->linearise(x);
   CHECK(distance(function.linearise(x), exact) < 1e-6);
   function.refine();
   CHECK(distance(function.linearise(x), exact) < 1e-10);
@@ -46,18 +47,18 @@ TEST_CASE("differences never leave the bounds") {
       outside |= p[0] < 4 || p[1] < 0.3;
       for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = data.y[i] - p[0] * std::exp(-p[1] * data.x[i]);
     };
-    FunctionProblem function(residuals, 80, bounds, 10);
+    RowModelSquares function(std::make_unique<FunctionModel>(residuals, 80, bounds), {}, {}, bounds, 10);
     if (refined) function.refine();
     const auto compiled = decay_problem(data, bounds);
     const Eigen::VectorXd x = vec({4, 0.3});
-    CHECK(distance(function.linearise(x), compiled->linearise(x)) < 1e-5);
+    CHECK(distance(function.linearise(x), compiled->squares()->linearise(x)) < 1e-5);
     CHECK_FALSE(outside);
   }
 }
 
 TEST_CASE("every call of the function is counted as an evaluation") {
   const DecayData data(20);
-  FunctionProblem function = decay_function(data, no_bounds(2));
+  RowModelSquares function = decay_function(data, no_bounds(2));
   function.value(vec({1, 1}));
   CHECK(function.work.evaluations == 1);
   function.linearise(vec({1, 1}));
@@ -66,7 +67,7 @@ TEST_CASE("every call of the function is counted as an evaluation") {
 
 TEST_CASE("a point without finite values leaves nothing of the one before") {
   const DecayData data(20);
-  FunctionProblem function = decay_function(data, no_bounds(2));
+  RowModelSquares function = decay_function(data, no_bounds(2));
   Linearisation at = function.linearise(vec({1, 1}));
   REQUIRE(at.usable);
   function.linearise_into(vec({1, -1e6}), at);
@@ -76,7 +77,7 @@ TEST_CASE("a point without finite values leaves nothing of the one before") {
 
 TEST_CASE("a function is fitted to the same answer as its compiled form") {
   const DecayData data(120);
-  FunctionProblem function = decay_function(data, no_bounds(2));
+  RowModelSquares function = decay_function(data, no_bounds(2));
   const auto compiled = decay_problem(data, no_bounds(2));
   LevenbergMarquardt one({}), two({});
   const RunResult a = run(function, one, vec({1, 1}), Budget());
