@@ -127,12 +127,12 @@ with_residuals <- function(compiled, of_rows) {
 }
 
 with_fitted <- function(compiled) {
-  fitted <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
-  compiled$fitted_function <- fitted
+  of_rows <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
+  compiled$fitted_function <- of_rows
   compiled$fitted_column <- match(".fitted", names(compiled$columns))
   compiled$acting <- acting_parameters(compiled$problem, compiled$status)
   compiled$kept_value <- function(x) {
-    compiled$columns$.fitted <- fitted(x)
+    compiled$columns$.fitted <- of_rows(x)
     sum(core_row_losses(compiled, x))
   }
   compiled
