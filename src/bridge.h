@@ -1,6 +1,6 @@
 // Translation between R's lists and the core's types. Only files of the bridge include this.
 #pragma once
-#include <Rcpp.h>
+#include <Rcpp/Lightest>
 
 #include <memory>
 

@@ -123,7 +123,8 @@ Rcpp::List trace_to_r(Problem& problem, const std::vector<TraceRow>& trace) {
 
 Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   Rcpp::IntegerVector out(places.begin(), places.end());
-  return out + 1;
+  for (int& place : out) ++place;
+  return out;
 }
 
 std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {

@@ -5,6 +5,7 @@
 #include "problem/value_function_problem.h"
 #include "solver/run_loop.h"
 #include "solver/solver_table.h"
+#include "verification/verification.h"
 
 using namespace tundrel;
 
@@ -92,4 +93,25 @@ TEST_CASE("a value that falls without end along a condition is no optimum") {
   ValueFunctionProblem problem([](const Eigen::VectorXd& x) { return std::exp(-x[0]) + x[1] * x[1]; }, {}, no_bounds(2));
   problem.joint = conditions([](Term x, Term y) { return std::vector<Term>{x - y}; }, 0);
   CHECK_FALSE(solve_by("sqp", problem, vec({1, 0})).converged);
+}
+
+TEST_CASE("steps that were tried on the way to differences do not hide a slope") {
+  // of a value that is linear nothing bends, however far its differences reach
+  Bounds bounds = no_bounds(2);
+  Eigen::VectorXd x = vec({0.006163, 1});
+  bounds.typical = x;
+  const auto outside = [&](double b) { return -3 * x[0] * x[0] + 2 * x[0] * b - b * b + 1 <= 0; };
+  double low = 0.9, high = 1.2;
+  for (int k = 0; k < 100; ++k) (outside((low + high) / 2) ? high : low) = (low + high) / 2;
+  x[1] = low;
+  ValueFunctionProblem problem([](const Eigen::VectorXd& p) { return p[0] - p[1]; }, {}, bounds);
+  Graph g;
+  const Term a{&g, g.parameter(0)}, b{&g, g.parameter(1)};
+  const int node = (-3.0 * a * a + 2.0 * a * b - b * b + 1.0).node;
+  problem.joint = std::make_shared<JointConditions>(g, std::vector<int>{node}, 0, 2);
+  // the optimum lies at (0, 1)
+  const Verification near = verify(problem, x);
+  CHECK(near.gradient_norm > 1e-3);
+  CHECK_FALSE(near.converged);
+  CHECK(verify(problem, vec({0, 1})).converged);
 }

@@ -1,9 +1,9 @@
 #include "covariance.h"
 
-#include <Eigen/SVD>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "../expression/kernel.h"
 
 namespace tundrel {
@@ -23,10 +23,9 @@ struct Scaled {
     const int p = static_cast<int>(factor.cols());
     for (int j = 0; j < p; ++j)
       if (!(norms[j] > 0)) norms[j] = 1;
-    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(factor * norms.cwiseInverse().asDiagonal(),
-                                                Eigen::ComputeFullV);
-    v = svd.matrixV();
-    s = svd.singularValues();
+    const SingularValues svd = singular_values(factor * norms.cwiseInverse().asDiagonal(), true);
+    v = svd.v;
+    s = svd.values;
     const double floor = 10.0 * p * std::numeric_limits<double>::epsilon() * s[0];
     while (rank < s.size() && s[rank] > floor) ++rank;
   }

@@ -63,7 +63,7 @@ double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bou
 }
 
 bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
-                        const Bounds& bounds, double rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+                        const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const int p = static_cast<int>(x.size());
   Eigen::VectorXd h(p), centre = x;
   // Where no rounding is stated, that of the largest value met.
@@ -106,6 +106,8 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
     h[i] = first;
     place(i);
   }
+  // What was tried on the way to these steps is no part of the differences.
+  largest = 0;
   const double middle = value(centre);
   out.resize(p, p);
   for (int i = 0; i < p; ++i) {
@@ -114,7 +116,8 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
       out(i, j) = out(j, i) =
           (at(i, 1, j, 1) - at(i, 1, j, -1) - at(i, -1, j, 1) + at(i, -1, j, -1)) / (4 * h[i] * h[j]);
   }
-  noise = 4 * told() * h.cwiseInverse() * h.cwiseInverse().transpose();
+  rounding = told();
+  noise = 4 * rounding * h.cwiseInverse() * h.cwiseInverse().transpose();
   return out.allFinite();
 }
 

@@ -16,9 +16,9 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
 // Rounding error of those differences for a function whose own values have this one.
 double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding);
 
-// Second derivatives of a function of one value, and their rounding error where its values have this one; where it is 0, their
-// last digits. FALSE as above.
+// Second derivatives of a function of one value, and their rounding error where its values have this one; where it is 0, it
+// becomes their last digits. FALSE as above.
 bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
-                        const Bounds& bounds, double rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise);
+                        const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise);
 
 }  // namespace tundrel

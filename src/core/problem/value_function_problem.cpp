@@ -57,16 +57,10 @@ Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
     }
     out.hessian = 0.5 * (out.hessian + out.hessian.transpose()).eval();
   } else {
-    // The largest value met on the way tells how large the terms are whose rounding is felt.
-    double largest = std::fabs(at.value);
-    const auto f = [&](const Eigen::VectorXd& to) {
-      const double found = value(to);
-      largest = std::max(largest, std::fabs(found));
-      return found;
-    };
-    if (!second_differences(f, x, bounds_, 0, out.hessian, out.hessian_noise)) return out;
+    double rounding = 0;
+    if (!second_differences([&](const Eigen::VectorXd& to) { return value(to); }, x, bounds_, rounding, out.hessian, out.hessian_noise)) return out;
     out.gradient_noise.resize(p);
-    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, epsilon * largest);
+    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, rounding);
   }
   out.usable = out.hessian.allFinite();
   return out;

@@ -1,10 +1,10 @@
 #include "cma_es.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "solver_table.h"
 
 namespace tundrel {
@@ -94,9 +94,9 @@ void CovarianceAdaptation::learn(const Eigen::MatrixXd& units, const std::vector
 
 void CovarianceAdaptation::decompose() {
   covariance_ = (0.5 * (covariance_ + covariance_.transpose())).eval();
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(covariance_);
-  axes_ = eigen.eigenvectors();
-  widths_ = eigen.eigenvalues().cwiseMax(std::numeric_limits<double>::min()).cwiseSqrt();
+  const SymmetricSpectrum eigen = symmetric_spectrum(covariance_);
+  axes_ = eigen.vectors;
+  widths_ = eigen.values.cwiseMax(std::numeric_limits<double>::min()).cwiseSqrt();
 }
 
 const char* CovarianceAdaptation::over(const std::vector<Merit>& merits, const std::vector<int>& order) {

@@ -1,11 +1,10 @@
 #include "shared_fit.h"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "../threads.h"
 #include "../problem/squares.h"
 
@@ -111,18 +110,18 @@ class ArrowFit {
     reducible_ = 0;
     for (int k = 0; k < groups_; ++k) {
       stack.bottomRows(s + 1) = eliminated_[k].rest;
-      stack.topRows(s + 1) = triangle(stack, s + 1);
+      stack.topRows(s + 1) = qr_triangle(stack, s + 1);
       reducible_ = std::hypot(reducible_, eliminated_[k].right.norm());
     }
     shared_factor_ = stack.topLeftCorner(s, s);
     VectorXd right = stack.topRightCorner(s, 1);
     determined_ = make_solvable(shared_factor_, right, shared_columns());
     reducible_ = std::hypot(reducible_, right.norm());
-    const VectorXd shared_step = -shared_factor_.triangularView<Eigen::Upper>().solve(right);
+    const VectorXd shared_step = -upper_solution(shared_factor_, right);
     MatrixXd out = MatrixXd::Zero(p.x.rows(), groups_);
     for (int k = 0; k < groups_; ++k) {
       const Eliminated& e = eliminated_[k];
-      const VectorXd own_step = -e.own.triangularView<Eigen::Upper>().solve(e.right + e.cross * shared_step);
+      const VectorXd own_step = -upper_solution(e.own, e.right + e.cross * shared_step);
       for (Eigen::Index j = 0; j < e.rank(); ++j) out(own_[static_cast<std::size_t>(e.order[static_cast<std::size_t>(j)])], k) = own_step[j];
       for (int j = 0; j < s; ++j) out(shared_[j], k) = shared_step[j];
     }
@@ -166,14 +165,14 @@ class ArrowFit {
   MatrixXd errors() const {
     const int s = static_cast<int>(shared_.size());
     const double none = std::numeric_limits<double>::quiet_NaN(), open = std::numeric_limits<double>::infinity();
-    const MatrixXd root = shared_factor_.triangularView<Eigen::Upper>().solve(MatrixXd::Identity(s, s));
+    const MatrixXd root = upper_solution(shared_factor_, MatrixXd::Identity(s, s));
     MatrixXd out(static_cast<Eigen::Index>(own_.size()) + s, groups_);
     for (int j = 0; j < s; ++j) out.row(shared_[j]).setConstant(held_(shared_[j], 0) ? none : determined_ ? root.row(j).norm() : open);
     for (int k = 0; k < groups_; ++k) {
       const Eliminated& e = eliminated_[k];
       MatrixXd both(e.rank(), e.rank() + s);
       both << MatrixXd::Identity(e.rank(), e.rank()), e.cross * root;
-      const MatrixXd half = e.own.triangularView<Eigen::Upper>().solve(both);
+      const MatrixXd half = upper_solution(e.own, both);
       for (std::size_t j = 0; j < own_.size(); ++j) {
         const int i = own_[static_cast<std::size_t>(e.order[j])];
         out(i, k) = held_(i, k) ? none : e.open[j] || !determined_ ? open : half.row(static_cast<Eigen::Index>(j)).norm();
@@ -201,15 +200,15 @@ class ArrowFit {
           }
         return out;
       };
-      const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(part(own_, own_));
-      const VectorXd& values = eigen.eigenvalues();
+      const SymmetricSpectrum eigen = symmetric_spectrum(part(own_, own_));
+      const VectorXd& values = eigen.values;
       if (own > 0 && values[0] < -kFalls) return false;
-      const MatrixXd cross = eigen.eigenvectors().transpose() * part(own_, shared_);
+      const MatrixXd cross = eigen.vectors.transpose() * part(own_, shared_);
       left += part(shared_, shared_);
       for (Eigen::Index j = 0; j < own; ++j)
         if (values[j] > kFalls) left -= cross.row(j).transpose() * cross.row(j) / values[j];
     }
-    return s == 0 || Eigen::SelfAdjointEigenSolver<MatrixXd>(left).eigenvalues()[0] >= -kFalls;
+    return s == 0 || symmetric_spectrum(left).values[0] >= -kFalls;
   }
 
   // How many directions the own parameters of a group have that its readings determine; those at a bound count.
@@ -227,11 +226,6 @@ class ArrowFit {
     mine.read(rows);
     mine.expect(typical_.col(k));
     return mine;
-  }
-
-  static MatrixXd triangle(const MatrixXd& rows, int n) {
-    const Eigen::HouseholderQR<MatrixXd> qr(rows);
-    return MatrixXd(qr.matrixQR().topRows(n).triangularView<Eigen::Upper>());
   }
 
   VectorXd shared_columns() const {
@@ -269,27 +263,22 @@ class ArrowFit {
     rows.col(n).head(n) = at.projected;
     Eliminated e;
     const VectorXd unit = columns.cwiseInverse();
-    Eigen::ColPivHouseholderQR<MatrixXd> qr(rows.leftCols(own) * unit.asDiagonal());
-    qr.setThreshold(kDetermined);
-    const Eigen::Index rank = qr.rank();
-    const auto& places = qr.colsPermutation().indices();
-    const MatrixXd r = qr.matrixR().topRows(own).template triangularView<Eigen::Upper>();
+    MatrixXd others = rows.rightCols(s + 1);
+    const auto [rank, places, r] = pivoted(rows.leftCols(own) * unit.asDiagonal(), kDetermined, &others);
     VectorXd scale(own);
     for (int j = 0; j < own; ++j) {
       e.order.push_back(places[j]);
       scale[j] = columns[places[j]];
     }
     e.own = r.topLeftCorner(rank, rank) * scale.head(rank).asDiagonal();
-    MatrixXd others = rows.rightCols(s + 1);
-    others.applyOnTheLeft(qr.householderQ().adjoint());
     e.cross = others.topLeftCorner(rank, s);
     e.right = others.topRightCorner(rank, 1);
     MatrixXd left = MatrixXd::Zero(std::max<Eigen::Index>(others.rows() - rank, s + 1), s + 1);
     left.topRows(others.rows() - rank) = others.bottomRows(others.rows() - rank);
-    e.rest = triangle(left, s + 1);
+    e.rest = qr_triangle(left, s + 1);
     e.open.assign(static_cast<std::size_t>(own), 0);
     if (rank < own) {
-      const MatrixXd moved = r.topLeftCorner(rank, rank).template triangularView<Eigen::Upper>().solve(r.block(0, rank, rank, own - rank));
+      const MatrixXd moved = upper_solution(r.topLeftCorner(rank, rank), r.block(0, rank, rank, own - rank));
       for (Eigen::Index j = 0; j < own; ++j) e.open[static_cast<std::size_t>(j)] = j >= rank || moved.row(j).norm() > kTakesPart;
     }
     return e;

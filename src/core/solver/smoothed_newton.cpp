@@ -1,11 +1,11 @@
 #include "smoothed_newton.h"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numeric>
 
+#include "../decompositions.h"
 #include "../step/absolute_program.h"
 #include "../step/kink_balance.h"
 #include "../step/optimality.h"
@@ -69,9 +69,7 @@ double reach_of_independent(const KinkedExpansion& at, const std::vector<int>& u
   Eigen::MatrixXd slopes(unheld.size(), nearest.size());
   for (std::size_t k = 0; k < nearest.size(); ++k) {
     for (std::size_t i = 0; i < unheld.size(); ++i) slopes(i, k) = nearest[k]->gradient[unheld[i]] / at.effort[unheld[i]];
-    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> decomposition(slopes.leftCols(k + 1));
-    decomposition.setThreshold(doubt);
-    if (decomposition.rank() > static_cast<Eigen::Index>(k)) continue;
+    if (pivoted_rank(slopes.leftCols(k + 1), doubt) > static_cast<Eigen::Index>(k)) continue;
     return 0.5 * (std::fabs(nearest[k]->value) + (k > 0 ? std::fabs(nearest[k - 1]->value) : 0));
   }
   return reach;
@@ -184,7 +182,7 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
         system(i, m + a) = system(m + a, i) = at.kinks[a].gradient[unheld[i]] * sizes[unheld[i]];
     }
     for (int a = 0; a < n; ++a) right[m + a] = -at.kinks[a].value;
-    const Eigen::VectorXd solution = system.completeOrthogonalDecomposition().solve(right);
+    const Eigen::VectorXd solution = shortest_solution(system, right);
     if (!solution.allFinite()) return false;
     multiplier = solution.tail(n);
     for (int a = 0; a < n; ++a)

@@ -1,11 +1,11 @@
 #include "sqp.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <utility>
 
+#include "../decompositions.h"
 #include "../step/nearest_point.h"
 #include "../step/sizes.h"
 #include "../step/quadratic_program.h"
@@ -95,21 +95,21 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
   const int m = count_of(problem);
   if (m > 0) hessian -= problem.joint->curvature(status_.x, multipliers_);
   Eigen::MatrixXd model = sizes_.asDiagonal() * hessian * sizes_.asDiagonal();
-  Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(model);
+  SymmetricSpectrum eigen = symmetric_spectrum(model);
   const double slope = sizes_.cwiseProduct(at_.gradient).norm();
-  double largest = std::max({eigen.eigenvalues().cwiseAbs().maxCoeff(), kLeastBend * slope, std::numeric_limits<double>::min()});
-  if (eigen.eigenvalues()[0] < kLeastCurvature * largest) {
+  double largest = std::max({eigen.values.cwiseAbs().maxCoeff(), kLeastBend * slope, std::numeric_limits<double>::min()});
+  if (eigen.values[0] < kLeastCurvature * largest) {
     for (int c = 0; c < m; ++c) {
       const double length = condition_slopes_.col(c).norm();
       if (!(length > 0)) continue;
       const bool active = c < equalities_of(problem) || multipliers_[c] > 0 || condition_values_[c] <= kNearActive * length;
       if (active) model += 10 * largest / (length * length) * condition_slopes_.col(c) * condition_slopes_.col(c).transpose();
     }
-    eigen.compute(model);
-    largest = std::max(largest, eigen.eigenvalues().cwiseAbs().maxCoeff());
+    eigen = symmetric_spectrum(model);
+    largest = std::max(largest, eigen.values.cwiseAbs().maxCoeff());
   }
-  const Eigen::VectorXd lifted = eigen.eigenvalues().cwiseAbs().cwiseMax(std::max(kLeastCurvature * largest, kLeastBend * slope));
-  return eigen.eigenvectors() * lifted.asDiagonal() * eigen.eigenvectors().transpose();
+  const Eigen::VectorXd lifted = eigen.values.cwiseAbs().cwiseMax(std::max(kLeastCurvature * largest, kLeastBend * slope));
+  return eigen.vectors * lifted.asDiagonal() * eigen.vectors.transpose();
 }
 
 Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, Model kind) const {

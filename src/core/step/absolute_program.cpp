@@ -1,11 +1,11 @@
 #include "absolute_program.h"
 
-#include <Eigen/QR>
-#include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <utility>
+
+#include "../decompositions.h"
 
 namespace tundrel {
 namespace {
@@ -53,7 +53,7 @@ class EdgeWalk {
   }
   static Eigen::VectorXd beside(const Eigen::VectorXd& x, const Eigen::MatrixXd& columns) {
     if (columns.cols() == 0) return x;
-    return x - columns * columns.colPivHouseholderQr().solve(x);
+    return x - columns * pivoted_solution(columns, x);
   }
 
   // Of all kinks that are not zero.
@@ -76,7 +76,7 @@ class EdgeWalk {
     if (left.norm() > kRounding * size_ && walk(-left / left.norm(), g)) return true;
     // One that is held is let go where its multiplier is beyond what it may be, the worst first.
     if (held_.empty()) return false;
-    const Eigen::VectorXd multiplier = all.colPivHouseholderQr().solve(g);
+    const Eigen::VectorXd multiplier = pivoted_solution(all, g);
     std::vector<std::pair<double, std::size_t>> beyond;
     for (std::size_t k = 0; k < held_.size(); ++k) {
       const double m = multiplier[static_cast<Eigen::Index>(k)], length = held_[k].normal.norm();
@@ -149,7 +149,7 @@ class EdgeWalk {
     if (static_cast<Eigen::Index>(held_.size()) != z_.size() || held_.empty()) return;
     Eigen::VectorXd offsets(z_.size());
     for (std::size_t k = 0; k < held_.size(); ++k) offsets[static_cast<Eigen::Index>(k)] = held_[k].offset;
-    const Eigen::VectorXd corner = held_normals(held_.size()).transpose().colPivHouseholderQr().solve(offsets);
+    const Eigen::VectorXd corner = pivoted_solution(held_normals(held_.size()).transpose(), offsets);
     if (corner.allFinite()) z_ = corner;
   }
 
@@ -171,11 +171,11 @@ Eigen::MatrixXd unit_steps(const Eigen::MatrixXd& factor, const std::vector<int>
   Eigen::VectorXd norms = columns.colwise().norm().transpose();
   for (Eigen::Index j = 0; j < m; ++j)
     if (!(norms[j] > 0)) norms[j] = 1;
-  const Eigen::JacobiSVD<Eigen::MatrixXd> svd(columns * norms.cwiseInverse().asDiagonal(), Eigen::ComputeThinU | Eigen::ComputeThinV);
-  const Eigen::VectorXd& s = svd.singularValues();
+  const SingularValues svd = singular_values(columns * norms.cwiseInverse().asDiagonal());
+  const Eigen::VectorXd& s = svd.values;
   Eigen::Index rank = 0;
   while (rank < s.size() && s[rank] > 10.0 * static_cast<double>(m) * std::numeric_limits<double>::epsilon() * s[0]) ++rank;
-  const Eigen::MatrixXd steps = norms.cwiseInverse().asDiagonal() * svd.matrixV().leftCols(rank) * s.head(rank).cwiseInverse().asDiagonal();
+  const Eigen::MatrixXd steps = norms.cwiseInverse().asDiagonal() * svd.v.leftCols(rank) * s.head(rank).cwiseInverse().asDiagonal();
   Eigen::MatrixXd out = Eigen::MatrixXd::Zero(factor.cols(), rank);
   for (Eigen::Index j = 0; j < m; ++j) out.row(moving[static_cast<std::size_t>(j)]) = steps.row(j);
   return out;

@@ -1,9 +1,9 @@
 #include "active_set.h"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 
+#include "../decompositions.h"
 #include "quadratic_program.h"
 
 namespace tundrel {
@@ -37,7 +37,7 @@ Eigen::VectorXd multipliers_of(const Eigen::VectorXd& slope, const Eigen::Matrix
   for (std::size_t k = 0; k < used.size(); ++k) columns.col(static_cast<Eigen::Index>(k)) = unit.col(used[k]);
   Eigen::VectorXd out = Eigen::VectorXd::Zero(n);
   if (used.empty()) return out;
-  const Eigen::VectorXd again = columns.completeOrthogonalDecomposition().solve(slope);
+  const Eigen::VectorXd again = shortest_solution(columns, slope);
   for (std::size_t k = 0; k < used.size(); ++k) {
     const double one = again[static_cast<Eigen::Index>(k)];
     if (has_sign[static_cast<std::size_t>(used[k])] && one < 0) return found.x;
@@ -55,9 +55,7 @@ Eigen::MatrixXd without_column(const Eigen::MatrixXd& matrix, Eigen::Index k) {
 // Where normals depend on each other the slope can be made up in more than one way. What others can do as well has a
 // multiplier of zero: to loosen it alone gains nothing.
 void drop_redundant(const Eigen::VectorXd& slope, const Eigen::MatrixXd& unit, const std::vector<bool>& has_sign, Eigen::VectorXd& multipliers) {
-  Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(unit);
-  qr.setThreshold(kDependent);
-  if (qr.rank() == unit.cols()) return;
+  if (pivoted_rank(unit, kDependent) == unit.cols()) return;
   const double before = (slope - unit * multipliers).norm(), size = slope.norm();
   for (Eigen::Index k = 0; k < unit.cols(); ++k) {
     if (!has_sign[static_cast<std::size_t>(k)] || multipliers[k] == 0) continue;
@@ -118,9 +116,7 @@ Eigen::MatrixXd directions_left(const Eigen::MatrixXd& normals) {
   const Eigen::Index p = normals.rows();
   if (normals.cols() == 0) return Eigen::MatrixXd::Identity(p, p);
   const Eigen::VectorXd length = normals.colwise().norm().transpose().cwiseMax(1e-300);
-  Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(normals * length.cwiseInverse().asDiagonal());
-  qr.setThreshold(kDependent);
-  return Eigen::MatrixXd(qr.householderQ()).rightCols(p - qr.rank());
+  return complement(normals * length.cwiseInverse().asDiagonal(), kDependent);
 }
 
 }  // namespace tundrel

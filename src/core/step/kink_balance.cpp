@@ -1,9 +1,9 @@
 #include "kink_balance.h"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 
+#include "../decompositions.h"
 #include "linear_step.h"
 
 namespace tundrel {
@@ -28,7 +28,7 @@ BalancedKinks balance_kinks(const KinkedExpansion& at, const Eigen::MatrixXd& st
   const Eigen::VectorXd b = steps.transpose() * at.rest.gradient;
   Eigen::VectorXd multiplier = Eigen::VectorXd::Zero(n);
   if (m > 0) {
-    multiplier = -a.completeOrthogonalDecomposition().solve(b);
+    multiplier = -shortest_solution(a, b);
     multiplier = multiplier.cwiseMin(most).cwiseMax(-most);
     Eigen::VectorXd left = b + a * multiplier;
     // One multiplier at a time, within its range: a convex problem, so that this ends at the best ones.

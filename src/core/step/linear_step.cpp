@@ -1,9 +1,9 @@
 #include "linear_step.h"
 
-#include <Eigen/Cholesky>
-#include <Eigen/SVD>
 #include <cmath>
 #include <limits>
+
+#include "../decompositions.h"
 
 
 namespace tundrel {
@@ -15,14 +15,6 @@ constexpr double kRadiusShare = 0.05;
 
 // Below this condition number a matrix is clearly not singular.
 constexpr double kClearlyRegular = 1e8;
-
-template <class Matrix>
-void decompose(const Matrix& a, const Eigen::VectorXd& b, Eigen::VectorXd& s, Eigen::MatrixXd& v, Eigen::VectorXd& c) {
-  const Eigen::JacobiSVD<Matrix> svd(a, Eigen::ComputeThinU | Eigen::ComputeThinV);
-  s = svd.singularValues();
-  v = svd.matrixV();
-  c = svd.matrixU().transpose() * b;
-}
 
 }  // namespace
 
@@ -94,11 +86,10 @@ const LinearStep::Spectrum& LinearStep::spectrum() const {
     for (int j = 0; j < n_; ++j)
       for (int i = 0; i <= j; ++i) a(i, j) = triangle_[i][j];
   }
-  using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
-  if (a.rows() <= kSmall && n_ <= kSmall)
-    decompose<Small>(a, b_, spectrum_.s, spectrum_.v, spectrum_.c);
-  else
-    decompose<Eigen::MatrixXd>(a, b_, spectrum_.s, spectrum_.v, spectrum_.c);
+  const SingularValues svd = singular_values(a);
+  spectrum_.s = svd.values;
+  spectrum_.v = svd.v;
+  spectrum_.c = svd.u.transpose() * b_;
   return spectrum_;
 }
 
@@ -209,8 +200,8 @@ bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& s
   const Eigen::MatrixXd w = v.leftCols(rank_) * s.head(rank_).cwiseInverse().asDiagonal();
   const Eigen::MatrixXd model =
       Eigen::MatrixXd::Identity(rank_, rank_) + w.transpose() * extra * w;
-  const Eigen::LLT<Eigen::MatrixXd> cholesky(model);
-  if (cholesky.info() != Eigen::Success) return false;
+  const Cholesky cholesky(model);
+  if (!cholesky.definite()) return false;
   step = -(w * cholesky.solve(c.head(rank_)));
   return step.allFinite();
 }

@@ -1,9 +1,9 @@
 #include "quadratic_program.h"
 
-#include <Eigen/Cholesky>
-#include <Eigen/QR>
 #include <cmath>
 #include <limits>
+
+#include "../decompositions.h"
 
 namespace tundrel {
 namespace {
@@ -77,7 +77,7 @@ class DualMethod {
     Eigen::MatrixXd n(x_.size(), active_.size());
     for (std::size_t k = 0; k < active_.size(); ++k) n.col(k) = active_[k].sign * p_.normals.col(active_[k].constraint);
     const Eigen::MatrixXd g_n = cholesky_.solve(n);
-    d.shrink = (n.transpose() * g_n).colPivHouseholderQr().solve(g_n.transpose() * normal);
+    d.shrink = pivoted_solution(n.transpose() * g_n, g_n.transpose() * normal);
     d.step = free - g_n * d.shrink;
     // What is left of a normal that depends on the active ones is rounding.
     if (d.step.norm() <= 1e-10 * free.norm()) d.step.setZero();
@@ -137,16 +137,14 @@ class DualMethod {
       normals.col(j) = p_.normals.col(constraint);
       offsets[j] = p_.offsets[constraint];
     }
-    const Eigen::HouseholderQR<Eigen::MatrixXd> qr(normals);
-    const Eigen::MatrixXd q = qr.householderQ();
-    const auto triangle = qr.matrixQR().topRows(k).triangularView<Eigen::Upper>();
-    Eigen::VectorXd x = q.leftCols(k) * triangle.transpose().solve(offsets);
+    const auto [q, triangle] = orthogonal(normals);
+    Eigen::VectorXd x = q.leftCols(k) * lower_solution(triangle, offsets);
     if (n > k) {
       const Eigen::MatrixXd open = q.rightCols(n - k);
       const Eigen::MatrixXd reduced = open.transpose() * p_.curvature * open;
-      x += open * reduced.ldlt().solve(-open.transpose() * (p_.slope + p_.curvature * x));
+      x += open * semidefinite_solution(reduced, -open.transpose() * (p_.slope + p_.curvature * x));
     }
-    const Eigen::VectorXd multipliers = triangle.solve(q.leftCols(k).transpose() * (p_.curvature * x + p_.slope));
+    const Eigen::VectorXd multipliers = upper_solution(triangle, q.leftCols(k).transpose() * (p_.curvature * x + p_.slope));
     if (!x.allFinite() || !multipliers.allFinite()) return;
     for (int i = 0; i < p_.normals.cols(); ++i) {
       const double e = p_.normals.col(i).dot(x) - p_.offsets[i];
@@ -162,7 +160,7 @@ class DualMethod {
   }
 
   const QuadraticProgram& p_;
-  Eigen::LLT<Eigen::MatrixXd> cholesky_;
+  Cholesky cholesky_;
   Eigen::VectorXd x_;
   std::vector<Active> active_;
 };

@@ -1,8 +1,9 @@
 #include "quadratic_step.h"
 
-#include <Eigen/Eigenvalues>
 #include <cmath>
 #include <limits>
+
+#include "../decompositions.h"
 
 namespace tundrel {
 namespace {
@@ -22,9 +23,9 @@ QuadraticStep::QuadraticStep(const Eigen::VectorXd& gradient, const Eigen::Matri
   for (int i = 0; i < scale_.size(); ++i)
     if (!(scale_[i] > 0)) scale_[i] = 1;
   const Eigen::VectorXd unit = scale_.cwiseInverse();
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(unit.asDiagonal() * hessian * unit.asDiagonal());
-  values_ = eigen.eigenvalues();
-  vectors_ = eigen.eigenvectors();
+  const SymmetricSpectrum eigen = symmetric_spectrum(unit.asDiagonal() * hessian * unit.asDiagonal());
+  values_ = eigen.values;
+  vectors_ = eigen.vectors;
   c_ = vectors_.transpose() * unit.cwiseProduct(gradient);
   floor_ = 10.0 * static_cast<double>(gradient.size()) * kEpsilon * values_.cwiseAbs().maxCoeff();
   convex_ = values_[0] >= -floor_;
@@ -49,16 +50,16 @@ Eigen::VectorXd QuadraticStep::undamped() const {
 }
 
 Eigen::VectorXd step_within(const Eigen::VectorXd& gradient, const Eigen::MatrixXd& hessian, double radius) {
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(hessian);
-  const Eigen::ArrayXd values = eigen.eigenvalues().array();
-  const Eigen::ArrayXd c = (eigen.eigenvectors().transpose() * gradient).array();
+  const SymmetricSpectrum eigen = symmetric_spectrum(hessian);
+  const Eigen::ArrayXd values = eigen.values.array();
+  const Eigen::ArrayXd c = (eigen.vectors.transpose() * gradient).array();
   const double largest = values.abs().maxCoeff();
   const auto step = [&](double damping) -> Eigen::ArrayXd {
     return (values + damping > kEpsilon * largest).select(-c / (values + damping), 0.0);
   };
   if (values[0] > kEpsilon * largest) {
     const Eigen::ArrayXd whole = step(0);
-    if (whole.matrix().norm() <= radius) return eigen.eigenvectors() * whole.matrix();
+    if (whole.matrix().norm() <= radius) return eigen.vectors * whole.matrix();
   }
   // |step(damping)| falls from infinity at -values[0], unless the gradient has no part along that
   // direction: then the step is filled up along it to the radius.
@@ -68,7 +69,7 @@ Eigen::VectorXd step_within(const Eigen::VectorXd& gradient, const Eigen::Matrix
   if (values[0] <= kEpsilon * largest && best.matrix().norm() < radius && std::fabs(c[0]) <= kEpsilon * c.matrix().norm()) {
     if (values[0] < -kEpsilon * largest)
       best[0] = (c[0] > 0 ? -1 : 1) * std::sqrt(radius * radius - best.matrix().squaredNorm() + best[0] * best[0]);
-    return eigen.eigenvectors() * best.matrix();
+    return eigen.vectors * best.matrix();
   }
   double damping = high;
   for (int i = 0; i < 100; ++i) {
@@ -80,7 +81,7 @@ Eigen::VectorXd step_within(const Eigen::VectorXd& gradient, const Eigen::Matrix
     damping += (length - radius) / radius * length / slope;
     if (!(damping > low && damping < high)) damping = 0.5 * (low + high);
   }
-  return eigen.eigenvectors() * best.matrix();
+  return eigen.vectors * best.matrix();
 }
 
 double predicted_change(const Expansion& at, const Eigen::VectorXd& step) {

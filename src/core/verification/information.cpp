@@ -1,10 +1,9 @@
 #include "information.h"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/QR>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "../problem/kinks.h"
 
 namespace tundrel {
@@ -30,12 +29,12 @@ Eigen::MatrixXd symmetric_factor(const Eigen::MatrixXd& matrix, const std::vecto
   if (m == 0) return Eigen::MatrixXd::Zero(p, p);
   const Eigen::MatrixXd own = part(matrix, moving);
   const Eigen::VectorXd scale = own.diagonal().cwiseAbs().cwiseSqrt().unaryExpr([](double s) { return s > 0 ? s : 1.0; });
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
+  const SymmetricSpectrum eigen = symmetric_spectrum(
       scale.cwiseInverse().asDiagonal() * own * scale.cwiseInverse().asDiagonal());
-  const double floor = 10.0 * m * std::numeric_limits<double>::epsilon() * eigen.eigenvalues().cwiseAbs().maxCoeff();
+  const double floor = 10.0 * m * std::numeric_limits<double>::epsilon() * eigen.values.cwiseAbs().maxCoeff();
   const Eigen::VectorXd roots =
-      eigen.eigenvalues().unaryExpr([floor](double e) { return e > floor ? std::sqrt(e) : 0.0; });
-  return spread_out(roots.asDiagonal() * eigen.eigenvectors().transpose() * scale.asDiagonal(), moving, p);
+      eigen.values.unaryExpr([floor](double e) { return e > floor ? std::sqrt(e) : 0.0; });
+  return spread_out(roots.asDiagonal() * eigen.vectors.transpose() * scale.asDiagonal(), moving, p);
 }
 
 Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::MatrixXd& slopes,
@@ -49,9 +48,8 @@ Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::Mat
   own = (unit.asDiagonal() * own * unit.asDiagonal()).eval();
   Eigen::MatrixXd own_slopes(slopes.rows(), m);
   for (int j = 0; j < m; ++j) own_slopes.col(j) = slopes.col(moving[j]) * unit[j];
-  const Eigen::MatrixXd triangle =
-      own_slopes.householderQr().matrixQR().topRows(m).triangularView<Eigen::Upper>();
-  return spread_out(triangle.transpose().fullPivLu().solve(own) * scale.asDiagonal(), moving, p);
+  const Eigen::MatrixXd triangle = qr_triangle(own_slopes, m);
+  return spread_out(full_pivot_solution(triangle.transpose(), own) * scale.asDiagonal(), moving, p);
 }
 
 Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::MatrixXd& slopes, const std::vector<int>& which,
@@ -66,7 +64,7 @@ Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::Ma
     rows.conservativeResize(rows.rows() + 1, Eigen::NoChange);
     rows.row(rows.rows() - 1) = certain * known * slope.transpose();
   }
-  return rows.householderQr().matrixQR().topRows(factor.cols()).triangularView<Eigen::Upper>();
+  return qr_triangle(rows, factor.cols());
 }
 
 Eigen::MatrixXd information_factor(Problem& problem, const Eigen::VectorXd& x, const Expansion& at,

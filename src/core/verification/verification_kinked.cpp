@@ -1,7 +1,7 @@
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
+#include "../decompositions.h"
 #include "information.h"
 #include "../step/absolute_program.h"
 #include "../step/active_set.h"
@@ -35,10 +35,10 @@ Eigen::VectorXd way_down(const KinkedExpansion& at, const Eigen::VectorXd& multi
   }
   const Eigen::MatrixXd open = directions_left(slopes);
   if (open.cols() == 0) return {};
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(open.transpose() * curvature * open);
+  const SymmetricSpectrum eigen = symmetric_spectrum(open.transpose() * curvature * open);
   const double rounding = kFalls * std::max(std::fabs(at.rest.value), curvature.cwiseAbs().maxCoeff());
-  if (eigen.eigenvalues()[0] >= -rounding) return {};
-  const Eigen::VectorXd direction = open * eigen.eigenvectors().col(0);
+  if (eigen.values[0] >= -rounding) return {};
+  const Eigen::VectorXd direction = open * eigen.vectors.col(0);
   Eigen::VectorXd out = Eigen::VectorXd::Zero(sizes.size());
   for (Eigen::Index i = 0; i < n; ++i) out[moving[static_cast<std::size_t>(i)]] = direction[i] * sizes[moving[static_cast<std::size_t>(i)]];
   return out;

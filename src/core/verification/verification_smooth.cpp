@@ -1,8 +1,8 @@
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "information.h"
 #include "../step/active_set.h"
 #include "../step/sizes.h"
@@ -85,9 +85,9 @@ Subspace look_along(const Scaled& criterion, const Eigen::VectorXd& left, const 
   Subspace out;
   out.step = Eigen::VectorXd::Zero(left.size());
   if (basis.cols() == 0) return out;
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(basis.transpose() * criterion.curvature * basis);
-  const Eigen::VectorXd& curvature = eigen.eigenvalues();
-  const Eigen::MatrixXd directions = basis * eigen.eigenvectors();
+  const SymmetricSpectrum eigen = symmetric_spectrum(basis.transpose() * criterion.curvature * basis);
+  const Eigen::VectorXd& curvature = eigen.values;
+  const Eigen::MatrixXd directions = basis * eigen.vectors;
   const double largest = curvature.cwiseAbs().maxCoeff();
   double square = 0;
   for (Eigen::Index k = 0; k < curvature.size(); ++k) {

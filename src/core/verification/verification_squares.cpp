@@ -1,8 +1,8 @@
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "../step/linear_step.h"
 #include "../step/optimality.h"
 #include "verification.h"
@@ -37,10 +37,10 @@ Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, co
       if (curvature.noise.size() > 0) scaled_noise(i, j) = curvature.noise(moving[i], moving[j]) / (norms[moving[i]] * norms[moving[j]]);
     }
   scaled += columns.transpose() * columns;
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(scaled);
-  const Eigen::VectorXd direction = eigen.eigenvectors().col(0), size = direction.cwiseAbs();
-  const double rounding = std::max(kFalls * std::max(1.0, eigen.eigenvalues().cwiseAbs().maxCoeff()), kNoise * size.dot(scaled_noise * size));
-  if (eigen.eigenvalues()[0] >= -rounding) return {};
+  const SymmetricSpectrum eigen = symmetric_spectrum(scaled);
+  const Eigen::VectorXd direction = eigen.vectors.col(0), size = direction.cwiseAbs();
+  const double rounding = std::max(kFalls * std::max(1.0, eigen.values.cwiseAbs().maxCoeff()), kNoise * size.dot(scaled_noise * size));
+  if (eigen.values[0] >= -rounding) return {};
   Eigen::VectorXd out = Eigen::VectorXd::Zero(at.factor.cols());
   for (Eigen::Index k = 0; k < n; ++k) out[moving[k]] = direction[k] / norms[moving[k]];
   return out;

@@ -1,0 +1,98 @@
+#include "decompositions.h"
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <Eigen/QR>
+#include <Eigen/SVD>
+
+namespace tundrel {
+
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+
+// Up to this size a matrix has its place on its own: finding memory would take longer.
+constexpr int kSmall = 8;
+using Small = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kSmall, kSmall>;
+
+template <class Matrix>
+SingularValues thin(const MatrixXd& matrix) {
+  const Eigen::JacobiSVD<Matrix> svd(matrix, Eigen::ComputeThinU | Eigen::ComputeThinV);
+  return {svd.singularValues(), svd.matrixU(), svd.matrixV()};
+}
+
+}  // namespace
+
+SymmetricSpectrum symmetric_spectrum(const MatrixXd& matrix) {
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(matrix);
+  return {eigen.eigenvalues(), eigen.eigenvectors()};
+}
+
+SingularValues singular_values(const MatrixXd& matrix, bool whole) {
+  if (whole) {
+    const Eigen::JacobiSVD<MatrixXd> svd(matrix, Eigen::ComputeFullV);
+    return {svd.singularValues(), {}, svd.matrixV()};
+  }
+  return matrix.rows() <= kSmall && matrix.cols() <= kSmall ? thin<Small>(matrix) : thin<MatrixXd>(matrix);
+}
+
+MatrixXd qr_triangle(const MatrixXd& rows, Eigen::Index n) {
+  return MatrixXd(rows.householderQr().matrixQR().topRows(n).triangularView<Eigen::Upper>());
+}
+
+Orthogonal orthogonal(const MatrixXd& matrix) {
+  const Eigen::HouseholderQR<MatrixXd> qr(matrix);
+  return {qr.householderQ(), MatrixXd(qr.matrixQR().topRows(matrix.cols()).triangularView<Eigen::Upper>())};
+}
+
+Pivoted pivoted(const MatrixXd& matrix, double threshold, MatrixXd* others) {
+  Eigen::ColPivHouseholderQR<MatrixXd> qr(matrix);
+  qr.setThreshold(threshold);
+  Pivoted out;
+  out.rank = qr.rank();
+  const auto& places = qr.colsPermutation().indices();
+  for (Eigen::Index j = 0; j < places.size(); ++j) out.order.push_back(places[j]);
+  out.r = MatrixXd(qr.matrixR().topRows(matrix.cols()).triangularView<Eigen::Upper>());
+  if (others) others->applyOnTheLeft(qr.householderQ().adjoint());
+  return out;
+}
+
+Eigen::Index pivoted_rank(const MatrixXd& matrix, double threshold) {
+  Eigen::ColPivHouseholderQR<MatrixXd> qr(matrix);
+  qr.setThreshold(threshold);
+  return qr.rank();
+}
+
+MatrixXd complement(const MatrixXd& columns, double threshold) {
+  Eigen::ColPivHouseholderQR<MatrixXd> qr(columns);
+  qr.setThreshold(threshold);
+  return MatrixXd(qr.householderQ()).rightCols(columns.rows() - qr.rank());
+}
+
+VectorXd pivoted_solution(const MatrixXd& a, const VectorXd& b) { return a.colPivHouseholderQr().solve(b); }
+
+VectorXd shortest_solution(const MatrixXd& a, const VectorXd& b) { return a.completeOrthogonalDecomposition().solve(b); }
+
+MatrixXd full_pivot_solution(const MatrixXd& a, const MatrixXd& b) { return a.fullPivLu().solve(b); }
+
+VectorXd semidefinite_solution(const MatrixXd& a, const VectorXd& b) { return a.ldlt().solve(b); }
+
+MatrixXd upper_solution(const MatrixXd& triangle, const MatrixXd& b) { return triangle.triangularView<Eigen::Upper>().solve(b); }
+
+MatrixXd lower_solution(const MatrixXd& triangle, const MatrixXd& b) { return triangle.transpose().triangularView<Eigen::Lower>().solve(b); }
+
+Cholesky::Cholesky(const MatrixXd& matrix) {
+  const Eigen::LLT<MatrixXd> cholesky(matrix);
+  definite_ = cholesky.info() == Eigen::Success;
+  factor_ = cholesky.matrixL();
+}
+
+MatrixXd Cholesky::solve(const MatrixXd& b) const {
+  MatrixXd out = factor_.triangularView<Eigen::Lower>().solve(b);
+  factor_.transpose().triangularView<Eigen::Upper>().solveInPlace(out);
+  return out;
+}
+
+}  // namespace tundrel
