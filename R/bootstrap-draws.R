@@ -7,7 +7,7 @@ resampling_kind <- function(run, resample, call) {
   problem <- run$problem
   if (!has_curve(problem)) {
     refuse("criterion", c(
-      "There are no measurements to draw again: this problem is a function that returns {if (has_rows(problem)) 'residuals' else 'value alone'}.",
+      "There are no measurements to resample: this problem is a function that returns {if (has_rows(problem)) 'residuals' else 'value alone'}.",
       "i" = "Use {.code by = \"profile\"}{if (!has_rows(problem)) ', once the value is posed as a likelihood'}."
     ), call = call)
   }

@@ -66,8 +66,8 @@ reference_of <- function(checked, seed) if (length(checked$z) >= 8 && isTRUE(che
 # would blame the model.
 unchecked_shares <- function() {
   row <- check_row("all checks", NA, "skip", paste0(
-    "Residuals that are shares of the observed values are no noise, even where the model is right: use relative = \"fitted\", or ",
-    "max_likelihood(), to have them checked."
+    "Residuals relative to the observed values do not behave as noise, even if the model is right. Use relative = \"fitted\" or ",
+    "max_likelihood() to check them."
   ))
   structure(row, class = c("tundrel_checks", class(row)), heading = "Checks of the residuals", flagged = tibble(row = integer(), why = character()))
 }
@@ -88,7 +88,7 @@ p_verdict <- function(p) if (p < 0.01) "fail" else if (p < 0.05) "warn" else "pa
 
 too_few <- function(check, checked) {
   check_row(check, NA, "skip", paste0(
-    "Too little is left to tell: ", count_of(length(checked$z), "residual"), ", ", count_of(max(0, checked$freedom), "degree"), " of freedom."
+    "Not enough data for this check: ", count_of(length(checked$z), "residual"), ", ", count_of(max(0, checked$freedom), "degree"), " of freedom."
   ))
 }
 
@@ -99,7 +99,7 @@ order_text <- function(checked) if (is.null(checked$along)) "in the order of the
 check_runs <- function(checked, sets) {
   expected <- if (!is.null(sets)) mean(in_order(sign_runs, checked$order)(sets))
   residual_check("runs", checked, sets, in_order(sign_runs, checked$order), "both",
-    paste0("Signs change as often as chance would have them, ", order_text(checked), "."),
+    paste0("Signs change as often as expected by chance, ", order_text(checked), "."),
     function(runs) {
       if (runs < expected) {
         paste0("Only ", runs, " runs of one sign ", order_text(checked), ", where about ", round(expected),
@@ -148,7 +148,7 @@ check_spread <- function(run, checked, sets) {
 
 check_normality <- function(checked, sets) {
   residual_check("normality", checked, sets, normal_scores_correlation, "low",
-    if (checked$family) "Quantile residuals are normal, as under the right family." else "The residuals are compatible with normal noise.",
+    if (checked$family) "The quantile residuals are normal, as expected if the family is right." else "The residuals are consistent with normal noise.",
     function(r) {
       z <- checked$z - mean(checked$z)
       tail <- if (abs(mean(z^3)) / mean(z^2)^1.5 > 0.8) {
@@ -165,16 +165,16 @@ check_normality <- function(checked, sets) {
 }
 
 check_replicates <- function(checked, sets) {
-  if (length(checked$predictors) == 0) return(check_row("lack of fit", NA, "skip", "There is no predictor to have replicates of."))
+  if (length(checked$predictors) == 0) return(check_row("lack of fit", NA, "skip", "There is no predictor, and so there are no replicates."))
   group <- match(do.call(paste, checked$predictors), unique(do.call(paste, checked$predictors)))
   groups <- max(group)
   n <- length(group)
   between <- groups - (n - checked$freedom)
   if (n - groups < 3 || between < 1) {
-    return(check_row("lack of fit", NA, "skip", paste0("Too few replicates to tell: ", count_of(groups, "different setting"), " in ", count_of(n, "row"), ".")))
+    return(check_row("lack of fit", NA, "skip", paste0("Too few replicates for this check: ", count_of(groups, "different setting"), " in ", count_of(n, "row"), ".")))
   }
   residual_check("lack of fit", checked, sets, function(z) replicate_ratio(z, group, checked$freedom), "high",
-    paste0("Means of replicates lie as near to the curve as their own spread allows (", groups, " settings)."),
+    paste0("Means of replicates agree with the curve within their own spread (", groups, " settings)."),
     function(ratio) {
       paste("Means of replicates miss the curve by", format_number(sqrt(ratio), 2), "times what their own spread allows: the model lacks something.")
     }
@@ -187,10 +187,10 @@ check_outliers <- function(run, checked, sets) {
   worst <- which.min(p)
   found <- which(p < 0.05)
   row <- check_row("outliers", abs(checked$studentised[worst]), p_verdict(p[worst]), if (length(found) == 0) {
-    "No row is further out than the largest of so many may be."
+    "No outliers: the largest residual is no larger than expected among so many rows."
   } else {
-    paste0(upper_first(name_rows(checked$row[found[order(p[found])]])), if (length(found) == 1) " is" else " are",
-      " too far out for chance: look up what happened there; robust_error() shows how much hangs on it.")
+    paste0(upper_first(name_rows(checked$row[found[order(p[found])]])), if (length(found) == 1) " is an outlier" else " are outliers",
+      ": find out what happened there. robust_error() shows how much the answer depends on it.")
   })
   row$p_value <- p[worst]
   row
@@ -228,7 +228,7 @@ check_leverage <- function(checked) {
     paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their",
       " own fitted value almost alone: an error there would not show; measure there again.")
   } else {
-    "No row decides its own fitted value alone."
+    "No row determines its own fitted value alone."
   })
 }
 
@@ -238,10 +238,10 @@ check_influence <- function(checked) {
   limit <- stats::qf(0.5, max(1, checked$moving), checked$freedom)
   found <- which(distance > limit)
   check_row("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
-    paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be quite another: fit without ",
+    paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be very different: fit without ",
       if (length(found) == 1) "it" else "them", " and compare.")
   } else {
-    "No single row moves the answer much."
+    "No single row has a large influence on the answer."
   })
 }
 
@@ -249,11 +249,11 @@ check_patterns <- function(checked, sets) {
   do.call(rbind, lapply(names(checked$predictors), function(name) {
     x <- checked$predictors[[name]]
     check <- paste("pattern along", name)
-    if (length(unique(x)) < 5) return(check_row(check, NA, "skip", paste0("Too few different values of ", name, " to tell: ", length(unique(x)), ".")))
+    if (length(unique(x)) < 5) return(check_row(check, NA, "skip", paste0("Not enough different values of ", name, " to tell: ", length(unique(x)), ".")))
     order <- order(x)
     last <- which(c(diff(x[order]) != 0, TRUE))
     residual_check(check, checked, sets, function(z) largest_sum(z[order, , drop = FALSE], last), "high",
-      paste0("Residuals show no stretch of one sign along ", name, "."),
+      paste0("Residuals show no long stretch of one sign along ", name, "."),
       function(sum) {
         sums <- cumsum(checked$z[order])[last]
         at <- x[order][last][which.max(abs(sums))]

@@ -10,7 +10,7 @@
 #'   checks: `conditions` (the largest miss, in steps of the parameters' sizes), `slope` (as `gradient_norm` in
 #'   [trace_table()], against 1e-6), `curvature` (the smallest curvature relative to the largest, in directions that
 #'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value),
-#'   `bounds` (how many parameters rest on one), `rank` (how many directions the data leave open), `conditioning` (of
+#'   `bounds` (how many parameters rest on one), `rank` (how many directions the data do not determine open), `conditioning` (of
 #'   the Jacobian, its columns scaled), `restart` (largest change of a parameter, in standard errors or in its size,
 #'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number).
 #' @section Errors: `tundrel_error_solver` for a run that has not ended.
@@ -67,9 +67,9 @@ check_slope <- function(run, fresh) {
   if (length(fresh) == 0) return(check_row("slope", NA, "fail", "The criterion is not finite at the answer."))
   norm <- fresh$gradient_norm
   check_row("slope", norm, if (norm <= optimal_gradient) "pass" else if (norm <= 1e-3) "warn" else "fail", if (norm <= optimal_gradient) {
-    "The slope vanishes in every direction that nothing holds."
+    "The gradient is zero in every free direction."
   } else {
-    "The criterion still slopes: the answer is short of an optimum, or the derivatives are rough; go on with finish() or another solver."
+    "The gradient is not zero: this is no optimum yet, or the derivatives are inaccurate. Go on with finish(), or use another solver."
   })
 }
 
@@ -78,16 +78,16 @@ free_directions <- function(run) which(run$at_bound == "")
 check_curvature <- function(run, compiled, fresh) {
   if (length(fresh) == 0) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
   if (fresh$curves_down) {
-    return(check_row("curvature", NA, "fail", "In one direction the criterion improves on both sides: the answer is a saddle, not an optimum."))
+    return(check_row("curvature", NA, "fail", "The criterion improves on both sides along one direction: the answer is a saddle point, not an optimum."))
   }
   if (criterion_form(run$problem) == "kinked") {
-    return(check_row("curvature", NA, "pass", "No direction that the readings met leave open curves the wrong way."))
+    return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the readings met leave free."))
   }
-  if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no direction open, so nothing is asked of curvature."))
+  if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no free direction, so no curvature is needed."))
   hessian <- core_hessian(compiled, run$estimate)
   free <- free_directions(run)
   if (length(hessian) == 0 || length(free) == 0 || !is.null(compiled$joint)) {
-    return(check_row("curvature", NA, "pass", "The criterion curves the right way in every direction that conditions leave open."))
+    return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the conditions leave free."))
   }
   hessian <- hessian[free, free, drop = FALSE]
   scale <- sqrt(pmax(abs(diag(hessian)), .Machine$double.xmin))
@@ -95,9 +95,9 @@ check_curvature <- function(run, compiled, fresh) {
   share <- if (any(values != 0)) min(values) / max(abs(values)) else 0
   flat <- fresh$rank < fresh$n_alive || length(fresh$dead) > 0 || share <= 1e-12
   check_row("curvature", share, if (flat) "warn" else "pass", if (flat) {
-    "In one direction the criterion is flat: a combination of parameters is not determined."
+    "The criterion is flat along one direction: a combination of parameters is not determined."
   } else {
-    "The criterion curves the right way in every free direction."
+    "The criterion has the right curvature in every free direction."
   })
 }
 
@@ -144,7 +144,7 @@ check_bounds_named <- function(run) {
   check_row("bounds", length(resting), if (length(resting)) "warn" else "pass", if (length(resting)) {
     paste0(
       paste0(resting, " rests on its ", run$at_bound[resting], " bound", collapse = ", "),
-      ": the bound, not the measurements, decides there; ask whether it is meant."
+      ": the estimate is set by the bound, not by the data. Check that the bound is intended."
     )
   } else {
     "No parameter rests on a bound."
@@ -159,7 +159,7 @@ check_rank <- function(run, compiled) {
   factor <- if (!has_rows(run$problem)) NULL else core_look_at(compiled, run$estimate, 1L)$factor
   free <- free_directions(run)
   if (length(factor) == 0 || length(free) == 0) {
-    skipped <- "A value alone has no rows whose slopes could be compared."
+    skipped <- "A single value has no rows whose derivatives could be compared."
     return(rbind(check_row("rank", NA, "skip", skipped), check_row("conditioning", NA, "skip", skipped)))
   }
   factor <- factor[, free, drop = FALSE]
@@ -173,21 +173,20 @@ check_rank <- function(run, compiled) {
   }
   culprits <- names(run$estimate)[free][abs(parts$v[, ncol(parts$v)]) > 0.3]
   condition <- max(parts$d) / min(parts$d)
-  told <- paste(culprits, collapse = ", ")
   rbind(
     check_row("rank", open, if (open) "fail" else "pass", if (open) {
       if (length(dead)) {
         paste0(and_list(dead), if (length(dead) == 1) " has" else " have", " no effect on the fit: fix ", if (length(dead) == 1) "it" else "them", ", or use a simpler model.")
       } else {
-        paste0("The measurements cannot distinguish ", and_list(culprits), ": fix one, or use a simpler model.")
+        paste0("The data cannot distinguish ", and_list(culprits), ": fix one, or use a simpler model.")
       }
     } else {
-      "The measurements speak of every parameter."
+      "The data determine every parameter."
     }),
     check_row("conditioning", condition, if (open) "fail" else if (condition > conditioning_warns) "warn" else "pass", if (condition > conditioning_warns) {
-      paste0("Changes of ", told, " do nearly the same: their estimates depend on each other, and their errors are large.")
+      paste0(and_list(culprits), " have nearly the same effect on the fit: their estimates depend on each other, and their errors are large.")
     } else {
-      "No combination of parameters is nearly undetermined."
+      "The Jacobian is well conditioned: no combination of parameters is nearly undetermined."
     })
   )
 }
@@ -210,13 +209,13 @@ check_restart <- function(run, seed) {
   check_row("restart", change, verdict, switch(verdict,
     pass = "A restart from a perturbed answer ends at the same place.",
     fail = paste0("A restart from a perturbed answer ends at a better value, ", format_number(again$value, 6), ": take that one, and look for others."),
-    warn = "A restart from a perturbed answer ends elsewhere, no better: the answer may be one of several, or poorly determined."
+    warn = "A restart from a perturbed answer ends elsewhere, and is no better: there may be several answers, or this one is poorly determined."
   ))
 }
 
 check_refusals <- function(run) {
   check_row("refusals", run$refused, if (run$refused) "warn" else "pass", if (run$refused) {
-    paste0(count_of(run$refused, "evaluation"), " gave no finite number: limits that keep the model finite would help.")
+    paste0(count_of(run$refused, "evaluation"), " gave no finite number. Add limits that keep the model finite.")
   } else {
     "Every evaluation gave a finite number."
   })
@@ -225,7 +224,7 @@ check_refusals <- function(run) {
 #' @export
 print.tundrel_checks <- function(x, ...) {
   if (!all(c("check", "statistic", "p_value", "verdict", "reading") %in% names(x))) return(NextMethod())
-  cat(attr(x, "heading") %||% "Checks, computed afresh", "\n\n", sep = "")
+  cat(attr(x, "heading") %||% "Checks of the solution, computed independently", "\n\n", sep = "")
   shown <- as.data.frame(x)[c("verdict", "check", "statistic", if (!all(is.na(x$p_value))) "p_value")]
   if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", sprintf("p %.2g", x$p_value))
   heads <- table_lines(shown)[-1]

@@ -33,13 +33,13 @@ command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
       }
       commands[[name]](arguments[-1])
     },
-    tundrel_error = function(e) complain(e, 2L),
-    error = function(e) complain(e, 1L),
-    interrupt = function(e) complain(simpleCondition("Interrupted."), 1L)
+    tundrel_error = function(e) report_failure(e, 2L),
+    error = function(e) report_failure(e, 1L),
+    interrupt = function(e) report_failure(simpleCondition("Interrupted."), 1L)
   )
 }
 
-complain <- function(e, code) {
+report_failure <- function(e, code) {
   message(if (code == 1L) "Internal error: " else "Error: ", conditionMessage(e))
   code
 }

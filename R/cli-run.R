@@ -62,21 +62,20 @@ print_done <- function(done, plan) {
   print(done$best)
   if (!identical(plan_ways(plan), "curvature")) {
     cat("\n")
-    print(plan_uncertainty(done$best, plan))
+    print(done$findings$uncertainty)
   }
   if (!is.null(done$comparison)) {
     cat("\nRuns compared\n")
     print(done$comparison)
   }
-  print_failed(failed_checks(done$best))
+  print_failed(failed_checks(done))
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")
 }
 
 # Checks of the residuals that did not pass, which nobody looks for in a report.
-failed_checks <- function(run) {
-  if (!run$converged || !is_checkable(run)) return(NULL)
-  checks <- suppressWarnings(suppressMessages(check_residuals(run)))
-  checks[checks$verdict %in% c("warn", "fail"), ]
+failed_checks <- function(done) {
+  checks <- done$findings$residuals
+  if (done$best$converged && !is.null(checks)) checks[checks$verdict %in% c("warn", "fail"), ]
 }
 
 print_failed <- function(checks) {
@@ -88,10 +87,10 @@ print_failed <- function(checks) {
 }
 
 run_as_json <- function(done, plan) {
-  failed <- failed_checks(done$best)
+  failed <- failed_checks(done)
   list(
     title = plan$title, converged = done$best$converged, stop_reason = done$best$stop_reason, fit = as.list(glance(done$best)),
-    parameters = tibble::as_tibble(unclass(plan_uncertainty(done$best, plan))),
+    parameters = tibble::as_tibble(unclass(done$findings$uncertainty)),
     failed_checks = if (NROW(failed)) tibble::as_tibble(unclass(failed)),
     comparison = if (!is.null(done$comparison)) tibble::as_tibble(unclass(done$comparison)), files = done$files
   )

@@ -58,7 +58,7 @@ same_place_as <- function(run, exchange, either) {
   }
 }
 
-# A function that says which parameters differ by more than can be told: none where what lies between two points changes the
+# A function that says which parameters differ significantly: none where the line between two points changes the
 # value by less than that, in a criterion that bends as it does here.
 parameters_apart <- function(a) {
   reach <- pmax(same_error_share * parameter_errors(a), same_size_share * parameter_reach(a), na.rm = TRUE)

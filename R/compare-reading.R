@@ -1,11 +1,11 @@
 # What a comparison of runs says, in sentences.
 
 comparison_reading <- function(table) {
-  about <- attr(table, "about")
+  evidence <- attr(table, "evidence")
   found <- unique(stats::na.omit(table$optimum))
   c(
-    reading_counts(table, found), reading_optima(table, found), reading_equal(table, found), reading_exchange(table, about),
-    reading_valleys(table, about, found), reading_scopes(table), reading_short(table), reading_bounds(table, found), reading_unseen(table, about)
+    reading_counts(table, found), reading_optima(table, found), reading_equal(table, found), reading_exchange(table, evidence),
+    reading_valleys(table, evidence, found), reading_scopes(table), reading_short(table), reading_bounds(table, found), reading_unseen(table, evidence)
   )
 }
 
@@ -38,7 +38,7 @@ reading_optima <- function(table, found) {
 reading_equal <- function(table, found) {
   if (length(found) < 2) return(NULL)
   values <- vapply(found, function(letter) table$value[match(letter, table$optimum)], numeric(1))
-  level <- abs(values - values[1]) <= attr(table, "about")$reach
+  level <- abs(values - values[1]) <= attr(table, "evidence")$reach
   if (sum(level) < 2) return(NULL)
   paste0(
     paste(found[level], collapse = " and "), " have equal value and different parameters: the criterion cannot choose between them; a condition ",
@@ -46,22 +46,22 @@ reading_equal <- function(table, found) {
   )
 }
 
-reading_exchange <- function(table, about) {
-  turned <- Filter(function(name) any(table[[name]] < 0) && any(table[[name]] > 0), about$either)
+reading_exchange <- function(table, evidence) {
+  turned <- Filter(function(name) any(table[[name]] < 0) && any(table[[name]] > 0), evidence$either)
   signs <- if (length(turned)) {
     paste0("The sign of ", paste(turned, collapse = ", "), " makes no difference to the model; state, say, ", turned[1], " > 0 to be rid of it.")
   }
-  c(reading_terms(about), signs)
+  c(reading_terms(evidence), signs)
 }
 
-reading_terms <- function(about) {
-  if (length(about$exchange) == 0) return(NULL)
-  names <- vapply(about$exchange, function(kind) paste(vapply(kind, `[[`, character(1), 1), collapse = ", "), character(1))
+reading_terms <- function(evidence) {
+  if (length(evidence$exchange) == 0) return(NULL)
+  names <- vapply(evidence$exchange, function(kind) paste(vapply(kind, `[[`, character(1), 1), collapse = ", "), character(1))
   paste0("Terms that are the same but for their parameters (those of ", paste(names, collapse = "; "), ") may be exchanged within a letter.")
 }
 
-reading_valleys <- function(table, about, found) {
-  flat <- Filter(function(letter) about$undetermined[match(letter, table$optimum)], found)
+reading_valleys <- function(table, evidence, found) {
+  flat <- Filter(function(letter) evidence$undetermined[match(letter, table$optimum)], found)
   if (length(flat) == 0) return(NULL)
   paste0(
     paste(utils::head(flat, 5), collapse = ", "), if (length(flat) == 1) " is a valley" else " are valleys",
@@ -96,7 +96,7 @@ reading_short <- function(table) {
   most <- 5
   told <- paste0(table$run[short], " (", table$stop_reason[short], ")")
   paste0(
-    "Stopped short of an optimum: ", paste(utils::head(told, most), collapse = ", "),
+    "Did not reach an optimum: ", paste(utils::head(told, most), collapse = ", "),
     if (length(short) > most) paste0(" and ", length(short) - most, " more"), "."
   )
 }
@@ -116,15 +116,15 @@ unseen_optima <- function(walks, found) {
   list(expected = found * (walks - 1) / (walks - found - 2), complete = prod((walks - 1 - i) / (walks - 1 + i)))
 }
 
-reading_unseen <- function(table, about) {
-  walked <- about$sampled[seq_len(nrow(table))] & !is.na(table$optimum)
+reading_unseen <- function(table, evidence) {
+  walked <- evidence$sampled[seq_len(nrow(table))] & !is.na(table$optimum)
   walks <- sum(walked)
-  if (!any(about$sampled)) return(NULL)
+  if (!any(evidence$sampled)) return(NULL)
   starts <- paste0(
-    if (about$starts > about$wanted && about$wanted > 0) {
-      paste0(about$starts, " starts filled the search box; ", about$wanted, " of them had no better one close by. ")
+    if (evidence$starts > evidence$wanted && evidence$wanted > 0) {
+      paste0(evidence$starts, " starts filled the search box; ", evidence$wanted, " of them had no better one close by. ")
     },
-    if (about$walked < about$wanted) paste0("Only ", about$walked, " were walked from before the budget ran out. ")
+    if (evidence$walked < evidence$wanted) paste0("Only ", evidence$walked, " were walked from before the budget ran out. ")
   )
   found <- length(unique(table$optimum[walked]))
   estimate <- unseen_optima(walks, found)

@@ -42,7 +42,7 @@ compare_runs <- function(...) {
     at_bound = vapply(runs, limits_met, character(1), USE.NAMES = FALSE)
   )
   table <- tibble(table, as_tibble(do.call(rbind, lapply(unname(runs), coef))))
-  structure(table, about = comparison_about(runs, given), class = c("tundrel_comparison", class(table)))
+  structure(table, evidence = comparison_evidence(runs, given), class = c("tundrel_comparison", class(table)))
 }
 
 # Single runs are called what their object is called.
@@ -62,15 +62,15 @@ limits_met <- function(run) {
 }
 
 # What the reading needs beside the table.
-comparison_about <- function(runs, given) {
+comparison_evidence <- function(runs, given) {
   sampled <- vapply(runs, function(r) isTRUE(r$sampled), logical(1))
   many <- Filter(function(g) inherits(g, "tundrel_runs"), given)
   list(
     problem = runs[[1]]$problem, reach = same_value_reach(runs[[1]]), sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status), either = either_sign(runs[[1]]),
-    starts = sum(vapply(many, function(m) attr(m, "about")$sampled %||% 0, numeric(1))),
-    wanted = sum(vapply(many, function(m) attr(m, "about")$wanted %||% 0, numeric(1))),
+    starts = sum(vapply(many, function(m) attr(m, "sampling")$sampled %||% 0, numeric(1))),
+    wanted = sum(vapply(many, function(m) attr(m, "sampling")$wanted %||% 0, numeric(1))),
     undetermined = vapply(runs, function(r) r$undetermined > 0, logical(1)),
-    walked = sum(vapply(many, function(m) attr(m, "about")$walked %||% 0, numeric(1)))
+    walked = sum(vapply(many, function(m) attr(m, "sampling")$walked %||% 0, numeric(1)))
   )
 }
 

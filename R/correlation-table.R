@@ -6,7 +6,7 @@
 #' @param run A run, from [fit_local()] or another fit.
 #' @return A tibble of class `tundrel_correlation`, a row a pair of parameters that move, strongest first: `first`,
 #'   `second`, `correlation`, `reading`.
-#' @section Errors: `tundrel_error_solver` for what is no run, or one that has not ended.
+#' @section Errors: `tundrel_error_argument` for what is no run.
 #' @seealso [joint_region()] draws the two together, [data_support()] says which combinations are known.
 #' @export
 #' @examples

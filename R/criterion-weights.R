@@ -9,7 +9,7 @@ check_relative <- function(relative, sd, call) {
   }
 }
 
-# What a criterion says of the noise, in words.
+# The noise that a criterion assumes, in words.
 format_noise <- function(x) {
   c(
     if (!is.null(x$sd)) paste("sd =", expression_text(x$sd)),

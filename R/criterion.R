@@ -102,7 +102,7 @@ value_digits.tundrel_criterion <- function(criterion, rows, n, size) same_value_
 states_sd <- function(criterion, unknown) UseMethod("states_sd")
 states_sd.tundrel_criterion <- function(criterion, unknown) FALSE
 
-# Whether the spread may go to nought where the curve meets readings, with some of `parameters` estimated.
+# Whether the estimated spread may go to zero where the curve passes through readings.
 spread_may_vanish <- function(criterion, parameters) UseMethod("spread_may_vanish")
 spread_may_vanish.tundrel_criterion <- function(criterion, parameters) FALSE
 

@@ -9,7 +9,7 @@
 #' @return A tibble of class `tundrel_support`, a row a direction: `direction` (1 the least known), `relative_error` (the
 #'   standard error of a change along it, as a share; infinite where the data do not determine it), `parameters` (those that
 #'   move, with their shares), `reading`.
-#' @section Errors: `tundrel_error_solver` for what is no run; `tundrel_error_criterion` where nothing is known of the noise.
+#' @section Errors: `tundrel_error_argument` for what is no run; `tundrel_error_criterion` where nothing is known of the noise.
 #' @references Raue and others (2009) Bioinformatics 25, 1923-1929, on parameters that cannot be identified. Belsley, Kuh and
 #'   Welsch (1980) Regression Diagnostics, chapter 3.
 #' @seealso [correlation_table()], [joint_region()]
@@ -126,7 +126,7 @@ product_text <- function(names, power) {
 #' @export
 print.tundrel_support <- function(x, ...) {
   if (!all(c("direction", "relative_error", "parameters", "reading") %in% names(x))) return(NextMethod())
-  cat("What the data fix, from the least known direction to the best\n\n")
+  cat("What the data determine, from the least known direction to the best\n\n")
   shown <- x
   shown$relative_error <- ifelse(is.infinite(x$relative_error), "none", paste(format_number(100 * x$relative_error, 2), "%"))
   names(shown)[2] <- "error"

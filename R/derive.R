@@ -82,7 +82,7 @@ carried_error <- function(run, expression) {
   slope <- core_jacobian(collector$nodes(), root, list(), 1, run$estimate)[1, ]
   moves <- slope != 0 & !held
   if (!any(moves)) return(if (any(slope != 0)) NA_real_ else 0)
-  # a direction that the data leave open may not touch the quantity
+  # a direction that the data do not determine open may not touch the quantity
   error <- core_row_errors(collector$nodes(), root, list(), 1, run$estimate, run$factor[, !held, drop = FALSE], which(!held)) * covariance_scale(run)
   error[1]
 }

@@ -1,6 +1,6 @@
 # Who evaluates a problem. Each way has an S3 class in a file of its own; the rest of the package asks only what stands here.
 
-# `compiled`: the core evaluates, with exact derivatives and in threads, and no call of it costs anything to speak of.
+# `compiled`: the core evaluates, with exact derivatives and in threads; evaluations are cheap.
 # `curve`: a formula gives a fitted value for each row of a table. `rows`: there are residuals, not a value alone.
 # `subject`: how sentences begin that say what is wrong with it.
 new_evaluator <- function(name, compiled = FALSE, curve = FALSE, rows = FALSE, subject = "The function", ...) {

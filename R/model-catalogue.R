@@ -46,7 +46,7 @@ model <- function(name) {
   read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
 }
 
-model_keys <- c("title", "formula", "parameters", "conditions", "look", "constants", "reference", "example")
+model_keys <- c("title", "formula", "parameters", "conditions", "range_factors", "constants", "reference", "example")
 
 # Files and formulas larger than any honest one are not looked into.
 most_model_bytes <- 1e5
@@ -80,7 +80,7 @@ check_model_keys <- function(raw, path, call = rlang::caller_env()) {
     title = text(raw$title), reference = text(raw$reference),
     parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)),
     conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), constants = named(raw$constants, number),
-    look = named(raw$look, function(r) length(r) == 2 && is.numeric(unlist(r)) && all(is.finite(unlist(r)))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
+    range_factors = named(raw$range_factors, function(r) length(r) == 2 && is.numeric(unlist(r)) && all(is.finite(unlist(r)))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
   )
   if (all(sound)) return(invisible())
   refuse("file", "The key {.field {names(sound)[!sound][1]}} of {.file {path}} does not hold what a model says there.", call = call)
@@ -106,7 +106,7 @@ new_model <- function(raw, formula) {
   structure(
     list(
       title = as.character(raw$title %||% expression_text(formula)), formula = formula, parameters = raw$parameters,
-      conditions = as.character(unlist(raw$conditions)), look = raw$look, constants = raw$constants,
+      conditions = as.character(unlist(raw$conditions)), range_factors = raw$range_factors, constants = raw$constants,
       reference = as.character(raw$reference %||% ""), example = raw$example
     ),
     class = "tundrel_model"

@@ -16,7 +16,7 @@ in_threads <- function(threads, work) {
   if (core_take_refused_threads()) {
     cli::cli_inform(c(
       "!" = "The machine started fewer than {threads} threads: the others did their work, which took longer.",
-      "i" = "Results are the same. State fewer {.arg threads}."
+      "i" = "The results are the same. State fewer {.arg threads}."
     ), class = "tundrel_message_threads", .frequency = "regularly", .frequency_id = "tundrel_threads")
   }
   out
@@ -36,8 +36,8 @@ lapply_planned <- function(x, f, problem = NULL) {
     done[lost] <- by_workers(parts[lost], f, needed)
     lost <- lengths(done) == 0
     cli::cli_inform(c(
-      "!" = "Workers of the plan did not bring all their work back, which was done again{if (any(lost)) ', here'}.",
-      "i" = "Results are the same."
+      "!" = "Some workers did not return their results; their work was repeated{if (any(lost)) ' in this process'}.",
+      "i" = "The results are the same."
     ), class = "tundrel_message_workers")
     done[lost] <- lapply(parts[lost], counted_work, f = f, here = TRUE)
   }

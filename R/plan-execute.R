@@ -1,7 +1,7 @@
-# Carries out a plan: reads its measurements, and makes its runs. Nothing is written but checkpoints, and nothing is said: whoever
-# asks is told of events.
+# Carries out a plan: reads its measurements and makes its runs. It writes nothing but checkpoints and prints nothing; the caller
+# receives events.
 
-# What a run of each kind may be told in a plan, beside its solver and that solver's settings.
+# Keys that a plan may give for a run of each scope, beside the solver and its settings.
 run_settings <- list(
   local = c("tolerance", "max_evaluations", "max_iterations", "max_seconds", "threads"),
   global = c("tolerance", "max_evaluations", "max_iterations", "max_seconds", "threads", "seed", "scope"),
@@ -11,7 +11,7 @@ run_settings <- list(
 # `on_event` is called with a list whose `event` is
 #   "measurements"   `rows` were read
 #   "run"            run number `i` of `of` begins
-#   "progress"       where run `i` stands: what a function given as `progress` is told, beside
+#   "progress"       where run `i` stands, with the fields of run_progress()
 #   "run_ended"      run `i` has come to `run`, which may be several
 # `stop` is asked at each event; once it gives TRUE the run that is under way ends with what it has, and no other begins. `checkpoints`
 # names a file for each run, from which it goes on where `resume` says so.
@@ -50,7 +50,7 @@ scope_of_run <- function(settings, solver, call) {
   scope
 }
 
-# What a run of a plan is: its scope, its solver if one is named, and what the fitting function is told.
+# What a run of a plan is: its scope, its solver if one is named, and the arguments of the fitting function.
 asked_run <- function(problem, settings, call = rlang::caller_env()) {
   solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)
   scope <- scope_of_run(settings, solver, call)

@@ -52,7 +52,7 @@ starter_plan <- function(path, beside, call = rlang::caller_env()) {
     "runs:",
     "  - {}",
     "",
-    "# How sure: any of curvature, profile, bootstrap, percentile",
+    "# Uncertainty: any of curvature, profile, bootstrap, percentile",
     "uncertainty: [curvature, profile]",
     "output: results/",
     "report: report.html"

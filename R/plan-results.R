@@ -9,7 +9,9 @@ run_plan <- function(plan, on_event = function(event) NULL, stop = function() FA
     checkpoints <- checkpoint_path(out, seq_along(planned_runs(plan)))
     done <- execute_plan(plan, on_event, stop, checkpoints, resume)
     if (is.null(done$best)) return(done)
-    done$files <- write_result(done, out, plan)
+    written <- write_results(done$best, out, plan, done$runs)
+    done$findings <- written$findings
+    done$files <- c(written$files, write_comparison(done, out))
     # What has ended needs no checkpoint.
     unlink(checkpoints)
     done
@@ -51,9 +53,6 @@ run_file <- "run.json"
 
 checkpoint_path <- function(out, i) file.path(out, paste0("checkpoint-", i, ".json"))
 
-# Returns the paths.
-write_result <- function(done, out, plan) c(write_results(done$best, out, plan, done$runs), write_comparison(done, out))
-
 # Where there are several runs: what came of each, side by side.
 write_comparison <- function(done, out) {
   if (is.null(done$comparison)) return(NULL)
@@ -63,17 +62,22 @@ write_comparison <- function(done, out) {
   files
 }
 
-# Everything a run leaves in a directory; returns the paths. `runs` are those it is the best of.
+# Everything a run leaves in a directory: the `files`, and the `findings` of its report. `runs` are those it is the best of.
 write_results <- function(run, out, plan = list(), runs = list()) {
   path <- function(name) file.path(out, name)
   report <- path(report_name(plan))
   tables <- export_tables(run, out, by = plan_ways(plan))
-  pictures <- list(fit.png = plot_fit(run), residuals.png = if (has_residual_scale(run)) plot_residuals(run), trace.png = plot_trace(run))
+  pictures <- list(fit = plot_fit(run), residuals = if (has_residual_scale(run)) plot_residuals(run), trace = plot_trace(run))
   pictures <- Filter(Negate(is.null), pictures)
-  Map(write_picture, pictures, path(names(pictures)))
+  drawn <- stats::setNames(as.list(path(paste0(names(pictures), ".png"))), names(pictures))
+  Map(write_picture, pictures, drawn)
   stored <- if (is_compiled(run$problem)) write_run(run, path(run_file))
-  write_report(run, report, title = plan$title, format = report_format(report), by = plan_ways(plan), runs = numbered_runs(runs))
-  c(tables, path(names(pictures)), stored, report)
+  check_report_path(report, report_format(report))
+  need_report_packages(report_format(report))
+  findings <- report_findings(run, 0.95, plan_ways(plan), numbered_runs(runs), drawn = drawn)
+  title <- plan$title %||% problem_title(run$problem)
+  write_page(report_sections(findings, title), title, report, report_format(report))
+  list(files = c(tables, unlist(drawn, use.names = FALSE), stored, report), findings = findings)
 }
 
 # Where there are several: the runs of a plan, named by their place in it.

@@ -10,18 +10,18 @@ check_plan_schema <- function(plan, path, call = rlang::caller_env()) {
 }
 
 # `at`: the keys, and numbers of entries, that lead to `x`.
-check_node <- function(x, node, about, at) {
-  if (!is.null(node$`$ref`)) node <- about$definitions[[basename(node$`$ref`)]]
+check_node <- function(x, node, plan_file, at) {
+  if (!is.null(node$`$ref`)) node <- plan_file$definitions[[basename(node$`$ref`)]]
   choices <- node$anyOf %||% list(node)
   fitting <- Filter(function(choice) any(vapply(unlist(choice$type), fits_type, logical(1), x = x)), choices)
   if (length(fitting) == 0) {
     wanted <- unique(unlist(lapply(choices, `[[`, "type")))
-    misfit(about, at, c("x" = paste0("It must be ", paste(type_words[wanted], collapse = " or "), ", and is ", shown_entry(x), ".")))
+    refuse_entry(plan_file, at, c("x" = paste0("It must be ", paste(type_words[wanted], collapse = " or "), ", and is ", shown_entry(x), ".")))
   }
   node <- fitting[[1]]
-  if (!is.null(node$properties) || !is.null(node$additionalProperties)) return(check_object(x, node, about, at))
-  if (identical(node$type, "array")) return(check_array(x, node, about, at))
-  check_scalar(x, node, about, at)
+  if (!is.null(node$properties) || !is.null(node$additionalProperties)) return(check_object(x, node, plan_file, at))
+  if (identical(node$type, "array")) return(check_array(x, node, plan_file, at))
+  check_scalar(x, node, plan_file, at)
 }
 
 type_words <- c(string = "text", number = "a number", integer = "a whole number", boolean = "true or false", array = "a list", object = "keys with values")
@@ -43,43 +43,43 @@ shown_entry <- function(x) {
   paste0(if (is.character(x)) "text" else if (length(x) > 1) "a list" else if (is.logical(x)) "true or false" else "a number", ": ", substr(text, 1, 60))
 }
 
-check_object <- function(x, node, about, at) {
-  for (key in setdiff(unlist(node$required), names(x))) misfit(about, at, c("x" = paste0("It lacks the key ", key, ".")))
+check_object <- function(x, node, plan_file, at) {
+  for (key in setdiff(unlist(node$required), names(x))) refuse_entry(plan_file, at, c("x" = paste0("It lacks the key ", key, ".")))
   if (length(x) < (node$minProperties %||% 0)) {
-    misfit(about, at, c("x" = paste0("It holds nothing; say one of: ", paste(names(node$properties), collapse = ", "), ".")))
+    refuse_entry(plan_file, at, c("x" = paste0("It holds nothing; say one of: ", paste(names(node$properties), collapse = ", "), ".")))
   }
   if (length(x) > (node$maxProperties %||% Inf)) {
-    misfit(about, at, c("x" = paste0("Only ", node$maxProperties, " of these can hold: ", paste(names(x), collapse = ", "), ".")))
+    refuse_entry(plan_file, at, c("x" = paste0("Only ", node$maxProperties, " of these can hold: ", paste(names(x), collapse = ", "), ".")))
   }
   known <- names(node$properties)
   for (key in names(x)) {
     rule <- node$properties[[key]] %||% node$additionalProperties
-    if (isFALSE(rule)) misfit(about, c(at, key), c("x" = paste0("There is no key ", key, " here."), suggestion(key, known, "keys")))
-    if (is.list(rule)) check_node(x[[key]], rule, about, c(at, key))
+    if (isFALSE(rule)) refuse_entry(plan_file, c(at, key), c("x" = paste0("There is no key ", key, " here."), suggestion(key, known, "keys")))
+    if (is.list(rule)) check_node(x[[key]], rule, plan_file, c(at, key))
   }
 }
 
-check_array <- function(x, node, about, at) {
+check_array <- function(x, node, plan_file, at) {
   n <- length(x)
   if (n < (node$minItems %||% 0) || n > (node$maxItems %||% Inf)) {
-    misfit(about, at, c("x" = paste0("It must have ", node$minItems, " entries, and has ", n, ".")))
+    refuse_entry(plan_file, at, c("x" = paste0("It must have ", node$minItems, " entries, and has ", n, ".")))
   }
-  for (i in seq_len(n)) check_node(x[[i]], node$items, about, c(at, i))
+  for (i in seq_len(n)) check_node(x[[i]], node$items, plan_file, c(at, i))
 }
 
-check_scalar <- function(x, node, about, at) {
+check_scalar <- function(x, node, plan_file, at) {
   allowed <- unlist(node$enum)
-  if (!is.null(allowed) && !x %in% allowed) misfit(about, at, c("x" = paste0("It is ", x, "."), suggestion(x, allowed, "choices")))
-  if (!is.null(node$minimum) && x < node$minimum) misfit(about, at, c("x" = paste0("It must be at least ", node$minimum, ", and is ", x, ".")))
-  if (!is.null(node$maxLength) && nchar(x) > node$maxLength) misfit(about, at, c("x" = paste0("It is longer than ", node$maxLength, " characters.")))
+  if (!is.null(allowed) && !x %in% allowed) refuse_entry(plan_file, at, c("x" = paste0("It is ", x, "."), suggestion(x, allowed, "choices")))
+  if (!is.null(node$minimum) && x < node$minimum) refuse_entry(plan_file, at, c("x" = paste0("It must be at least ", node$minimum, ", and is ", x, ".")))
+  if (!is.null(node$maxLength) && nchar(x) > node$maxLength) refuse_entry(plan_file, at, c("x" = paste0("It is longer than ", node$maxLength, " characters.")))
   if (!is.null(node$pattern) && !grepl(node$pattern, x, perl = TRUE)) {
-    misfit(about, at, c("x" = paste0("It is ", substr(x, 1, 60), "."), "i" = node$description))
+    refuse_entry(plan_file, at, c("x" = paste0("It is ", substr(x, 1, 60), "."), "i" = node$description))
   }
 }
 
-misfit <- function(about, at, told) {
+refuse_entry <- function(plan_file, at, told) {
   told <- escape_braces(told) |> stats::setNames(names(told))
-  refuse("plan", c(paste0("{.file {about$path}} is not a sound plan: ", escape_braces(place_in_plan(about$path, at)), "."), told), call = about$call)
+  refuse("plan", c(paste0("{.file {plan_file$path}} is not a sound plan: ", escape_braces(place_in_plan(plan_file$path, at)), "."), told), call = plan_file$call)
 }
 
 # Does what a key of a plan asks for; what is refused is said to stand there.

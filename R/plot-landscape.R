@@ -59,7 +59,7 @@ log_floor <- 1e-6
 draw_ground <- function(scan, scanned, log_value) {
   scan$height <- if (log_value) log10(pmax(scan$value, log_floor * max(scan$value, na.rm = TRUE))) else scan$value
   low <- min(scan$height, na.rm = TRUE)
-  # Contours lie close around the lowest ground, where it matters.
+  # Contours are closest near the lowest values, where detail matters.
   levels <- unique(low + (max(scan$height, na.rm = TRUE) - low) * seq(0, 1, length.out = 16)^2)
   ggplot2::ggplot(scan, aes(.data[[scanned[1]]], .data[[scanned[2]]])) +
     ggplot2::geom_raster(aes(fill = .data$height), interpolate = TRUE) +
@@ -132,7 +132,7 @@ letter_layer <- function(runs, scanned) {
   ggplot2::geom_label(aes(.data[[scanned[1]]], .data[[scanned[2]]], label = .data$letter), ends, nudge_y = 0, vjust = -0.4, size = 4, fontface = "bold")
 }
 
-# Paths of more runs than this would hide the ground.
+# The paths of more runs than this would hide the contours.
 most_paths <- 12
 
 path_layers <- function(runs, scanned) {

@@ -31,7 +31,7 @@ plot_population <- function(run, ..., iterations = NULL) {
   posed <- start_from(run$problem, as.list(run$estimate))
   # parameters that were computed at every point are so on the map, too
   mapped <- if (length(run$eliminated)) list(refit = TRUE, points = 21) else list()
-  # of values that come from outside, no ground is known
+  # values that come from outside cannot be computed on a grid
   scan <- if (!is_outside(run$problem)) do.call(scan_grid, c(list(posed), ranges, mapped))
   scanned <- names(ranges)
   members <- members[members$iteration %in% iterations, ]

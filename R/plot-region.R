@@ -56,7 +56,7 @@ strongest_pair <- function(run) {
   correlation <- correlation_of(run)
   free <- intersect(rownames(correlation), run$status$free)
   correlation <- correlation[free, free, drop = FALSE]
-  if (length(free) < 2) refuse("model", "A region needs two free parameters that nothing holds.", call = rlang::caller_env())
+  if (length(free) < 2) refuse("model", "A region needs two free parameters that are not at a bound.", call = rlang::caller_env())
   strength <- ifelse(upper.tri(correlation), abs(correlation), -1)
   strength[is.na(strength)] <- 0
   at <- arrayInd(which.max(strength), dim(strength))

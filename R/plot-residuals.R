@@ -1,4 +1,4 @@
-#' Draw what is left over
+#' Draw the residuals
 #'
 #' Six panels of standardised residuals, for families quantile residuals (see [residual_table()]): along the predictor (a
 #' pattern says that the model misses a shape); against fitted values, with the spread of each stretch shaded (shades of
@@ -28,7 +28,7 @@ plot_residuals <- function(run) {
       "x" = if (is.null(noise_family(run$problem$criterion))) {
         "A log density alone does not say how residuals scatter: name a family."
       } else {
-        "The run has as many parameters as rows: the fit leaves nothing over."
+        "The run has as many parameters as rows, so there are no residuals."
       }
     ))
   }

@@ -36,7 +36,7 @@ plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ..
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.8))) +
     ggplot2::labs(
-      title = paste0("How sure each is: ", format_number(100 * table$level[1]), " % intervals"), x = NULL, y = NULL,
+      title = paste0("Uncertainty of each parameter: ", format_number(100 * table$level[1]), " % intervals"), x = NULL, y = NULL,
       caption = "Points: the estimate. Arrows: no end on that side."
     ) +
     theme_tundrel()

@@ -168,6 +168,6 @@ warn_beyond <- function(run, data) {
     paste0(one$name, " = ", values, " in ", name_rows(which(one$beyond)), ", measured from ", format_number(one$range[1]), " to ", format_number(one$range[2]))
   }, character(1))
   cli::cli_warn(c(
-    "Predictions reach beyond the data: nothing there has tested the model.", stats::setNames(escape_braces(told), rep("x", length(told)))
+    "These predictions lie outside the range of the data, where the model is untested.", stats::setNames(escape_braces(told), rep("x", length(told)))
   ), class = "tundrel_warning_extrapolation")
 }

@@ -47,10 +47,10 @@ model_collector <- function(problem, status, columns, fitted = NULL) {
 #                    `density` and `others` are places among them, 0 for none
 #   columns          the numbers that expressions name: a named list of vectors with one number for each of the `rows`
 #   used, dropped    rows of the measurements that take part, and a table of the others with the reason
-#   status           what parameter_status() says of the parameters
+#   status           the result of parameter_status()
 #   lower, upper, lower_open, upper_open    limits of the free parameters
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
-#   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    what the core is told of the criterion
+#   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
 #   user_fitted, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), value_function, gradient_function, kept_value, guard,
 #   response_norm    where R evaluates
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them

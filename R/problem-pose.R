@@ -88,8 +88,8 @@ pose_catalogue <- function(data, model, columns, constants, call = rlang::caller
     ), call = call)
   }
   problem <- new_problem(data, parse_model(formula, data, constants, call))
-  problem$look <- model$look
-  problem$about <- model[c("title", "reference")]
+  problem$range_factors <- model$range_factors
+  problem$catalogue_entry <- model[c("title", "reference")]
   subject_to(problem, text = model$conditions)
 }
 

@@ -3,7 +3,7 @@
 report_answer <- function(known) {
   h <- htmltools::tags
   run <- known$run
-  # the surest way that was asked for speaks
+  # the most reliable of the methods that were asked for
   table <- known$uncertainty
   surest <- intersect(c("profile", "bootstrap", "percentile", "curvature"), table$by)[1]
   shown <- table[table$by == surest, ]
@@ -35,20 +35,20 @@ interval_words <- function(rows) {
   ifelse(nzchar(words), paste0(" (", words, ")"), "")
 }
 
-# All that complains anywhere in the report, gathered.
+# All cautions of the report.
 report_cares <- function(known) {
   h <- htmltools::tags
   cares <- unique(c(
     if (!known$run$converged) "The run did not converge: its numbers are those of where it stopped, not of an optimum.",
-    complaints(known$solution), parameter_cares(known$uncertainty), run_cares(known), complaints(known$residuals), row_cares(known$run)
+    failed_readings(known$solution), parameter_cares(known$uncertainty), run_cares(known), failed_readings(known$residuals), row_cares(known$run)
   ))
   htmltools::tagList(
-    h$h2("What to be careful about"),
-    if (length(cares)) h$ul(lapply(cares, h$li)) else h$p("Nothing: no check complained, and no row was left out.")
+    h$h2("Cautions"),
+    if (length(cares)) h$ul(lapply(cares, h$li)) else h$p("None: all checks passed, and no row was left out.")
   )
 }
 
-complaints <- function(checks) checks$reading[checks$verdict %in% c("warn", "fail")]
+failed_readings <- function(checks) checks$reading[checks$verdict %in% c("warn", "fail")]
 
 parameter_cares <- function(table) {
   said <- nzchar(table$code) & !has_code(table, c("fixed", "tied"))

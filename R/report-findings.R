@@ -1,11 +1,12 @@
 # What came out: curve, parameters, other runs and models, checks, conditions.
 
-report_curve <- function(run) {
+report_curve <- function(known) {
+  run <- known$run
   if (!has_model(run$problem)) return(NULL)
   htmltools::tagList(
     htmltools::tags$h2("The fitted curve"),
     report_picture(plot_fit(run), "Measurements (points) and the fitted model (line).",
-      paste("Measurements as points with the fitted curve of", expression_text(formula(run)), "through them"))
+      paste("Measurements as points with the fitted curve of", expression_text(formula(run)), "through them"), known$drawn$fit)
   )
 }
 
@@ -50,8 +51,8 @@ report_runs <- function(known) {
     report_table(utils::head(shown, most)),
     if (nrow(shown) > most) report_small("The best ", most, " of ", nrow(shown), " runs."),
     report_picture(rlang::exec(plot_runs, !!!known$runs),
-      "Where runs ended, the parameters they came to, and what that cost; letters name optima, best first.",
-      "Values at which runs ended, their value against evaluations, and the parameters they ended at")
+      "How many runs came to each optimum, what they cost, and from where to where they walked. Letters name the optima, best first.",
+      "Runs by optimum, evaluations of each, and each parameter from start to end")
   )
 }
 
@@ -82,8 +83,8 @@ report_solution <- function(known) {
     )),
     if (!is.null(known$solution)) report_checks(known$solution),
     if (length(run$trace$iteration)) {
-      report_picture(plot_trace(run), "The walk: value, slope and parameters after each iteration.",
-        "Value, scaled gradient and parameters against the iteration")
+      report_picture(plot_trace(run), "Progress of the fit: value, gradient and parameters after each iteration.",
+        "Value, scaled gradient and parameters against the iteration", known$drawn$trace)
     }
   )
 }
@@ -91,19 +92,19 @@ report_solution <- function(known) {
 report_residuals <- function(known) {
   if (!has_residual_scale(known$run)) return(NULL)
   htmltools::tagList(
-    htmltools::tags$h2("What is left over"),
+    htmltools::tags$h2("Residuals"),
     if (!is.null(known$residuals)) htmltools::tagList(report_checks(known$residuals), report_small("One check in twenty warns by chance.")),
-    report_picture(plot_residuals(known$run), "Standardised residuals: those of noise lie evenly about zero, without pattern.",
-      "Standardised residuals against fitted values, the predictor, normal quantiles and row order")
+    report_picture(plot_residuals(known$run), "Standardised residuals. If the model is right they scatter evenly about zero, without a pattern.",
+      "Standardised residuals along the predictor, against fitted values, in row order, their distribution, neighbours, and the rows with most influence", known$drawn$residuals)
   )
 }
 
-# Residuals that can be told large from small.
+# Whether residuals have a scale, so that large ones can be recognised.
 has_residual_scale <- function(run) {
   !is.null(noise_family(run$problem$criterion)) && stats::df.residual(run) > 0
 }
 
-# Checks, those that complain first.
+# Checks, those that failed first.
 report_checks <- function(checks) {
   checks <- checks[order(match(checks$verdict, c("fail", "warn", "pass", "skip"))), ]
   report_table(tibble(
@@ -131,9 +132,9 @@ report_conditions <- function(run) {
   htmltools::tagList(
     h$h2("Conditions"),
     h$p(if (any(limiting)) {
-      paste0("Active, and so deciding the answer: ", paste(unique(table$condition[limiting]), collapse = "; "), ".")
+      paste0("Active conditions, which determine the answer: ", paste(unique(table$condition[limiting]), collapse = "; "), ".")
     } else {
-      "No limit is active: the answer would be the same without them."
+      "No condition is active: the answer would be the same without them."
     }),
     report_table(table)
   )

@@ -15,7 +15,7 @@ report_group_sections <- function(fits) {
     report_group_pictures(fits),
     h$h2("Every group"), report_table(wide_group_table(fits)),
     report_small("Estimates with standard errors by curvature."),
-    h$h2("How to have these numbers again"),
+    h$h2("Reproduce these results"),
     report_fingerprint(problem$measurements),
     report_made_by()
   )

@@ -30,11 +30,15 @@ report_table <- function(table) {
   )
 }
 
-report_picture <- function(plot, caption, alternative) {
+# `plot` is not made where it has been drawn into a file.
+report_picture <- function(plot, caption, alternative, file = NULL) {
   h <- htmltools::tags
-  path <- tempfile(fileext = ".png")
-  on.exit(unlink(path))
-  write_picture(plot, path)
+  path <- file
+  if (is.null(path)) {
+    path <- tempfile(fileext = ".png")
+    on.exit(unlink(path))
+    write_picture(plot, path)
+  }
   h$figure(h$img(src = base64enc::dataURI(file = path, mime = "image/png"), alt = alternative), h$figcaption(caption))
 }
 

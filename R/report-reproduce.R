@@ -4,7 +4,7 @@ report_reproduction <- function(known, title) {
   h <- htmltools::tags
   run <- known$run
   htmltools::tagList(
-    h$h2("How to have these numbers again"),
+    h$h2("Reproduce these results"),
     if (is_compiled(run$problem)) {
       htmltools::tagList(
         h$p(
@@ -13,7 +13,7 @@ report_reproduction <- function(known, title) {
         h$pre(h$code(plan_text(run, title, known$by)))
       )
     } else {
-      h$p("The function that was called is needed beside what is said above.")
+      h$p("The function that the model calls is also needed.")
     },
     if (has_measurements(run$problem)) {
       report_fingerprint(run$problem$measurements)

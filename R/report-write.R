@@ -31,18 +31,24 @@ write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature"
   format <- rlang::arg_match(format)
   check_report_path(path, format)
   check_uncertainty(by, level, 999, 1)
-  for (package in c("htmltools", "base64enc", "ragg", if (format == "md") "rmarkdown")) need_package(package, "to write reports")
+  need_report_packages(format)
   if (inherits(run, "tundrel_runs")) {
     runs <- c(unclass(run), runs)
     run <- suppressWarnings(best_run(run), classes = "tundrel_warning_solver")
   }
-  groups <- inherits(run, "tundrel_fits")
-  if (!groups) check_run(run)
   title <- title %||% problem_title(run$problem)
-  sections <- if (groups) report_group_sections(run) else report_sections(report_findings(run, level, by, runs, models), title)
+  if (inherits(run, "tundrel_fits")) return(write_page(report_group_sections(run), title, path, format))
+  check_run(run)
+  write_page(report_sections(report_findings(run, level, by, runs, models), title), title, path, format)
+}
+
+need_report_packages <- function(format, call = rlang::caller_env()) {
+  for (package in c("htmltools", "base64enc", "ragg", if (format == "md") "rmarkdown")) need_package(package, "to write reports", call)
+}
+
+write_page <- function(sections, title, path, format) {
   page <- rlang::exec(report_document, title, !!!sections)
-  if (format == "md") return(write_markdown(page, path))
-  write_text(path, page)
+  if (format == "md") write_markdown(page, path) else write_text(path, page)
 }
 
 # The format that a file's name asks for.
@@ -57,26 +63,26 @@ check_report_path <- function(path, format, call = rlang::caller_env()) {
   ), call = call)
 }
 
-problem_title <- function(problem) if (has_model(problem)) expression_text(problem$model$formula) else "A function of one's own"
+problem_title <- function(problem) if (has_model(problem)) expression_text(problem$model$formula) else "A user's function"
 
 has_model <- function(problem) has_curve(problem) && !is_outside(problem)
 
 report_sections <- function(known, title) {
   list(
     report_answer(known), report_cares(known), report_data_and_model(known$run), report_settings(known$run),
-    report_curve(known$run), report_parameters(known), report_runs(known), report_models(known), report_solution(known),
+    report_curve(known), report_parameters(known), report_runs(known), report_models(known), report_solution(known),
     report_residuals(known), report_fit_table(known$run), report_conditions(known$run), report_reproduction(known, title)
   )
 }
 
-# Everything that the sections speak of, found once.
-report_findings <- function(run, level, by, runs, models) {
+# All results that the sections of a report need, computed once. `drawn` names the files of pictures that are there already.
+report_findings <- function(run, level, by, runs = list(), models = list(), drawn = NULL) {
   quietly <- function(code) suppressWarnings(code, classes = "tundrel_warning_uncertainty")
   ended <- run$stop_reason != "none" && !is_outside(run$problem)
   list(
     run = run, level = level, by = by, uncertainty = quietly(uncertainty(run, by = by, level = level, seed = 1)),
     solution = if (ended) check_solution(run), residuals = if (is_checkable(run)) quietly(check_residuals(run)),
-    runs = all_runs(run, runs), models = if (length(models)) rlang::exec(compare_models, `this model` = run, !!!models)
+    drawn = drawn, runs = all_runs(run, runs), models = if (length(models)) rlang::exec(compare_models, `this model` = run, !!!models)
   )
 }
 

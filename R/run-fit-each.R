@@ -171,7 +171,7 @@ no_walks <- function(starts, which) {
   )
 }
 
-# In the place of a run that was not begun, since the user stopped the fits.
+# Stands for a run that was not started because the user interrupted the fits.
 user_stopped <- "interrupted"
 
 walk_one_by_one <- function(spec, starts, which) {

@@ -132,13 +132,13 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
 
 seconds_now <- function() proc.time()[["elapsed"]]
 
-# What the core is told of a run beside its problem.
+# The arguments of a run for the core, beside its problem.
 walk_arguments <- function(run, compiled, call = rlang::caller_env()) {
   solver <- with_simplex(run$solver, compiled, call)
   searched <- setdiff(names(compiled$start), run$eliminated)
   settings <- solver$settings
   if (solver$name == "grid") settings$points <- grid_points(settings$points, length(searched))
-  # the core chooses where it is told nothing
+  # 0 lets the core choose
   settings$population <- settings$population %||% 0
   settings <- c(settings, tolerance = run$tolerance, seed = run$seed)
   list(settings = settings, start = compiled$start[searched])

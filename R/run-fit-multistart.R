@@ -75,7 +75,7 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
   walk <- walker(spec, local, budget, threads)
   show <- progress_function(progress)
   raw <- list()
-  # Batches grow until each takes a moment: between them the clock is looked at and progress told.
+  # Batches grow until each takes a moment. Between batches time is checked and progress shown.
   size <- max(1, if (is_compiled(problem)) threads * 4 else plan_workers())
   interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {

@@ -104,7 +104,7 @@ free_covariance <- function(run, held) {
   covariance
 }
 
-# A run that has not ended, or whose end could not be looked at.
+# A run that has not ended, or whose end could not be verified.
 is_unjudged <- function(run) anyNA(run$factor)
 
 #' @rdname run-generics
@@ -172,14 +172,14 @@ nobs.tundrel_run <- function(object, ...) object$n
 #' @export
 df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object)
 
-# How many directions the fit has chosen: free parameters, less the equalities between them, less what makes no difference to
-# the fit. Parameters that act together only, such as two factors of a product, are one.
+# The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
+# the fit. Parameters that act only together, such as two factors of a product, count as one.
 n_estimated <- function(run) {
   joint <- joint_conditions(run$problem, run$status)
   length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1))) - open_directions(run)
 }
 
-# How many directions make no difference to the fit, as far as is known.
+# The number of directions without effect on the fit, as far as is known.
 open_directions <- function(run) if (is_unjudged(run) || !has_rows(run$problem)) 0 else max(0, run$undetermined) + length(run$without_effect)
 
 #' @rdname run-generics

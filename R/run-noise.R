@@ -1,4 +1,4 @@
-# What a run says of the noise, and how sure its answer can be.
+# The noise that a run estimates, and the precision of its answer.
 
 # The residual scale, in units of the response (of its stated sd, or of shares): for squares the root of the value per degree of
 # freedom; else a robust one; a likelihood states its own noise and has none.

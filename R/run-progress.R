@@ -2,7 +2,7 @@
 
 progress_kinds <- c("none", "lines", "bar")
 
-# `progress` as a function of one list, or NULL where nothing is told. The list holds
+# `progress` as a function of one list, or NULL where no progress is shown. The list holds
 #   text         where the fit stands, in one line
 #   share        how much of its budget, or of its starts, is spent: from 0 to 1, NA where there is no budget
 #   value        the best value of the criterion so far, in the user's sign

@@ -6,7 +6,7 @@ same_length_share <- 1e-6
 value_rounding <- function(run) same_value_share * abs(run$value) + least_difference(run)
 
 # What is left where the value itself is near zero: for residuals, those of an exact fit; for likelihoods, a share of a row's
-# own unit; for a value alone, what its curvature makes of the shortest length.
+# own unit; for a single value, the change over the shortest length at the given curvature.
 least_difference <- function(run) {
   if (!has_rows(run$problem)) return(curvature_length(run))
   compiled <- compiled_of(run)
@@ -26,7 +26,7 @@ curvature_length <- function(run) {
   max(abs(diag(hessian)) * pmax(abs(run$estimate), compiled$typical)^2) * same_length_share^2
 }
 
-# An exact fit leaves rounding only, from which nothing can be told of noise.
+# The residuals of an exact fit are rounding errors, which contain no information about noise.
 is_exact_fit <- function(run) {
   if (criterion_form(run$problem) != "squares" || !has_curve(run$problem) || !is.finite(run$value)) return(FALSE)
   if (run$value == 0) return(TRUE)

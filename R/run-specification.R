@@ -2,8 +2,8 @@
 #
 # A specification and a run share these fields:
 #   problem, solver   the problem, and the solver with its settings; `solver$why` says why it was chosen, where nobody named it
-#   tolerance, keep   as the fitting functions were told
-#   start, status     the free parameters' start, and what parameter_status() says of all parameters
+#   tolerance, keep   arguments of the fitting function
+#   start, status     the free parameters' start, and the result of parameter_status()
 #   seed, box, eliminated    of a global solver: its seed, where it looks, and the linear parameters that it solves for
 #   stages            what was spent, and come to, before and after the search itself: a table, see new_stage()
 # A specification may also hold

@@ -53,7 +53,7 @@ check_checkpoint <- function(path, call) {
   ), call = call)
 }
 
-# A run that is stopped while its progress is told keeps what it has.
+# A run that is stopped while it reports its progress keeps its results so far.
 shown_or_stopped <- function(run, budget, show) {
   if (is.null(show)) return(run)
   tryCatch(show(run_progress(run, budget)), interrupt = function(e) if (run$stop_reason == "none") run[c("stop_reason", "claim")] <<- "interrupted")

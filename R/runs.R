@@ -17,7 +17,7 @@ new_runs <- function(walks, seed) {
   )
 }
 
-runs_of <- function(runs, ...) structure(runs, about = list(...), class = "tundrel_runs")
+runs_of <- function(runs, ...) structure(runs, sampling = list(...), class = "tundrel_runs")
 
 # Best first: by value, those that converged before others of the same value. Where conditions are missed, a value is
 # worth nothing.
@@ -32,14 +32,14 @@ misses_conditions <- function(run) isTRUE(utils::tail(run$trace$infeasibility, 1
 
 #' @export
 `[.tundrel_runs` <- function(x, i) {
-  structure(unclass(x)[i], about = attr(x, "about"), class = "tundrel_runs")
+  structure(unclass(x)[i], sampling = attr(x, "sampling"), class = "tundrel_runs")
 }
 
 #' @export
 format.tundrel_runs <- function(x, ...) {
-  about <- attr(x, "about")
+  sampling <- attr(x, "sampling")
   paste0(
-    count_of(length(x), "run"), if (!is.null(about$sampled) && about$sampled > length(x)) paste0(" from ", about$sampled, " starts"),
+    count_of(length(x), "run"), if (!is.null(sampling$sampled) && sampling$sampled > length(x)) paste0(" from ", sampling$sampled, " starts"),
     ", best value ", if (length(x)) format_number(x[[1]]$value) else "none"
   )
 }

@@ -8,7 +8,7 @@
 #' @param memory \[numeric(1)] Share of older squared slopes that is kept: 0 or more, below 1.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Kingma and Ba (2015) International Conference on Learning Representations.
-#' @section Errors: `tundrel_error_solver` for a setting that is not a number in its range.
+#' @section Errors: `tundrel_error_argument` for a setting that is not a number in its range.
 #' @export
 #' @examples
 #' solver_adam(rate = 0.05)

@@ -12,7 +12,7 @@
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Kirkpatrick, Gelatt and Vecchi (1983) Science 220, 671-680. Corana, Marchesi, Martini and Ridella (1987) ACM
 #'   Transactions on Mathematical Software 13, 262-280.
-#' @section Errors: `tundrel_error_solver` for settings outside their range.
+#' @section Errors: `tundrel_error_argument` for settings outside their range.
 #' @export
 #' @examples
 #' solver_annealing(cooling = 0.95)

@@ -16,7 +16,7 @@
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Hansen and Ostermeier (2001) Evolutionary Computation 9, 159-195. Hansen (2016) The CMA evolution strategy,
 #'   a tutorial, arXiv:1604.00772. Auger and Hansen (2005) IEEE Congress on Evolutionary Computation, 1769-1776.
-#' @section Errors: `tundrel_error_solver` for settings outside their range.
+#' @section Errors: `tundrel_error_argument` for settings outside their range.
 #' @export
 #' @examples
 #' solver_cma_es(population = 20)

@@ -11,7 +11,7 @@
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Storn and Price (1997) Journal of Global Optimization 11, 341-359. Tanabe and Fukunaga (2013) IEEE Congress
 #'   on Evolutionary Computation, 71-78.
-#' @section Errors: `tundrel_error_solver` for settings outside their range.
+#' @section Errors: `tundrel_error_argument` for settings outside their range.
 #' @export
 #' @examples
 #' solver_differential_evolution(population = 60)

@@ -10,7 +10,7 @@
 #' @param momentum \[numeric(1)] Share of the last step that is kept: 0 or more, below 1.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Polyak (1964) USSR Computational Mathematics and Mathematical Physics 4, 1-17.
-#' @section Errors: `tundrel_error_solver` for a setting that is not a number in its range.
+#' @section Errors: `tundrel_error_argument` for a setting that is not a number in its range.
 #' @export
 #' @examples
 #' solver_gradient_descent(rate = 0.05, momentum = 0.9)

@@ -7,7 +7,7 @@
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Torn and Zilinskas (1989) Global Optimization, Lecture Notes in Computer Science 350.
-#' @section Errors: `tundrel_error_solver` for settings outside their range.
+#' @section Errors: `tundrel_error_argument` for settings outside their range.
 #' @export
 #' @examples
 #' solver_grid(points = 30)

@@ -6,7 +6,7 @@
 #' @param memory \[integer(1)] How many steps are remembered; 1 or more.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Liu and Nocedal (1989) Mathematical Programming 45, 503-528.
-#' @section Errors: `tundrel_error_solver` for a setting that is not a number in its range.
+#' @section Errors: `tundrel_error_argument` for a setting that is not a number in its range.
 #' @export
 #' @examples
 #' solver_lbfgs(memory = 5)

@@ -24,7 +24,7 @@
 #'   (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572. Transtrum and Sethna (2012)
 #'   Improvements to the Levenberg-Marquardt algorithm for nonlinear least-squares minimization, arXiv:1201.5885. Bates and
 #'   Watts (1981) A relative offset orthogonality convergence criterion for nonlinear least squares, Technometrics 23, 179-183.
-#' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0, or a
+#' @section Errors: `tundrel_error_argument` for a radius that is not a number above 0, or a
 #'   `geodesic` that is not `TRUE` or `FALSE`.
 #' @export
 #' @examples

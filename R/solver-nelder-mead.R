@@ -9,7 +9,7 @@
 #' @param simplex \[data.frame] The first simplex itself: a column a free parameter, a row a corner, one row more than
 #'   parameters. `NULL` to set it up around the start.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
-#' @section Errors: `tundrel_error_solver` for a size that is not above 0; when the run begins, for a simplex
+#' @section Errors: `tundrel_error_argument` for a size that is not above 0; when the run begins, for a simplex
 #'   that lacks a parameter, has too few or too many corners, or is flat.
 #' @references Nelder and Mead (1965) Computer Journal 7, 308-313. Gao and Han (2012) Computational
 #'   Optimization and Applications 51, 259-277.

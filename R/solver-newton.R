@@ -13,7 +13,7 @@
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Moré and Sorensen (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572.
 #'   Conn, Gould and Toint (2000) Trust-Region Methods.
-#' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0.
+#' @section Errors: `tundrel_error_argument` for a radius that is not a number above 0.
 #' @export
 #' @examples
 #' solver_newton(first_radius = 0.1)

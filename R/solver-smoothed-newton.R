@@ -9,7 +9,7 @@
 #' @inheritParams solver_newton
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references El-Attar, Vidyasagar and Dutta (1979) SIAM Journal on Numerical Analysis 16, 70-86.
-#' @section Errors: `tundrel_error_solver` for a radius that is not a number above 0.
+#' @section Errors: `tundrel_error_argument` for a radius that is not a number above 0.
 #' @export
 #' @examples
 #' solver_smoothed_newton()

@@ -9,7 +9,7 @@
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Powell (1978) Lecture Notes in Mathematics 630, 144-157. Goldfarb and Idnani (1983) Mathematical
 #'   Programming 27, 1-33. Nocedal and Wright (2006) Numerical Optimization, chapter 18.
-#' @section Errors: `tundrel_error_solver` for a setting that is not a number in its range.
+#' @section Errors: `tundrel_error_argument` for a setting that is not a number in its range.
 #' @export
 #' @examples
 #' solver_sqp()

@@ -5,7 +5,7 @@ known_solvers <- new.env(parent = emptyenv())
 
 solver_table <- function() known_solvers$table <- known_solvers$table %||% core_solvers()
 
-# What the table says of one solver.
+# The entry of one solver.
 solver_entry <- function(name) {
   table <- solver_table()
   lapply(table, `[[`, match(name, table$name))

@@ -9,7 +9,7 @@ search_box <- function(problem, compiled, eliminated = character(), call = rlang
   if (length(unstated)) {
     told <- vapply(unstated, function(name) paste0(name, " ", format_box(ranges[[name]])), character(1))
     cli::cli_inform(c(
-      "i" = "Looking where the data suggest: {told}.", "i" = "State it with {.fn search_within} where you know better."
+      "i" = "Search range taken from the data: {told}.", "i" = "State another with {.fn search_within}."
     ), class = "tundrel_message_box")
   }
   list(

@@ -57,7 +57,7 @@ resolve_start <- function(problem, limits, call = rlang::caller_env()) {
   moved <- which(inside != start)
   if (length(moved)) {
     told <- paste0(names(start)[moved], " from ", format_number(start[moved]), " to ", format_number(inside[moved]))
-    cli::cli_inform(c("!" = "The start was moved inside the conditions: {told}."), class = "tundrel_message_start")
+    cli::cli_inform(c("!" = "The start was moved to satisfy the conditions: {told}."), class = "tundrel_message_start")
   }
   inside
 }

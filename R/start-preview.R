@@ -126,13 +126,13 @@ print.tundrel_preview <- function(x, ...) {
   cat("\nValue:     ", format_number(x$value), " (", problem_criterion_text(x$problem), ")\n", sep = "")
   cat("Rows:      ", format(x$n, big.mark = ","), " used, ", nrow(x$dropped), " dropped", dropped_reasons(x$dropped), "\n", sep = "")
   cat("Freedom:   ", count_of(x$n_free, "free parameter"), ", ", count_of(x$df_residual, "degree"), " of freedom\n", sep = "")
-  if (length(x$without_effect)) cat("Careful:   the criterion does not feel ", paste(x$without_effect, collapse = ", "), " at this start\n", sep = "")
-  if (x$undetermined > 0) cat("Careful:   the data leave ", count_of(x$undetermined, "combination"), " of the parameters open at this start\n", sep = "")
+  if (length(x$without_effect)) cat("Careful:   no effect on the criterion: ", paste(x$without_effect, collapse = ", "), " at this start\n", sep = "")
+  if (x$undetermined > 0) cat("Careful:   the data do not determine ", count_of(x$undetermined, "combination"), " of the parameters at this start\n", sep = "")
   for (i in seq_len(nrow(x$alike))) {
-    cat("Careful:   ", x$alike$first[i], " and ", x$alike$second[i], " do nearly the same here (cosine ", format_number(x$alike$cosine[i], 6), ")\n", sep = "")
+    cat("Careful:   ", x$alike$first[i], " and ", x$alike$second[i], " have nearly the same effect here (cosine ", format_number(x$alike$cosine[i], 6), ")\n", sep = "")
   }
   if (length(x$at_bound)) cat("Careful:   ", paste(x$at_bound, collapse = ", "), " at a bound\n", sep = "")
-  cat("\nLargest misses\n")
+  cat("\nLargest residuals\n")
   cat_table(x$misses)
   invisible(x)
 }

@@ -1,4 +1,4 @@
-# The size a parameter may have, told from what the model does with it: what is added must be of one
+# The likely size of a parameter, deduced from its place in the model: what is added must be of one
 # kind, what goes into an exponential has no unit, and so on. Solving these demands for the exponents
 # of columns in each parameter gives, say, "half is of the kind of light, rate of one over time".
 

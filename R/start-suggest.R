@@ -27,7 +27,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   check_problem(problem)
   if (!has_curve(problem)) {
     refuse("model", c(
-      "Nothing is known of a function's parameters to suggest starts from.",
+      "Starts cannot be suggested for a function, whose parameters could be anything.",
       "i" = "State starts with {.fn start_from}, or look around with {.fn scan_grid}."
     ))
   }
@@ -138,8 +138,8 @@ draw_parameter <- function(name, problem, compiled, scales, samples) {
   box <- problem$search_box[[name]]
   if (!is.null(box)) return(moved_inside_one(draw_range(box, samples), low, high))
   size <- scales$size[[name]]
-  look <- unlist(problem$look[[name]])
-  if (!is.null(look)) return(size * exp(stats::runif(samples, log(look[1]), log(look[2]))))
+  factors <- unlist(problem$range_factors[[name]])
+  if (!is.null(factors)) return(size * exp(stats::runif(samples, log(factors[1]), log(factors[2]))))
   by_size <- size * 10^stats::runif(samples, -1.7, 1.3) * sample(c(1, 1, 1, -1), samples, TRUE)
   # half of them over all magnitudes that the data could show
   range <- scales$ranges[[name]]

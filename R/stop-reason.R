@@ -2,17 +2,17 @@
 stop_sentence <- function(run) {
   if (run$solver$scope == "global" && !run$converged && run$stop_reason %in% c("gradient", "step", "value")) return(search_sentence(run))
   named <- function(names) if (length(names)) paste0(" (", paste(names, collapse = ", "), ")") else ""
-  verified <- "checked afresh"
+  verified <- "verified independently"
   switch(run$stop_reason,
     gradient = paste0(gradient_sentence(run), "; ", verified),
-    step = paste0("no step within the tolerance leads ", if (maximises(run$problem)) "higher" else "lower", "; ", verified),
+    step = paste0("no step longer than the tolerance leads ", if (maximises(run$problem)) "higher" else "lower", "; ", verified),
     value = paste0("the value no longer ", if (maximises(run$problem)) "rises" else "falls", "; ", verified),
-    target = "the value asked for was reached",
+    target = "the target value was reached",
     evaluations = "the budget of evaluations ran out: raise max_evaluations, or go on from here with finish(run)",
     iterations = "the budget of iterations ran out: raise max_iterations, or go on from here with finish(run)",
     seconds = "the time ran out: raise max_seconds, or go on from here with finish(run)",
     stalled = if (run$advised_rate > 0) {
-      paste0("the value hardly changes any more, short of an optimum: ", rate_advice(run))
+      paste0("the value hardly changes any more, but this is no optimum: ", rate_advice(run))
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
     } else if (length(run$without_effect)) {
@@ -23,7 +23,7 @@ stop_sentence <- function(run) {
         ": fix one, or use a simpler model"
       )
     } else {
-      "steps became tiny away from an optimum: try another start, or limits that keep the model finite"
+      "the steps became tiny away from an optimum: try another start, or limits that keep the model finite"
     },
     none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
     diverged = if (run$advised_rate > 0) {
@@ -32,20 +32,20 @@ stop_sentence <- function(run) {
       vanished_sentence(run)
     } else {
       paste0(
-      "the fit improves only by going on without end", named(run$runaway),
-      ": the data may not hold what these parameters need; add limits, or use a simpler model"
+      "the fit improves only as parameters grow without limit", named(run$runaway),
+      ": the data may not determine these parameters; add limits, or use a simpler model"
       )
     },
     infeasible = "no point satisfies all conditions",
-    interrupted = "it was interrupted; the best point so far is kept",
-    failed = "no finite value could be had"
+    interrupted = "the run was interrupted; the best point so far is kept",
+    failed = "no finite value was found"
   )
 }
 
 # A search that has ended by itself, and whose best point could not be verified.
 search_sentence <- function(run) {
-  if (is_outside(run$problem)) return("the search has gathered at a point; nothing is known of the ground around it, so it is not verified")
-  "the search has gathered at a point that is not verified as an optimum: polish it with finish(run)"
+  if (is_outside(run$problem)) return("the search has converged on a point; nothing is known of its surroundings, so it is not verified")
+  "the search has converged on a point that is not verified as an optimum: polish it with finish(run)"
 }
 
 rate_advice <- function(run) {
@@ -55,11 +55,11 @@ rate_advice <- function(run) {
 }
 
 gradient_sentence <- function(run) {
-  if (length(run$multipliers)) return("the slope is made up of those of the conditions that are active, and all conditions hold")
+  if (length(run$multipliers)) return("the gradient is a combination of those of the active conditions, and all conditions hold")
   switch(criterion_form(run$problem),
-    squares = "the residual stands at right angles to all that the parameters can change",
-    smooth = "the slope vanishes in every direction that nothing holds, and the criterion curves the right way",
-    kinked = "the readings that the fit meets balance the slope of the others"
+    squares = "the residuals are orthogonal to the tangent space of the model",
+    smooth = "the gradient is zero in every free direction, and the criterion has the right curvature",
+    kinked = "the readings that the curve passes through balance the slope of the others"
   )
 }
 
@@ -72,12 +72,12 @@ stop_line <- function(run) {
 vanished_sentence <- function(run) {
   if (!is_likelihood(run$problem)) {
     return(paste0(
-      "noise in proportion to the fitted value goes to nought with it in ", name_rows(vanished_spread(run)), ", where the reading is zero: ",
+      "noise in proportion to the fitted value goes to zero with it in ", name_rows(vanished_spread(run)), ", where the reading is zero: ",
       "leave it out, or state a spread with a floor: max_likelihood(\"normal\", sd = floor + share * abs(fitted))"
     ))
   }
   paste0(
-    "the likelihood grows without end as the spread goes to nought in ", name_rows(vanished_spread(run)), ", where the curve meets the ",
+    "the likelihood grows without limit as the spread goes to zero in ", name_rows(vanished_spread(run)), ", where the curve meets the ",
     "readings exactly: state the spread, or a lower limit for it"
   )
 }

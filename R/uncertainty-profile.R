@@ -76,8 +76,8 @@ profile_rows <- function(run, quantities, level) {
 # Places looked at in a stated range, outside an interval.
 places_outside <- 24
 
-# Where a range was stated there may be a second stretch of values that fit as well, as of a frequency that is told apart from
-# another by nothing in the data.
+# Within a stated range there may be a second interval of values that fit equally well, for example of a frequency that the data
+# cannot distinguish from another.
 second_stretch <- function(run, quantity, ends, target) {
   box <- stated_box(run$problem, list(lower = stats::setNames(quantity$lower, quantity$name), upper = stats::setNames(quantity$upper, quantity$name)), quantity$name)
   if (is.null(box) || !quantity$name %in% names(run$estimate) || !all(is.finite(ends))) return(NULL)

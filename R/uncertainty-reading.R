@@ -24,9 +24,9 @@ limits_read <- function(table) {
     said(c("ends_lower", "ends_upper"), function(n) {
       paste0(": the interval", if (n > 1) "s", " would go on beyond a bound, and end", if (n == 1) "s", " there by your condition, not by the data.")
     }),
-    said("several_minima", function(n) ": with it held, the other parameters have more than one optimum; the interval follows the best."),
+    said("several_minima", function(n) ": when it is held, the other parameters have several optima; the interval follows the best of them."),
     said("turns_back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
-    said("second_stretch", function(n) ": values outside the interval fit as well, as the note says; the data do not tell the two stretches apart."),
+    said("second_stretch", function(n) ": values outside the interval fit equally well, as the note says; the data cannot distinguish the two ranges."),
     said(c("lost_below", "lost_above"), function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
   )
 }
@@ -79,7 +79,7 @@ ways_compared <- function(run, table) {
       paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], if (surer[1] == "profile") " agree to a tenth of the interval" else " differ by no more than chance would have it",
         ": either may be quoted.")
     },
-    if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a tidy interval where there is none: quote the ", surer[1], "."),
+    if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a finite interval, but the data set no limit: quote the ", surer[1], "."),
     vapply(readings[why == "off"], misleading_curvature, character(1), way = surer[1]),
     disagreeing_ways(run, table, surer)
   )
@@ -89,11 +89,11 @@ misleading_curvature <- function(reading, way) {
   ratio <- max(reading$arms) / min(reading$arms)
   longer <- if (reading$arms[2] > reading$arms[1]) "up" else "down"
   because <- if (reading$bound) {
-    "a bound cuts it off"
+    "it is cut off by a bound"
   } else if (is.finite(ratio) && ratio > 1.2) {
     paste0("the interval is lopsided: it reaches ", format_number(ratio, 2), " times as far ", longer)
   } else {
-    "the criterion is no parabola there"
+    "the criterion is not quadratic there"
   }
   paste0("For ", reading$name, " curvature is off by ", round(100 * reading$off), " % of the interval, because ", because, ": quote the ", way, ".")
 }
@@ -137,7 +137,7 @@ trades_read <- function(run, table) {
   if (nrow(pairs) == 0) return(NULL)
   paste0(
     paste0(pairs$first, " and ", pairs$second, " (correlation ", formatC(pairs$correlation, digits = 3, format = "f"), ")", collapse = "; "),
-    ": nearly collinear, each known much less well alone than the two together."
+    ": nearly collinear. The data determine a combination of the two much better than either alone."
   )
 }
 

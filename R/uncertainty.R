@@ -1,4 +1,4 @@
-#' How sure are the parameters?
+#' Uncertainty are the parameters?
 #'
 #' In any of four ways, side by side, with a reading of where they agree and what to make of it where they do not.
 #'
@@ -36,7 +36,7 @@
 #'   the standard deviation of the refits; a profile has none), `lower`, `upper`, `level`, `by`, `code` (what there is to
 #'   say, in words that do not change, such as `"open_above"`) and `note` (the same as a sentence). Printing reads it;
 #'   [plot_uncertainty()] and [plot_profile()] draw it.
-#' @section Errors: `tundrel_error_solver` for an unknown way or a level outside 0 to 1; `tundrel_error_criterion` for
+#' @section Errors: `tundrel_error_solver` for an unknown way, `tundrel_error_argument` for a level outside 0 to 1; `tundrel_error_criterion` for
 #'   resampling that a criterion does not allow. Warnings of class `tundrel_warning_uncertainty` for a run that did not
 #'   converge, when a profile meets a better optimum, and when most refits fail.
 #' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapters 2 and 6. Davison and
@@ -90,7 +90,7 @@ warn_unconverged <- function(run) {
   if (run$converged) return(invisible())
   how <- if (run$stop_reason == "none") "has not ended" else paste0("did not converge (", run$stop_reason, ")")
   cli::cli_warn(c(
-    "This says how things stand for a run that {how}.", "i" = "It describes the point where it stands, not an optimum."
+    "This describes a run that {how}.", "i" = "The numbers belong to the point that it reached, not to an optimum."
   ), class = "tundrel_warning_uncertainty")
 }
 

@@ -1,6 +1,5 @@
-# What keeps a walk going when a function of the user's fails. A walk asks for it at every evaluation, and to establish
-# handlers around each call costs as much as everything else around it: so they are established once around the walk,
-# and leave the call that is under way.
+# Keeps a fit going when a user's function fails. The function is called at every evaluation, and to establish handlers around each
+# call would double the cost. So they are established once around the fit, and leave the call that is under way.
 
 new_guard <- function() {
   guard <- new.env(parent = emptyenv())
@@ -14,7 +13,7 @@ watch_calls <- function(guard, code) {
   guard$watched <- TRUE
   guard$call <- NULL
   on.exit(guard$watched <- FALSE)
-  # once: a call that has been left cannot be left again
+  # only once: a call that has ended cannot be left again
   leave <- function() {
     call <- guard$call
     guard$call <- NULL
@@ -51,19 +50,19 @@ stopped_by_user <- function(e) {
   NaN
 }
 
-# Goes on where code was not stopped by the user in its midst.
+# Returns the result, unless the user interrupted the code that made it.
 or_interrupt <- function(found) {
   if (core_take_interrupt()) rlang::interrupt()
   found
 }
 
-# A fit that others build on: where it was stopped, so are they.
+# Passes on an interrupt of a fit that further work depends on.
 or_stopped <- function(run) {
   if (inherits(run, "tundrel_run") && run$stop_reason == "interrupted") rlang::interrupt()
   run
 }
 
-# Several walks that are stopped together: what stops one of them is still known when the next one begins.
+# Several fits that are interrupted together: an interrupt of one is still known when the next begins.
 as_one_work <- function(code) {
   core_begin_work()
   on.exit(core_end_work())

@@ -79,7 +79,7 @@ save("plot-population", plot_population(fit_global(tracer, "cma_es", seed = 3, k
 thalli <- pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |> start_from(top = 8, half = 150, dark = 1)
 save("plot-groups", plot_groups(fit_each(thalli)))
 
-# How sure: a saturation curve that hardly saturates, and rival models of the lichen.
+# Uncertainty: a saturation curve that hardly saturates, and rival models of the lichen.
 hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.61, 5.12)), y ~ top * x / (half + x)) |>
   start_from(top = 10, half = 8) |>
   subject_to(top > 0, half > 0) |>

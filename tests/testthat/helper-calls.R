@@ -24,7 +24,7 @@ counted_problems <- function() {
 # Evaluations that runs tell of.
 told_calls <- function(found) {
   if (!inherits(found, "tundrel_runs")) return(found$evaluations)
-  attr(found, "about")$evaluations + sum(vapply(found, `[[`, numeric(1), "evaluations"))
+  attr(found, "sampling")$evaluations + sum(vapply(found, `[[`, numeric(1), "evaluations"))
 }
 
 best_value <- function(found) if (inherits(found, "tundrel_runs")) found[[1]]$value else found$value

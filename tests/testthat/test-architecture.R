@@ -9,9 +9,9 @@ layers <- list(
   run = c("run", "runs", "solver", "start", "scan", "stop"),
   inference = c(
     "uncertainty", "profile", "residuals", "predict", "predictor", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
-    "check", "likelihood"
+    "check", "glance"
   ),
-  handing_over = c("cli", "plan", "report", "plot")
+  handing_over = c("cli", "plan", "report", "plot", "print")
 )
 
 layer_of <- function(file) {

@@ -41,7 +41,7 @@ test_that("noise passes, and each departure is found by the check that is made f
   y[17] <- y[17] + 7
   out <- check_residuals(line_run(y, x))
   expect_identical(verdict_of(out, "outliers"), "fail")
-  expect_match(out$reading[out$check == "outliers"], "^Row 17 is too far out")
+  expect_match(out$reading[out$check == "outliers"], "^Row 17 is an outlier")
   expect_identical(attr(out, "flagged")$row, 17L)
 
   pulled <- check_residuals(line_run(c(2 + 3 * x[1:20] + noise[1:20], 20), c(x[1:20], 30)))

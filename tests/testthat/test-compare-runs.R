@@ -23,7 +23,7 @@ test_that("a run that stopped short has a letter only where others converged", {
   expect_identical(table$optimum, c("A", NA))
   said <- paste(comparison_reading(table), collapse = " ")
   expect_match(said, "1 converged, to one optimum")
-  expect_match(said, "Stopped short of an optimum: short (evaluations)", fixed = TRUE)
+  expect_match(said, "Did not reach an optimum: short (evaluations)", fixed = TRUE)
   expect_match(comparison_reading(compare_runs(short))[1], "none of which converged")
 })
 

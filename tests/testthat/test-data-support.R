@@ -3,7 +3,7 @@ supported <- function(formula, ...) {
   suppressMessages(pose(data, formula) |> start_from(...) |> fit_local()) |> data_support()
 }
 
-test_that("combinations that the data leave open are said in words", {
+test_that("combinations that the data do not determine open are said in words", {
   expect_match(supported(y ~ a * b * x + c, a = 1, b = 1.5, c = 1)$reading[1], "only the product a * b is known", fixed = TRUE)
   expect_match(supported(y ~ a / b * x + c, a = 1, b = 1.5, c = 1)$reading[1], "only the ratio a / b is known", fixed = TRUE)
   expect_match(supported(y ~ a * b^2 * x + c, a = 1, b = 1.5, c = 1)$reading[1], "only the product a * b^2 is known", fixed = TRUE)

@@ -52,8 +52,8 @@ test_that("stated starts are taken, and checked", {
 
 test_that("budgets end the walks between two of them, and what is done is kept", {
   runs <- fit_multistart(tracer_problem(), starts = 500, seed = 1, cluster = FALSE, max_evaluations = 3000)
-  about <- attr(runs, "about")
-  expect_lt(about$walked, about$wanted)
+  sampling <- attr(runs, "sampling")
+  expect_lt(sampling$walked, sampling$wanted)
   expect_match(paste(comparison_reading(compare_runs(runs)), collapse = " "), "were walked from before the budget ran out")
   lines <- testthat::capture_messages(fit_multistart(tracer_problem(), starts = 30, seed = 1, progress = "lines"))
   expect_match(lines[1], "start \\d+ of \\d+  best value")

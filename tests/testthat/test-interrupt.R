@@ -26,7 +26,7 @@ test_that("a run stopped in the middle of an evaluation keeps its best point and
   run <- stopped_midway(whole$seconds, function() fit_local(problem), function(run) run$stop_reason == "interrupted")
   expect_s3_class(run, "tundrel_run")
   expect_false(run$converged)
-  expect_true(any(grepl("known when the run has ended", capture.output(print(run)))))
+  expect_true(any(grepl("not known until the run has ended", capture.output(print(run)))))
   expect_true(all(is.na(vcov(run))))
   went_on <- finish(run)
   expect_true(went_on$converged)

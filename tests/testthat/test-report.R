@@ -81,13 +81,13 @@ test_that("a report says what was asked, what to be careful about, and how other
   short <- fit_local(problem, "nelder_mead", max_iterations = 3)
   write_report(short, path, runs = list(`<i>better</i>` = fit_local(problem)))
   page <- read_page(path)
-  for (part in c("What to be careful about", "did not converge", "Another run, &lt;i&gt;better&lt;/i&gt;, came to a better value",
+  for (part in c("Cautions", "did not converge", "Another run, &lt;i&gt;better&lt;/i&gt;, came to a better value",
     "1 row was left out (uptake is missing in row 47)", "<mfrac>", "Runs compared", "Is it an optimum?", "No limit is active", "<figcaption>")) {
     expect_true(grepl(part, page, fixed = TRUE), info = part)
   }
   held <- subject_to(problem, half <= 100)
   write_report(fit_local(held), path)
-  expect_match(read_page(path), "Active, and so deciding the answer: half &lt;= 100.", fixed = TRUE)
+  expect_match(read_page(path), "Active conditions, which determine the answer: half &lt;= 100.", fixed = TRUE)
   write_report(fit_multistart(problem, starts = 5, seed = 1), path)
   expect_match(read_page(path), "Runs compared", fixed = TRUE)
 })

@@ -8,7 +8,7 @@
 
 namespace tundrel {
 
-// `family` by its name in the documentation, `others` its further parameters in the order told there:
+// `family` is its name in the documentation, `others` its further parameters in the order given there:
 //   normal: sd; lognormal: log_sd; student_t: scale, df; laplace: scale; gamma: shape; weibull: shape;
 //   exponential, poisson: none; negative_binomial: size; binomial: trials; beta: precision.
 // Parameters out of range make the loss not a number. Constants are kept.

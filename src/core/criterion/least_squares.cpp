@@ -17,7 +17,7 @@ int log_ratio(Graph& graph, int response, int fitted, int root_weight) {
 int share_loss(Graph& graph, int response, int fitted, int root_weight, double reference) {
   const Term y{&graph, response}, f{&graph, fitted}, share = (y - f) / f;
   const Term same_side = share - log1p(share), of_zero = share + log(abs(f) / reference);
-  // Of the other sign: the same slope as on this side, but dear, and dearer again where the fitted value nears zero, so
+  // If the signs differ the loss has the same slope as on this side but is larger, and grows again as the fitted value nears zero, so
   // that no fit gains by going through zero to the wrong side of its readings.
   const Term other_side = choose(share > -2.0, share - log(abs(y / f)) + 6.0, 2.0 + 0.5 * square(share + 4.0));
   const Term loss = 2.0 * choose(share > -1.0, same_side, choose(y == 0.0, of_zero, other_side));

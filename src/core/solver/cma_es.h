@@ -1,4 +1,4 @@
-// A normal distribution of points that learns the shape of the ground.
+// A normal distribution of points that adapts to the shape of the criterion.
 #pragma once
 #include "population.h"
 #include "restarts.h"

@@ -36,7 +36,7 @@ constexpr double kMostBend = 0.75;
 constexpr double kCutShort = 1e-6;
 // From this relative offset on, steps know how the residuals curve: then Newton's steps converge faster than any other...
 constexpr double kNear = 1e-3;
-// ... at a cost that is small for no more parameters than this, and smaller if it is told of one step before.
+// ... at a cost that is small for up to this many parameters, and smaller if it is announced one step before.
 constexpr double kNearlyNear = 0.03;
 constexpr int kFewParameters = 8;
 // Values this close are equal but for rounding.

@@ -48,7 +48,7 @@ LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& 
     const Eigen::VectorXd to = problem.bounds().along(x, direction, length);
     const Slope at = problem.slope(to);
     if (!at.usable) {
-      // Beyond lies no finite ground.
+      // Further out the criterion is not finite.
       most = length;
       if (bracketed) high = {length, std::numeric_limits<double>::max(), 0};
       length = low.length + 0.25 * (length - low.length);

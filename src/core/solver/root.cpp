@@ -27,7 +27,7 @@ class Search {
       take(f_low_ == 0 ? low_ : high_, 0);
       return end(StopReason::value);
     }
-    // What a curve without a jump may come to within the width that points are told apart by.
+    // The largest change of a continuous function within the width at which two points are distinct.
     const double steep = 10 * std::fabs(f_high_ - f_low_) / (high_ - low_);
     double a = high_, fa = f_high_, b = low_, fb = f_low_, c = a, fc = fa, t = 0.5;
     while (true) {

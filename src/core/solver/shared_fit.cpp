@@ -35,8 +35,8 @@ struct Point {
   bool usable = false;
 };
 
-// One group with its own parameters eliminated: own * d_own + cross * d_shared + right = 0 gives these, the rest is what it says of the
-// shared ones. Own parameters stand in the order in which they were eliminated; those beyond the rank are not determined.
+// One group with its own parameters eliminated: own * d_own + cross * d_shared + right = 0 gives these, and `rest` is the
+// group's information on the shared ones. Own parameters stand in the order in which they were eliminated; those beyond the rank are not determined.
 struct Eliminated {
   MatrixXd own, cross, rest;
   VectorXd right;
@@ -97,7 +97,7 @@ class ArrowFit {
     }
   }
 
-  // The step for all groups; also leaves what an undamped one says of offset and errors.
+  // The step for all groups. An undamped one also prepares offset() and errors().
   MatrixXd step(const Point& p, double damping) {
     const int s = static_cast<int>(shared_.size());
     eliminated_.resize(groups_);

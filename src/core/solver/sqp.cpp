@@ -28,7 +28,7 @@ constexpr double kPenaltyMargin = 2;
 constexpr double kSameValue = 1e-13, kNothing = 1e-18;
 // A step that makes up for misses has to lower the merit by the rest of what that is worth.
 constexpr double kShareOfMisses = 0.7;
-// How dear it is to leave misses as they are, in slopes and curvatures of the criterion.
+// Weight of violated conditions in the merit function, relative to the slopes and curvatures of the criterion.
 constexpr double kRelaxing = 1e3;
 constexpr int kMostIdle = 2, kMostRestorations = 5;
 // Curvatures below this share of the largest are lifted to it.
@@ -136,7 +136,7 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
       down = std::max(down, -radius_);
       up = std::min(up, radius_);
     }
-    // Those that are bounds, not sides of the region, are told by their multipliers.
+    // Multipliers show which of them are bounds of the problem and which sides of the trust region.
     if (std::isfinite(down)) {
       if (kind == Model::unboxed || down > -radius_) bounds_at.push_back({static_cast<Eigen::Index>(normals.size()), i});
       add(Eigen::VectorXd::Unit(n, i), down);
@@ -275,7 +275,7 @@ void Sqp::iterate(Problem& problem) {
     radius_ = kShorter * std::min(radius_, length);
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
-  // Of a relaxed program multipliers tell how dear relaxing is, and nothing of the conditions.
+  // The multipliers of a relaxed program measure the cost of relaxing, not the conditions.
   if (!relaxed) multipliers_ = step.multipliers;
   const double fell = std::fabs(before - merit(trial.value, misses_at(to)));
   accept(problem, to, std::move(trial));

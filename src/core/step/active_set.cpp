@@ -29,7 +29,8 @@ Eigen::VectorXd multipliers_of(const Eigen::VectorXd& slope, const Eigen::Matrix
   for (std::size_t k = 0; k < limited.size(); ++k) program.normals(limited[k], static_cast<Eigen::Index>(k)) = 1;
   const QuadraticSolution found = solve(program);
   if (!found.feasible) return Eigen::VectorXd::Zero(n);
-  // The regularised program told which multipliers are not zero; these are found again by orthogonal steps, which lose no digits.
+  // The regularised program identifies the multipliers that are not zero. These are computed again by orthogonal steps, which lose no
+  // digits.
   std::vector<Eigen::Index> used;
   for (Eigen::Index k = 0; k < n; ++k)
     if (!has_sign[static_cast<std::size_t>(k)] || found.x[k] > 0) used.push_back(k);

@@ -48,8 +48,8 @@ void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& colu
   undamped_ = damped_.step;
 }
 
-// FALSE unless A is a small triangle, as linearise() gives it, and clearly regular: its condition number is at most the product of
-// the Frobenius norms of triangle and inverse.
+// TRUE if A is a small triangle, as linearise() gives it, and clearly regular. The product of the Frobenius norms of the triangle and
+// its inverse is an upper bound of the condition number.
 bool LinearStep::take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale) {
   if (n_ > kSmall || matrix.rows() != n_) return false;
   double square = 0, inverse_square = 0;

@@ -12,8 +12,8 @@ namespace {
 constexpr double kSettledShare = 1e-3;
 // Beyond this many times its typical size an unsettled parameter is running away.
 constexpr double kRunawayRatio = 30;
-// Where the data leave a direction open, nothing need be felt of a walk along it. A product of two parameters may well
-// be shared out in an odd way; what has come this far has gone on until columns of the Jacobian could not be told apart.
+// Along an undetermined direction a walk changes nothing, and may go far: a product of two parameters can be divided between them in
+// any way. Beyond this ratio the columns of the Jacobian can no longer be distinguished.
 constexpr double kLostRatio = 1e6;
 
 // Lengths, in sizes of the parameters, that are tried to leave a saddle; and changes of the value that are rounding.

@@ -11,7 +11,7 @@ struct Verification {
   bool converged = false;
   StopReason reason = StopReason::none;  // stalled or diverged, where the claim does not hold
   double gradient_norm = 0;
-  int n_alive = 0;             // parameters that no bound holds and the criterion feels
+  int n_alive = 0;             // parameters that are not at a bound and have an effect
   int rank = 0;                // of the Jacobian in these
   std::vector<int> dead;       // parameters that the criterion does not feel here
   std::vector<int> runaway;    // parameters on their way towards infinity

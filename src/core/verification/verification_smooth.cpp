@@ -35,7 +35,7 @@ struct Scaled {
   double level = 0;        // what the value changes by over that unit, or what its rounding is measured against
 };
 
-// A parameter that neither the criterion nor any condition feels when it moves by its whole size.
+// Parameters that change neither the criterion nor any condition when they move by their whole size.
 std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Eigen::VectorXd& sizes, double unit) {
   std::vector<int> dead;
   const Eigen::VectorXd in_conditions =
@@ -47,8 +47,8 @@ std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& 
   return dead;
 }
 
-// In lengths over which the value changes by its unit; where it has none, by what the most felt parameter's size changes it by;
-// in the sizes of parameters that do not curve.
+// Lengths are those over which the value changes by its unit. A value without a unit of its own takes the largest change that the
+// size of a parameter makes; a parameter without curvature has its size for its length.
 Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::VectorXd& x, const Eigen::VectorXd& sizes, double unit) {
   Scaled out;
   const auto p = static_cast<Eigen::Index>(sizes.size());
@@ -63,7 +63,7 @@ Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::
   out.share = out.length.cwiseQuotient(sizes);
   out.slope = out.length.cwiseProduct(at.gradient);
   out.curvature = out.length.asDiagonal() * hessian * out.length.asDiagonal();
-  // Where a parameter's own last digit changes the slope, no slope below that can be told from zero.
+  // Rounding of a parameter's last digit changes the slope; smaller slopes cannot be distinguished from zero.
   out.slope_noise = kLastDigit * out.length.cwiseProduct(at.hessian.cwiseAbs() * x.cwiseAbs());
   if (at.gradient_noise.size() == p) out.slope_noise += out.length.cwiseProduct(at.gradient_noise);
   out.curvature_noise = at.hessian_noise.rows() == p ? Eigen::MatrixXd(out.length.asDiagonal() * at.hessian_noise * out.length.asDiagonal())
@@ -124,8 +124,8 @@ Eigen::MatrixXd some_columns(const Eigen::MatrixXd& matrix, const std::vector<Ei
   return out;
 }
 
-// A direction in which the value curves down: among those that nothing holds, or with one of the conditions and bounds left
-// whose multiplier is zero, which hold on one side only. Empty where there is none.
+// A direction of negative curvature: a free one, or one that leaves a condition or bound whose multiplier is zero. Empty where there
+// is none.
 Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals, const Balance& balanced, const Subspace& open,
                          double unit, const std::vector<int>& dead) {
   if (open.lowest_direction.size() > 0 && open.lowest < open.falls_below) return open.lowest_direction;

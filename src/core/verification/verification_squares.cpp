@@ -12,7 +12,7 @@ namespace tundrel {
 
 namespace {
 
-// A parameter whose whole size moves the fit by less than this share of it cannot be told from rounding.
+// If a parameter's whole size changes the fit by less than this share, its effect is indistinguishable from rounding.
 constexpr double kUnfelt = 1e-13;
 
 // Curvature of the value along a direction, relative to that of a parameter, that is more than rounding; or than so many times
