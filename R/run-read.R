@@ -147,6 +147,9 @@ criterion_from_stored <- function(stored, path) {
   criterion
 }
 
+# Without what is stored as nothing.
+stated_parts <- function(x) if (is.list(x)) Filter(length, x) else x
+
 # The first part in which two problems differ, in words.
 check_same_problem <- function(expected, found, path, call = rlang::caller_env()) {
   # as it would come back from a file
@@ -160,7 +163,7 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
     found[[part]] <- found$evaluator[[part]]
   }
   for (part in c("model", "measurements", "constants", "conditions", "criterion", "calls", if (!robust) "start")) {
-    if (identical(expected[[part]], found[[part]])) next
+    if (identical(stated_parts(expected[[part]]), stated_parts(found[[part]]))) next
     refuse("file", c(
       "The run in {.file {path}} was made on another problem: its {part} differ{if (part %in% c('model', 'start', 'criterion')) 's'}.",
       "x" = if (part != "measurements") "Stored: {short(found[[part]])}; now: {short(expected[[part]])}.",

@@ -164,3 +164,25 @@ test_that("a watched run is the same as one that is not, and says how it goes", 
   same_walk(barred, plain)
   expect_match(paste(told, collapse = " "), "iteration")
 })
+
+test_that("runs stored in format 1 are read, and go on", {
+  path <- function(name) test_path("data", paste0("run-format-1-", name, ".json"))
+  d <- data.frame(x = (0:9) / 2, y = round(3 * exp(-0.7 * (0:9) / 2) + 0.02 * sin(37 * (1:10)), 6))
+  problem <- pose(d, y ~ a * exp(-b * x)) |> start_from(a = 1, b = 1) |> subject_to(a > 0)
+  stopped <- read_run(path("formula"), problem = problem)
+  expect_identical(stopped$stop_reason, "evaluations")
+  expect_identical(coef(finish(stopped)), coef(fit_local(problem)))
+  f <- function(p) (p[["a"]] - 1)^2 + (p[["b"]] + 2)^2
+  expect_refusal(read_run(path("value")), "file", "Hand it in")
+  value <- read_run(path("value"), fun = f)
+  expect_equal(coef(value), c(a = 1, b = -2), tolerance = 1e-6)
+  expect_identical(format(value$problem$criterion), "the value itself, to minimise")
+  curve <- function(x, a, b) a * exp(-b * x)
+  called <- finish(read_run(path("function"), fun = curve))
+  expect_true(called$converged)
+  expect_equal(coef(called)[c("a", "b")], coef(fit_local(problem)), tolerance = 1e-5)
+  # a run is always written in the current format
+  again <- withr::local_tempfile(fileext = ".json")
+  write_run(stopped, again)
+  expect_match(readLines(again)[3], "\"version\": 2", fixed = TRUE)
+})
