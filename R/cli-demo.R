@@ -18,7 +18,7 @@ command_demo <- function(arguments) {
   run <- fit_local(problem)
   summary(run) |> print()
   heading("Uncertainty")
-  print(plan_uncertainty(run, plan))
+  print(quiet_uncertainty(run, plan_ways(plan)))
   heading("Residuals")
   print(check_residuals(run))
   heading("Against the truth it was simulated from")

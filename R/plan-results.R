@@ -66,7 +66,6 @@ write_comparison <- function(done, out) {
 write_results <- function(run, out, plan = list(), runs = list()) {
   path <- function(name) file.path(out, name)
   report <- path(report_name(plan))
-  tables <- export_tables(run, out, by = plan_ways(plan))
   pictures <- list(fit = plot_fit(run), residuals = if (has_residual_scale(run)) plot_residuals(run), trace = plot_trace(run))
   pictures <- Filter(Negate(is.null), pictures)
   drawn <- stats::setNames(as.list(path(paste0(names(pictures), ".png"))), names(pictures))
@@ -75,6 +74,7 @@ write_results <- function(run, out, plan = list(), runs = list()) {
   check_report_path(report, report_format(report))
   need_report_packages(report_format(report))
   findings <- report_findings(run, 0.95, plan_ways(plan), numbered_runs(runs), drawn = drawn)
+  tables <- write_tables(run_tables(run, plan_ways(plan), findings$uncertainty, findings$residuals), out, "csv")
   title <- plan$title %||% problem_title(run$problem)
   write_page(report_sections(findings, title), title, report, report_format(report))
   list(files = c(tables, unlist(drawn, use.names = FALSE), stored, report), findings = findings)
@@ -90,7 +90,3 @@ numbered_runs <- function(runs) {
 
 # The ways to find uncertainties that a plan asks for; bootstraps are drawn with seed 1.
 plan_ways <- function(plan) as.character(unlist(plan$uncertainty %||% "curvature"))
-
-plan_uncertainty <- function(run, plan) {
-  suppressWarnings(uncertainty(run, by = plan_ways(plan), seed = 1), classes = "tundrel_warning_uncertainty")
-}

@@ -134,7 +134,7 @@ report_conditions <- function(run) {
     h$p(if (any(limiting)) {
       paste0("Active conditions, which determine the answer: ", paste(unique(table$condition[limiting]), collapse = "; "), ".")
     } else {
-      "No condition is active: the answer would be the same without them."
+      "No limit is active: the limits do not hold the answer where it is."
     }),
     report_table(table)
   )

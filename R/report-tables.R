@@ -23,23 +23,31 @@ export_tables <- function(run, folder, format = c("csv", "json"), by = "curvatur
   if (!rlang::is_string(folder) || !nzchar(folder)) refuse("file", c("{.arg folder} must be the name of a directory.", "x" = "It is {.val {folder}}."))
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) refuse("file", "The directory {.file {folder}} cannot be made.")
   if (format == "json") need_package("jsonlite", "to write JSON")
-  tables <- run_tables(run, by)
+  write_tables(run_tables(run, by), folder, format)
+}
+
+write_tables <- function(tables, folder, format) {
   paths <- file.path(folder, paste0(names(tables), ".", format))
   write <- if (format == "csv") write_table else write_json_table
   Map(write, tables, paths)
   invisible(paths)
 }
 
-# The tables that a run is handed over with, by name.
-run_tables <- function(run, by) {
-  quietly <- function(code) suppressWarnings(code, classes = "tundrel_warning_uncertainty")
+# The tables that a run is handed over with, by name. Intervals and checks may be known already.
+run_tables <- function(run, by, uncertainty = quiet_uncertainty(run, by), checks = quiet_checks(run)) {
   tables <- list(
-    parameters = quietly(uncertainty(run, by = by, seed = 1)), checks = if (is_checkable(run)) quietly(check_residuals(run)), fit = glance(run),
+    parameters = uncertainty, checks = checks, fit = glance(run),
     residuals = if (has_rows(run$problem)) residual_table(run), trace = trace_table(run),
     conditions = if (length(run$problem$conditions)) conditions_table(run)
   )
   Filter(Negate(is.null), tables)
 }
+
+quiet_uncertainty <- function(run, by, level = 0.95) {
+  suppressWarnings(uncertainty(run, by = by, level = level, seed = 1), classes = "tundrel_warning_uncertainty")
+}
+
+quiet_checks <- function(run) if (is_checkable(run)) suppressWarnings(check_residuals(run), classes = "tundrel_warning_uncertainty")
 
 # Residuals whose scatter can be judged.
 is_checkable <- function(run) has_residual_scale(run) && has_curve(run$problem)

@@ -77,11 +77,10 @@ report_sections <- function(known, title) {
 
 # All results that the sections of a report need, computed once. `drawn` names the files of pictures that are there already.
 report_findings <- function(run, level, by, runs = list(), models = list(), drawn = NULL) {
-  quietly <- function(code) suppressWarnings(code, classes = "tundrel_warning_uncertainty")
   ended <- run$stop_reason != "none" && !is_outside(run$problem)
   list(
-    run = run, level = level, by = by, uncertainty = quietly(uncertainty(run, by = by, level = level, seed = 1)),
-    solution = if (ended) check_solution(run), residuals = if (is_checkable(run)) quietly(check_residuals(run)),
+    run = run, level = level, by = by, uncertainty = quiet_uncertainty(run, by, level),
+    solution = if (ended) check_solution(run), residuals = quiet_checks(run),
     drawn = drawn, runs = all_runs(run, runs), models = if (length(models)) rlang::exec(compare_models, `this model` = run, !!!models)
   )
 }

@@ -81,7 +81,7 @@ test_that("a likelihood without a maximum is never said to have one", {
     }
   }
   bounded <- suppressMessages(fit_local(pose(line, y ~ a + b * x) |> start_from(a = 1, b = 1) |> judge_by(max_likelihood("normal", sd = s)) |> subject_to(s > 0)))
-  expect_match(gsub("\\s+", " ", paste(capture.output(print(bounded)), collapse = " ")), "grows without end as the spread goes to nought")
+  expect_match(gsub("\\s+", " ", paste(capture.output(print(bounded)), collapse = " ")), "grows without limit as the spread goes to zero")
   # a known spread as small as rounding allows is no such case
   set.seed(1)
   line$y <- line$y + rnorm(8) * 1e-9
@@ -97,7 +97,7 @@ test_that("an exact fit tells no error, and a rate of nothing is not determined"
   exact <- fit_local(pose(data.frame(x = 0:5, y = 3 * exp(-0.7 * (0:5))), y ~ a * exp(-b * x)) |> start_from(a = 1, b = 0.2))
   expect_true(exact$converged)
   expect_true(all(is.na(tidy(exact)$std_error)))
-  expect_match(tidy(exact)$note, "exact to rounding")
+  expect_match(tidy(exact)$note, "the fit is exact")
   expect_false(any(check_solution(exact)$verdict %in% c("fail", "warn")))
 })
 

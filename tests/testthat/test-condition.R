@@ -228,7 +228,7 @@ test_that("conditions between parameters are honoured, with their multipliers", 
 
 test_that("a start outside conditions between parameters is moved to the nearest point inside", {
   problem <- pose(saturating(), y ~ top * (1 - m * exp(-k * x))) |> start_from(top = 4, m = 0.5, k = 1)
-  expect_message(p <- preview(subject_to(problem, top + m == 6 * k, m >= 0.5 * k)), "moved inside the conditions")
+  expect_message(p <- preview(subject_to(problem, top + m == 6 * k, m >= 0.5 * k)), "moved to satisfy the conditions")
   expect_equal(p$start[["top"]] + p$start[["m"]], 6 * p$start[["k"]], tolerance = 1e-8)
   expect_message(p <- preview(subject_to(problem, top * k <= 2)), "moved")
   expect_lte(p$start[["top"]] * p$start[["k"]], 2 + 1e-7)

@@ -13,7 +13,7 @@ test_that("combinations that the data do not determine open are said in words", 
   expect_identical(sum(is.infinite(three$relative_error)), 2L)
   dead <- suppressWarnings(supported(y ~ a * x + c + 0 * b, a = 1, b = 1.5, c = 1))
   expect_match(dead$reading[1], "b is not determined by the data: it does not act on the fit")
-  expect_output(print(three), "What the data fix")
+  expect_output(print(three), "What the data determine")
 })
 
 test_that("along a single parameter the error is its relative standard error", {

@@ -84,7 +84,7 @@ test_that("a global run stored half-way and finished elsewhere is the same, poli
 test_that("ranges are stated, between bounds, or built from the data and said", {
   lichen <- read_measurements(demo_file("lichen-light.csv"))
   problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
-  expect_message(run <- fit_global(problem, seed = 1), "Looking where the data suggest: half from", class = "tundrel_message_box")
+  expect_message(run <- fit_global(problem, seed = 1), "Search range taken from the data: half from", class = "tundrel_message_box")
   expect_equal(run$value, fit_local(start_from(problem, top = 8, half = 150, dark = 1))$value, tolerance = 1e-10)
   expect_silent(fit_global(subject_to(problem, half > 0, half <= 1000), seed = 1))
   expect_silent(fit_global(search_within(problem, half = log_range(1, 1e4)), seed = 1))

@@ -156,7 +156,7 @@ test_that("functions of one's own are reported too", {
   expect_match(read_page(path), "The answer: .*a = 1, b = 2")
   mine <- function(x, a, k) a * exp(-k * x)
   write_report(pose(decay(), y ~ mine(x, a, k)) |> start_from(a = 2, k = 0.5) |> fit_local(), path)
-  expect_match(read_page(path), "whose code this report does not hold", fixed = TRUE)
+  expect_match(read_page(path), "whose code is not part of this report", fixed = TRUE)
 })
 
 test_that("fits of groups are reported, those that need a look first", {

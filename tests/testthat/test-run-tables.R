@@ -111,5 +111,5 @@ test_that("the preview says what will be fitted", {
   expect_output(print(p), "uptake is missing in row 47")
   dead <- pose(decay(), y ~ a * exp(-b * (x + 1))) |> start_from(a = 1, b = 1e3)
   expect_equal(preview(dead)$without_effect, c("a", "b"))
-  expect_output(print(preview(dead)), "does not feel a, b")
+  expect_output(print(preview(dead)), "no effect on the criterion: a, b")
 })

@@ -69,6 +69,6 @@ test_that("the preview names pairs that do the same, and parameters at a bound",
   expect_equal(p$alike$first, "a")
   expect_equal(p$alike$second, "b")
   expect_equal(p$undetermined, 1)
-  expect_output(print(p), "a and b do nearly the same")
+  expect_output(print(p), "a and b have nearly the same effect")
   expect_equal(preview(lichen_problem() |> start_from(dark = 3))$at_bound, "dark")
 })

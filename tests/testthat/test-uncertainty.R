@@ -120,7 +120,7 @@ test_that("an open profile is open, though curvature gives an interval", {
   expect_true(all(is.finite(table$std_error[table$by == "curvature"])))
   expect_true(all(table$upper[table$by == "profile"] == Inf))
   expect_true(all(table$note[table$by == "profile"] == "open above"))
-  expect_match(paste(attr(table, "reading"), collapse = " "), "curvature gives a tidy interval where there is none")
+  expect_match(paste(attr(table, "reading"), collapse = " "), "curvature gives a finite interval, but the data set no limit")
   # the lower end of one is that of the other, along the valley
   slope <- sum(data$x * data$y) / sum(data$x^2)
   rise <- (sum((data$y - slope * data$x)^2) - run$value) / sigma(run)^2
@@ -217,8 +217,8 @@ test_that("what cannot be told is refused or said", {
   expect_true(all(is.na(table$lower)))
   expect_true(all(table$note == "no degrees of freedom left"))
   value <- pose(function(p) (p[["a"]] - 1)^2, parameters = "a") |> start_from(a = 0) |> fit_local("bfgs")
-  expect_match(uncertainty(value, by = "profile")$note, "says nothing of noise")
-  expect_refusal(uncertainty(value, by = "bootstrap"), "criterion", "no measurements to draw again")
+  expect_match(uncertainty(value, by = "profile")$note, "has no information about noise")
+  expect_refusal(uncertainty(value, by = "bootstrap"), "criterion", "no measurements to resample")
 })
 
 test_that("refits that fail are counted, and where most do there is no interval", {

@@ -22,7 +22,7 @@ test_that("what a worker that dies had to do is done again, and what functions u
   )
   lines <- in_fresh_process(code)
   for (name in c("starts", "search", "bootstrap", "groups")) expect_true(any(grepl(paste0("^", name, " TRUE"), lines)), label = paste(c(name, lines), collapse = "\n"))
-  expect_match(paste(lines, collapse = " "), "did not bring all their work back")
+  expect_match(paste(lines, collapse = " "), "did not return their results")
 })
 
 test_that("a function that stops everywhere is told at once, and one that stops at the middle of its box is searched", {
