@@ -96,4 +96,4 @@ install-cli: install
 	done; echo "No directory to link into: /usr/local/bin and ~/.local/bin cannot be written" >&2; exit 1
 
 clean:
-	rm -rf build results src/*.o src/*.so src/core/*/*.o
+	rm -rf build results src/*.o src/*.so src/*.gch src/core/*.o src/core/*.gch src/core/*/*.o

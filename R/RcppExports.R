@@ -33,8 +33,8 @@ core_fit_groups <- function(problem, solver_name, settings, starts, typical, fir
     .Call(`_tundrel_core_fit_groups`, problem, solver_name, settings, starts, typical, first, budget, threads)
 }
 
-core_fit_shared <- function(problem, shared, starts, typical, first, tolerance, budget, threads) {
-    .Call(`_tundrel_core_fit_shared`, problem, shared, starts, typical, first, tolerance, budget, threads)
+core_group_values <- function(problem, x) {
+    .Call(`_tundrel_core_group_values`, problem, x)
 }
 
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {

@@ -14,7 +14,7 @@
 #' @param start \[character(1) or data.frame] `"stated"`: the problem's start for every group. `"suggested"`: as [suggest_start()]
 #'   finds for each. Or a table with the columns of `by` and a column a parameter.
 #' @param shared \[character] Parameters with one value for all groups. Only for least squares, and for conditions that are limits of
-#'   single parameters.
+#'   single parameters; by [solver_levenberg_marquardt()].
 #' @param tolerance,max_evaluations As for [fit_local()], for each group.
 #' @param threads \[integer(1)] Threads over which groups are shared out. Results do not depend on it, nor on a plan of the
 #'   future package, over whose workers groups are shared out where there is one.
@@ -166,7 +166,7 @@ no_walks <- function(starts, which) {
   list(
     start = starts[, which, drop = FALSE], x = matrix(NA_real_, p, n, dimnames = list(rownames(starts), NULL)),
     factor = matrix(NA_real_, p * p, n), value = none, converged = rep(FALSE, n),
-    reason = rep("failed", n), iterations = numeric(n), evaluations = numeric(n), refused = numeric(n), gradient_norm = none, open = integer(n),
+    reason = rep("failed", n), iterations = numeric(n), evaluations = numeric(n), refused = numeric(n), gradient_norm = none,
     n = numeric(n), trouble = rep("", n)
   )
 }
@@ -200,7 +200,6 @@ walk_one_by_one <- function(spec, starts, which) {
     for (name in c("converged", "iterations", "evaluations", "refused", "gradient_norm", "n")) found[[name]][i] <- run[[name]]
     found$value[i] <- in_users_sign(spec$problem, run$value)
     found$reason[i] <- run$stop_reason
-    found$open[i] <- run$undetermined
   }
   found
 }

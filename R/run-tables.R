@@ -4,7 +4,8 @@
 #' what the fit says of each row (the same as [residual_table()]); `trace_table()` one row an
 #' iteration.
 #'
-#' @param x,run A run, from [fit_local()].
+#' @param x,run A run, from [fit_local()]; for `trace_table()` also fits of groups that share parameters, from [fit_each()], of which it has
+#'   the shared ones.
 #' @param level \[numeric(1)] Coverage of the intervals in `tidy()`, between 0 and 1.
 #' @param ... Not used.
 #' @return Tibbles.
@@ -42,8 +43,13 @@ NULL
 
 #' @rdname run-tables
 #' @export
-trace_table <- function(run) {
-  check_run(run)
+trace_table <- function(run) UseMethod("trace_table")
+
+#' @export
+trace_table.default <- function(run) check_run(run)
+
+#' @export
+trace_table.tundrel_run <- function(run) {
   trace <- run$trace
   tibble(tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))]), as_tibble(all_values(run$status, trace$x)))
 }

@@ -113,20 +113,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_fit_shared
-Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads);
-RcppExport SEXP _tundrel_core_fit_shared(SEXP problemSEXP, SEXP sharedSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP toleranceSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
+// core_group_values
+Rcpp::NumericVector core_group_values(const Rcpp::List& problem, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_group_values(SEXP problemSEXP, SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type shared(sharedSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type typical(typicalSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit_shared(problem, shared, starts, typical, first, tolerance, budget, threads));
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_group_values(problem, x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -424,7 +418,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
     {"_tundrel_core_unit_errors", (DL_FUNC) &_tundrel_core_unit_errors, 2},
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
-    {"_tundrel_core_fit_shared", (DL_FUNC) &_tundrel_core_fit_shared, 8},
+    {"_tundrel_core_group_values", (DL_FUNC) &_tundrel_core_group_values, 2},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},

@@ -1,6 +1,6 @@
 #include "bridge.h"
 #include "core/inference/group_fits.h"
-#include "core/solver/shared_fit.h"
+#include "core/problem/arrow.h"
 
 using namespace tundrel;
 
@@ -28,23 +28,16 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
   return Rcpp::List::create(_["x"] = matrix_to_r(fits.x), _["factor"] = matrix_to_r(fits.factor), _["value"] = vector_to_r(fits.value),
                             _["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()), _["reason"] = reason,
                             _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused,
-                            _["gradient_norm"] = vector_to_r(fits.gradient_norm), _["open"] = Rcpp::IntegerVector(fits.open.begin(), fits.open.end()));
+                            _["gradient_norm"] = vector_to_r(fits.gradient_norm));
 }
 
-// One fit over all groups, some of whose parameters (`shared`, counted from 1) are the same for all.
+// The sum of squares of each group of a problem that has groups.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List core_fit_shared(const Rcpp::List& problem, const Rcpp::IntegerVector& shared, const Rcpp::NumericMatrix& starts,
-                           const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, double tolerance, const Rcpp::List& budget, int threads) {
+Rcpp::NumericVector core_group_values(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
   const auto core_problem = problem_from_r(problem, 1);
-  core_problem->work.threads = threads;
-  std::vector<int> places(shared.begin(), shared.end());
-  for (int& place : places) --place;
-  const std::vector<long> rows(first.begin(), first.end());
-  const SharedFit fit = fit_shared(*core_problem, places, matrix_from_r(starts), matrix_from_r(typical), columns_from_r(problem["columns"], problem["rows"]), rows,
-                                   tolerance, budget_from_r(budget));
-  take_interrupt();
-  using Rcpp::_;
-  return Rcpp::List::create(_["x"] = matrix_to_r(fit.x), _["values"] = vector_to_r(fit.values), _["errors"] = matrix_to_r(fit.errors),
-                            _["rank"] = Rcpp::wrap(fit.rank), _["shared_determined"] = fit.shared_determined, _["converged"] = fit.converged, _["reason"] = name_of(fit.reason), _["gradient_norm"] = fit.gradient_norm,
-                            _["iterations"] = static_cast<double>(fit.iterations), _["evaluations"] = static_cast<double>(fit.evaluations));
+  std::vector<Linearisation> at;
+  core_problem->arrow()->linearise_groups(vector_from_r(x), at);
+  Rcpp::NumericVector out(at.size());
+  for (std::size_t k = 0; k < at.size(); ++k) out[static_cast<R_xlen_t>(k)] = at[k].value;
+  return out;
 }

@@ -127,10 +127,6 @@ Rcpp::IntegerVector places_to_r(const std::vector<int>& places) {
   return out;
 }
 
-std::unique_ptr<Solver> solver_from_r(const std::string& name, const Rcpp::List& settings) {
-  return make_solver(name, settings_from_r(settings));
-}
-
 // A run as R keeps it, with the state of its solver where it may be gone on with.
 Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
   StateToR visitor;
@@ -151,6 +147,7 @@ Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
       _["factor"] = matrix_to_r(v.factor), _["slope"] = vector_to_r(v.slope), _["multipliers"] = vector_to_r(v.multipliers),
       _["bound_multipliers"] = vector_to_r(v.bound_multipliers),
       _["advised_rate"] = run.advised_rate);
+  out["errors"] = vector_to_r(v.errors);
   out["state"] = visitor.fields();
   return out;
 }
@@ -203,7 +200,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
                      const Rcpp::NumericVector& start, const Rcpp::Nullable<Rcpp::List>& state, const Rcpp::List& budget,
                      bool keep_members, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
-  const auto solver = solver_from_r(solver_name, settings);
+  const auto solver = make_solver_for(*core_problem, solver_name, settings_from_r(settings));
   if (!solver->is_local() && core_problem->box.size() != core_problem->size()) throw DamagedState("the stored state has an impossible 'box'");
   Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
   const Budget allowed = budget_from_r(budget);
@@ -240,7 +237,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
 // [[Rcpp::export(rng = false)]]
 void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state) {
   const auto core_problem = problem_from_r(problem, 1);
-  const auto solver = solver_from_r(solver_name, settings);
+  const auto solver = make_solver_for(*core_problem, solver_name, settings_from_r(settings));
   StateFromR visitor(state, *core_problem);
   Progress progress;
   progress.visit(visitor);

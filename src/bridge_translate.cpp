@@ -5,6 +5,7 @@
 #include <thread>
 
 #include "core/problem/function_model.h"
+#include "core/problem/grouped_squares.h"
 #include "core/problem/least_squares_problem.h"
 #include "core/problem/penalty.h"
 #include "core/problem/row_model_loss.h"
@@ -111,7 +112,24 @@ std::unique_ptr<Problem> value_problem_from_r(const Rcpp::List& problem) {
   return std::make_unique<ValueFunctionProblem>(call, slopes, bounds_from_r(problem));
 }
 
+// Groups of rows whose models read their parameters from the columns of `place`.
+std::unique_ptr<Problem> grouped_problem_from_r(const Rcpp::List& problem, int threads) {
+  const Rcpp::List groups = problem["groups"];
+  const Rcpp::NumericVector first = groups["first"];
+  const Rcpp::IntegerMatrix place = groups["place"];
+  const Eigen::MatrixXi places = Eigen::Map<const Eigen::MatrixXi>(place.begin(), place.nrow(), place.ncol()).array() - 1;
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  const RowLoss loss = loss_from_r(problem, t);
+  const Columns columns = columns_from_r(problem["columns"], problem["rows"]);
+  const Bounds bounds = bounds_from_r(problem);
+  auto model = std::make_unique<LeastSquaresProblem>(std::move(t.graph), loss.kink, loss.reference, columns, Bounds::none(places.rows()), 1);
+  auto out = std::make_unique<GroupedSquares>(std::move(model), columns, Grouping(std::vector<long>(first.begin(), first.end()), places, static_cast<int>(bounds.lower.size())), bounds);
+  out->work.threads = threads;
+  return out;
+}
+
 std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int threads) {
+  if (problem.containsElementNamed("groups")) return grouped_problem_from_r(problem, threads);
   if (problem.containsElementNamed("residual_function")) return residual_problem_from_r(problem);
   if (problem.containsElementNamed("fitted_function")) return fitted_problem_from_r(problem);
   if (problem.containsElementNamed("value_function")) return value_problem_from_r(problem);

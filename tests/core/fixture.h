@@ -18,15 +18,7 @@ struct DecayData {
   }
 };
 
-inline tundrel::Bounds no_bounds(int p) {
-  tundrel::Bounds b;
-  const double inf = std::numeric_limits<double>::infinity();
-  b.lower = Eigen::VectorXd::Constant(p, -inf);
-  b.upper = Eigen::VectorXd::Constant(p, inf);
-  b.lower_open = b.upper_open = std::vector<bool>(p, false);
-  b.typical = Eigen::VectorXd::Ones(p);
-  return b;
-}
+inline tundrel::Bounds no_bounds(int p) { return tundrel::Bounds::none(p); }
 
 inline std::unique_ptr<tundrel::LeastSquaresProblem> decay_problem(const DecayData& data, tundrel::Bounds bounds,
                                                                    int threads = 1) {

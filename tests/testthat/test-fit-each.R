@@ -102,6 +102,16 @@ test_that("shared parameters come out as in one dense problem, with their errors
   expect_equal(unique(bounded$x["k", ]), 0.5)
   expect_true(is.na(coef_table(bounded)$std_error[1]))
   expect_output(print(fits), "Shared by all: k = ")
+  trace <- trace_table(fits)
+  expect_equal(trace$k[nrow(trace)], fits$x[["k", 1]])
+  expect_lte(max(diff(trace$value)), 1e-9 * trace$value[1])
+  expect_equal(max(trace$evaluations), fits$evaluations[1])
+  expect_equal(trace$value[nrow(trace)], sum(fits$value))
+  short <- fit_each(grouped_problem(data), shared = "k", max_evaluations = 3)
+  expect_false(any(short$converged))
+  expect_identical(unique(short$reason), "evaluations")
+  expect_refusal(fit_each(grouped_problem(data), "gauss_newton", shared = "k"), "solver", "levenberg_marquardt")
+  expect_refusal(trace_table(fit_each(grouped_problem(data))), "solver", "fits[[1]]")
 })
 
 test_that("what cannot be shared, grouped or drawn is refused", {

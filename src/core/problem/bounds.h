@@ -18,6 +18,12 @@ struct Bounds {
   // Within this share of its typical size a parameter counts as resting on an open limit.
   static constexpr double kRestingShare = 1e-9;
 
+  // Of n parameters, without any limit.
+  static Bounds none(Eigen::Index n) {
+    const Eigen::VectorXd far = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::infinity());
+    const std::vector<bool> closed(static_cast<std::size_t>(n), false);
+    return {-far, far, closed, closed, Eigen::VectorXd::Ones(n)};
+  }
   // Those of some parameters.
   Bounds of(const std::vector<int>& which) const {
     const auto n = static_cast<Eigen::Index>(which.size());

@@ -14,6 +14,7 @@ namespace tundrel {
 
 struct Columns;
 class Squares;
+class Arrow;
 class Kinks;
 class RowSlopes;
 
@@ -41,6 +42,7 @@ class Problem {
 
   // What else may be asked, where the criterion is of that form; none where it is not.
   virtual Squares* squares() { return nullptr; }
+  virtual Arrow* arrow() { return nullptr; }
   virtual Kinks* kinks() { return nullptr; }
   virtual RowSlopes* row_slopes() { return nullptr; }
   Form form() { return squares() ? Form::squares : kinks() ? Form::kinked : Form::smooth; }

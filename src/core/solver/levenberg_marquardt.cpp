@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "../step/optimality.h"
+#include "arrow_levenberg_marquardt.h"
 #include "solver_table.h"
 
 namespace tundrel {
@@ -16,7 +17,9 @@ const RegisteredSolver entry{{
     "least squares, from near or far", "other criteria",
     [](const SolverSettings& s) {
       return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{s.number("first_radius"), s.number("geodesic") != 0, s.number("tolerance")});
-    }}};
+    },
+    0,
+    [](const SolverSettings& s) { return std::make_unique<ArrowLevenbergMarquardt>(s.number("tolerance")); }}};
 
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();

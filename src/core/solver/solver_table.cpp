@@ -12,6 +12,12 @@ std::vector<SolverEntry>& entries() {
   return all;
 }
 
+const SolverEntry& entry_of(const std::string& name) {
+  for (const SolverEntry& entry : entries())
+    if (entry.name == name) return entry;
+  throw std::invalid_argument("unknown solver: " + name);
+}
+
 }  // namespace
 
 SettingEntry number_setting(const char* name, double usual, double least, bool least_allowed, double most, bool most_allowed) {
@@ -32,10 +38,12 @@ RegisteredSolver::RegisteredSolver(SolverEntry entry) {
 
 const std::vector<SolverEntry>& solver_table() { return entries(); }
 
-std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSettings& settings) {
-  for (const SolverEntry& entry : entries())
-    if (entry.name == name) return entry.make(settings);
-  throw std::invalid_argument("unknown solver: " + name);
+std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSettings& settings) { return entry_of(name).make(settings); }
+
+std::unique_ptr<Solver> make_solver_for(Problem& problem, const std::string& name, const SolverSettings& settings) {
+  const SolverEntry& entry = entry_of(name);
+  const bool arrow = problem.arrow() && !problem.joint && entry.make_for_arrow;
+  return arrow ? entry.make_for_arrow(settings) : entry.make(settings);
 }
 
 std::unique_ptr<PopulationSolver> make_population_solver(const std::string& name, const SolverSettings& settings) {

@@ -52,6 +52,8 @@ struct SolverEntry {
   const char *good_at, *weak_at;
   std::function<std::unique_ptr<Solver>(const SolverSettings&)> make;
   int most_parameters = 0;  // that it serves; 0 for any number
+  // The same method for sums of squares with the shape of an arrow, where there is one.
+  std::function<std::unique_ptr<Solver>(const SolverSettings&)> make_for_arrow = nullptr;
 };
 
 // Enters a solver when the library is loaded: a constant of this type stands in each solver's file.
@@ -64,6 +66,8 @@ const std::vector<SolverEntry>& solver_table();
 
 // Throws std::invalid_argument for a name that is no solver's.
 std::unique_ptr<Solver> make_solver(const std::string& name, const SolverSettings& settings);
+// That which suits the problem's shape.
+std::unique_ptr<Solver> make_solver_for(Problem& problem, const std::string& name, const SolverSettings& settings);
 
 // The same for those that ask for many values at once; none for a name that is not one of theirs.
 std::unique_ptr<PopulationSolver> make_population_solver(const std::string& name, const SolverSettings& settings);

@@ -28,7 +28,8 @@ bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double rat
 Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   problem.refine();
   const Form form = problem.form();
-  Verification result = problem.joint || form == Form::smooth ? verify_smooth(problem, x)
+  Verification result = problem.arrow() && !problem.joint       ? verify_arrow(problem, x)
+                        : problem.joint || form == Form::smooth ? verify_smooth(problem, x)
                         : form == Form::squares               ? verify_squares(problem, x)
                                                               : verify_kinked(problem, x);
   if (!result.usable) result.reason = StopReason::failed;

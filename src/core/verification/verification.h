@@ -21,7 +21,8 @@ struct Verification {
   Eigen::VectorXd multipliers; // of the conditions between parameters: the value's fall per unit of loosening
   Eigen::VectorXd bound_multipliers; // the same of the bound of each parameter; 0 where it rests on none
   Eigen::VectorXd way_down;    // at a saddle or maximum, a direction in which the value curves down; else empty
-  Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale
+  Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale; empty for an arrow, which has
+  Eigen::VectorXd errors;      // ... standard errors per unit of residual standard deviation (see ArrowStep)
 };
 
 // The bound on the scaled projected gradient that an optimum has to meet.
@@ -33,6 +34,8 @@ Verification verify(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x);
 Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x);
+// Of sums of squares with the shape of an arrow, in time and memory that grow in proportion to the groups.
+Verification verify_arrow(Problem& problem, const Eigen::VectorXd& x);
 
 // From a point at which the value curves down along a direction: a lower one. FALSE where none is found.
 bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, Eigen::VectorXd& to);
