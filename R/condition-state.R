@@ -28,7 +28,7 @@
 #' problem |> subject_to(dark == 1.2, replace = TRUE)
 #' problem |> drop_conditions("half")
 subject_to <- function(problem, ..., text = character(), replace = FALSE) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   parameters <- names(problem$start)
   stated <- list()
   for (quosure in rlang::enquos(...)) {
@@ -46,7 +46,7 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
 #' @rdname subject_to
 #' @export
 drop_conditions <- function(problem, about = NULL) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (is.null(about)) {
     problem$conditions <- list()
     return(problem)

@@ -138,7 +138,7 @@ print.tundrel_criterion <- function(x, ...) {
 #' problem |> judge_by(least_squares(sd = uptake_sd))
 #' problem |> judge_by(max_likelihood("normal", sd = noise * uptake_sd)) |> subject_to(noise > 0)
 judge_by <- function(problem, criterion) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (!inherits(criterion, "tundrel_criterion")) {
     refuse("criterion", c(
       "{.arg criterion} must be a criterion.",
@@ -155,7 +155,7 @@ judge_by <- function(problem, criterion) {
 check_criterion_fits <- function(problem, criterion, call = rlang::caller_env()) {
   if (has_curve(problem) || (has_rows(problem) && identical(format(criterion), format(least_squares())))) return(invisible())
   refuse("criterion", c(
-    "A function that returns its {if (has_rows(problem)) 'residuals' else 'value'} is judged by what it returns.",
+    "{subject_of(problem)} is judged by what it returns.",
     "x" = "There is no model here, and so no {.field fitted} value, that {format(criterion)} could use.",
     "i" = "Pose a formula that calls the function, as in {.code pose(data, y ~ curve(x, a, b))}."
   ), call = call)

@@ -1,6 +1,7 @@
 # Values that come from outside: from another program, or from the bench.
 
 pose_outside <- function(parameters, goal, call = rlang::caller_env()) {
+  if (is.null(parameters)) refuse("model", c("Values from outside need {.arg parameters}: their names.", "i" = "For example {.code pose(parameters = c(\"a\", \"b\"))}."), call = call)
   problem <- pose_function(function(p) NaN, "value", goal, NULL, parameters, call)
   problem$evaluator <- new_evaluator("outside", fun = problem$evaluator$fun)
   problem

@@ -14,6 +14,16 @@ is_compiled <- function(problem) problem$evaluator$compiled
 has_curve <- function(problem) problem$evaluator$curve
 has_rows <- function(problem) problem$evaluator$rows
 
+# "A function that returns its value"
+subject_of <- function(problem) {
+  if (is_compiled(problem)) return(problem$evaluator$subject)
+  paste("A function that returns its", if (has_rows(problem)) "residuals" else "value")
+}
+
+refuse_without_rows <- function(problem, what, call = rlang::caller_env()) {
+  if (!has_rows(problem)) refuse("model", "{subject_of(problem)} has no {what}.", call = call)
+}
+
 # A problem as the core takes it, see new_compiled(). With `fitted`, numbers, these stand for the model's value; with
 # `readings`, numbers, these for the response.
 compile_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, readings = NULL) {
@@ -50,7 +60,7 @@ evaluate_once.tundrel_evaluator <- function(evaluator, compiled, x, wanted) {
 
 # An evaluator of the name that stands in a file.
 evaluator_named <- function(name) {
-  known <- c("formula", "function", "residuals", "value", "outside")
+  known <- c("formula", "function", "residuals", "value", "expression", "outside")
   if (!rlang::is_string(name) || !name %in% known) stop("there is no evaluator of that name", call. = FALSE)
   new_evaluator(name)
 }

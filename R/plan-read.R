@@ -25,9 +25,7 @@ plan_problem <- function(plan) {
   }
   problem <- at_key(plan, "subject_to", subject_to(problem, text = as.character(unlist(plan$subject_to))))
   if (length(plan$start)) problem <- at_key(plan, "start", start_from(problem, unlist(plan$start)))
-  status <- parameter_status(problem)
-  if (anyNA(problem$start[setdiff(status$free, criterion_parameters(problem, problem$criterion))])) problem <- start_from(problem, suggest_start(problem))
-  problem
+  if (length(unstated(problem))) suppressMessages(with_unstated(problem)) else problem
 }
 
 # Paths in a plan are relative to the plan.

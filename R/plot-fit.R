@@ -103,7 +103,7 @@ fit_points <- function(problem, compiled, at) {
 check_curve <- function(problem, call) {
   if (!has_curve(problem)) {
     refuse("model", c(
-      "A function that returns its {if (has_rows(problem)) 'residuals' else 'value'} has no curve to draw.",
+      "{subject_of(problem)} has no curve to draw.",
       "i" = "Look at {.fn plot_landscape}, or, of a run, at {.fn plot_residuals}."
     ), call = call)
   }

@@ -19,6 +19,7 @@
 #'   plot_residuals()
 plot_residuals <- function(run) {
   check_run(run)
+  refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)
   parts <- row_diagnostics(run, compiled)
   table <- tibble(row = compiled$used, fitted = parts$fitted, standardised = parts$standardised)

@@ -13,7 +13,7 @@
 #' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 #' plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1))
 plot_start <- function(problem, starts = NULL) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (is.null(starts)) return(plot_fit(problem))
   values <- preview(problem, utils::head(starts, 6))
   compiled <- compile_problem(problem)

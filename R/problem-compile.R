@@ -44,7 +44,7 @@ model_collector <- function(problem, status, columns, fitted = NULL) {
 #   problem          the problem it was made from
 #   kind             which loss the core takes: "squares", "shares", "absolute", "robust", "likelihood", "density", or "value"
 #   nodes            expressions, as node_collector() gives them; `fitted`, `response`, `root_weight`, `known`, `low`, `high`,
-#                    `density` and `others` are places among them, 0 for none
+#                    `density`, `value` and `others` are places among them, 0 for none
 #   columns          the numbers that expressions name: a named list of vectors with one number for each of the `rows`
 #   used, dropped    rows of the measurements that take part, and a table of the others with the reason
 #   status           the result of parameter_status()

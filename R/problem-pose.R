@@ -21,17 +21,20 @@
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.
 #'
-#' @param data \[data.frame] The measurements, one row each. Or, for what no formula says, a function of
-#'   one named vector of parameters. Left out: the values come from outside, see [propose()].
+#' @param data \[data.frame] The measurements, one row each. Or, for what no formula says, a function: of several parameters, each an
+#'   argument (those without a default; or all, where each has a number as its default, which is its start); or of one named vector
+#'   of parameters. Or a one-sided formula, `~ expression` of parameters in the model language: a criterion without
+#'   measurements, with exact derivatives. Left out: the values come from outside, see [propose()].
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
 #'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
 #' @param ... For such a model: which column each of its names stands for, as `x = light`. A name that
 #'   is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
-#' @param parameters \[character] For a function, or values from outside: the names of its parameters.
+#' @param parameters \[character] For values from outside, and for a function of one vector: the names of its parameters; for such a function
+#'   they may also come with the first start or range. For a function of several arguments: which of these are parameters.
 #' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
 #'   made small, or the `"value"` itself?
-#' @param goal \[character(1)] For a function that returns a value: `"minimise"` or `"maximise"`.
+#' @param goal \[character(1)] For a function that returns a value, and for `~ expression`: `"minimise"` or `"maximise"`.
 #' @param gradient \[function] For a function that returns a value: its derivatives with respect to all
 #'   parameters, in their order. Checked against differences at the start.
 #'
@@ -51,6 +54,11 @@
 #' curve <- function(light, top, half) top * tanh(light / half)
 #' pose(lichen, uptake ~ curve(light, top, half) - dark)
 #'
+#' pose(function(u, v) 100 * (v - u^2)^2 + (1 - u)^2) |>
+#'   start_from(u = -1, v = 1) |>
+#'   fit_local()
+#' pose(~ 100 * (v - u^2)^2 + (1 - u)^2) |> start_from(u = -1, v = 1) |> fit_local()
+#'
 #' valley <- function(p) c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]])
 #' pose(valley, parameters = c("a", "b"), returns = "residuals") |>
 #'   start_from(a = -1, b = 1) |>
@@ -60,6 +68,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   by <- rlang::enexpr(by)
   if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
+  if (rlang::is_formula(data)) return(pose_expression(data, constants, goal))
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }
@@ -142,7 +151,7 @@ print.tundrel_problem <- function(x, ...) {
   if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")
   free <- parameter_status(x)$free
   missing <- free[is.na(x$start[free])]
-  if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from().\n", sep = "")
+  if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from(); a fit begins at a suggested one.\n", sep = "")
   invisible(x)
 }
 

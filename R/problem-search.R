@@ -17,10 +17,11 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   search_within(top = c(1, 40), half = c(10, 1000))
 search_within <- function(problem, ...) {
-  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- meant$first
   boxes <- meant$others
-  check_problem(problem)
+  problem <- as_problem(problem)
+  problem <- named_by(problem, setdiff(rlang::names2(boxes), ""))
   if (length(boxes) && !rlang::is_named(boxes)) {
     refuse("condition", "Every range needs the name of its parameter, as in {.code top = c(1, 40)}.")
   }

@@ -3,7 +3,8 @@
 #' @param problem \[tundrel_problem] From [pose()].
 #' @param ... Starting values as `name = number`; or one named numeric vector or list; or a table with a
 #'   column a parameter, such as [suggest_start()] makes, whose first row is taken; or one run, whose
-#'   answer is taken over. Parameters that are not mentioned keep what they had.
+#'   answer is taken over. Parameters that are not mentioned keep what they had. With nothing here, those without a start get the
+#'   one that [suggest_start()] finds; so does a fit, where a start is missing.
 #'
 #' @return The problem with these starts.
 #' @section Errors: `tundrel_error_model` for a name that is no parameter (the nearest is
@@ -14,10 +15,12 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1)
 start_from <- function(problem, ...) {
-  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- meant$first
-  check_problem(problem)
+  problem <- as_problem(problem)
+  problem <- named_by(problem, start_names(meant$others))
   names_known <- names(problem$start)
+  if (length(meant$others) == 0) return(with_unstated(problem))
   values <- start_values(meant$others, names_known)
   for (name in names(values)) {
     if (!name %in% names_known) {
@@ -38,6 +41,12 @@ start_from <- function(problem, ...) {
     problem$start[[name]] <- value
   }
   problem
+}
+
+# Names that the given starts have, whatever they are given as.
+start_names <- function(given) {
+  if (length(given) == 1 && is.null(names(given)) && !inherits(given[[1]], "tundrel_run")) given <- given[[1]]
+  setdiff(rlang::names2(given), c("", "value"))
 }
 
 start_values <- function(given, known, call = rlang::caller_env()) {

@@ -21,6 +21,7 @@
 residual_table <- function(run) {
   if (inherits(run, "tundrel_fits")) return(each_group(run, residual_table))
   check_run(run)
+  refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)
   parts <- row_diagnostics(run, compiled)
   columns <- lapply(parts, spread_rows, compiled = compiled, run = run)

@@ -11,7 +11,7 @@
 #'
 #' @param problem \[tundrel_problem] Posed with `by`.
 #' @param solver A local solver such as [solver_levenberg_marquardt()], or its name; as for [fit_local()].
-#' @param start \[character(1) or data.frame] `"stated"`: the problem's start for every group. `"suggested"`: as [suggest_start()]
+#' @param start \[character(1) or data.frame] `"stated"`: the problem's start for every group (where it has none: suggested). `"suggested"`: as [suggest_start()]
 #'   finds for each. Or a table with the columns of `by` and a column a parameter.
 #' @param shared \[character] Parameters with one value for all groups. Only for least squares, and for conditions that are limits of
 #'   single parameters; by [solver_levenberg_marquardt()].
@@ -37,7 +37,7 @@
 #' coef_table(fits)
 #' coef_table(fit_each(problem, shared = "half"))
 fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
   }
@@ -49,6 +49,11 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   joint <- joint_conditions(whole, parameter_status(whole))
   solver <- as_solver(solver, whole, joint)
   if (solver$scope == "global") refuse("solver", c("{.val {solver$name}} is a global solver.", "i" = "Groups are fitted by local ones."))
+  if (identical(start, "stated") && has_curve(problem) && length(unstated(problem))) {
+    refuse_lookalikes(unstated(problem), names(problem$measurements), rlang::current_env())
+    start <- "suggested"
+    cli::cli_inform(c("i" = "Starts suggested for each group from its own readings. State others with {.fn start_from}."), class = "tundrel_message_start")
+  }
   starts <- group_starts(problem, groups, start)
   spec <- c(new_specification(problem, solver, tolerance), list(budget = budget, groups = groups))
   if (!is.null(shared)) return(fit_shared(spec, whole, starts, shared, threads))

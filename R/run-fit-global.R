@@ -38,7 +38,7 @@
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
                        progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   refuse_outside(problem)
   check_global(solver)
   keep <- rlang::arg_match(keep)

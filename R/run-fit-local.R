@@ -10,7 +10,7 @@
 #' nothing holds (at a saddle or a maximum the walk goes on), every parameter has an effect, and none is still on its way to
 #' infinity, or to a limit at which a likelihood grows without end.
 #'
-#' @param problem \[tundrel_problem] With a start for every parameter.
+#' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best, which is said.
 #' @param solver A solver such as [solver_newton()], or its name. Unsaid: [solver_levenberg_marquardt()] for
 #'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()].
 #' @param tolerance \[numeric(1)] Relative size of gradient, step and change of value at which the
@@ -52,6 +52,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
   began <- seconds_now()
+  problem <- as_problem(problem)
   check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
@@ -114,7 +115,7 @@ finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_second
 
 # What is asked of a run that has not begun.
 specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
-  check_problem(problem, call)
+  problem <- as_problem(problem, call)
   refuse_groups(problem, call)
   check_number(tolerance, "tolerance", above = 0, below = 1, call = call)
   joint <- joint_conditions(problem, parameter_status(problem))

@@ -29,7 +29,7 @@
 #' compare_runs(runs)
 fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, cluster = TRUE, tolerance = 1e-10, max_evaluations = Inf,
                            max_seconds = Inf, max_each = 10000, progress = c("none", "lines", "bar"), threads = 1) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   refuse_outside(problem)
   refuse_groups(problem)
   check_flag(cluster, "cluster")

@@ -31,8 +31,8 @@ fit_shared <- function(spec, whole, starts, shared, threads, call = rlang::calle
   )
   # infinite where the readings leave a direction open, and not a number for what rests on a bound
   errors <- matrix(raw$errors[place], nrow(starts), dimnames = dimnames(starts))
-  undetermined <- raw$n_alive - raw$rank
-  freedom <- compiled$rows - length(raw$x) + undetermined
+  open <- raw$n_alive - raw$rank + length(raw$dead)
+  freedom <- compiled$rows - length(raw$x) + open
   found$sigma <- if (freedom > 0) sqrt(sum(found$value) / freedom) else NA_real_
   # a group with too few readings for its own parameters adds what it can to the shared ones, and has no answer of its own
   short <- raw$converged & colSums(is.infinite(errors[own, , drop = FALSE])) > 0

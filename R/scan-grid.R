@@ -22,9 +22,9 @@
 #'   start_from(top = 9, half = 130, dark = 1.4)
 #' scan_grid(problem, half = c(50, 300), points = 5)
 scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
-  meant <- as_meant(problem, list(...), "problem", "tundrel_problem")
+  meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- meant$first
-  check_problem(problem)
+  problem <- as_problem(problem)
   check_number(points, "points", above = 2, or_equal = TRUE)
   check_memory(points^max(1, length(meant$others)) * 10, "points", points)
   axes <- scan_axes(problem, meant$others, points)

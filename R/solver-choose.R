@@ -66,7 +66,7 @@ check_serves <- function(solver, problem, compiled, joint, call = rlang::caller_
   texts <- unique(vapply(joint, `[[`, character(1), "text"))
   entry <- solver_entry(solver$name)
   reason <- if (!form %in% entry$forms) {
-    "{if (!has_rows(problem)) 'A value that a function returns' else format(problem$criterion)} is {what}."
+    "{if (has_rows(problem)) format(problem$criterion) else if (is_compiled(problem)) 'A value without measurements' else 'A value that a function returns'} is {what}."
   } else if (entry$most_parameters > 0 && n > entry$most_parameters) {
     "It is for {if (entry$most_parameters == 1) 'one free parameter' else paste('at most', entry$most_parameters, 'free parameters')}, and there are {n}."
   } else {

@@ -3,6 +3,7 @@
 # A problem made ready for a global solver: with a start, a box to look in, and linear parameters eliminated where
 # nothing ties them to others.
 compile_search <- function(problem, call = rlang::caller_env()) {
+  refuse_nameless(problem, call)
   stated <- !anyNA(problem$start[parameter_status(problem)$free])
   problem <- start_in_box(problem, compile_problem(problem, call), call)
   # that a start of ours was moved is of no interest
@@ -32,6 +33,8 @@ in_all_parameters <- function(compiled) {
 
 # A compiled problem with the sizes its solver needs, at a start that is inside the limits.
 compile_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) {
+  refuse_nameless(problem, call)
+  problem <- with_unstated(problem, call)
   problem <- with_robust_scale(problem, call)
   compiled <- compile_problem(problem, call)
   compiled$start <- resolve_start(problem, compiled, call)
@@ -46,11 +49,9 @@ resolve_start <- function(problem, limits, call = rlang::caller_env()) {
   start <- with_criterion_starts(problem, limits, problem$start[limits$status$free], call)
   missing <- names(start)[is.na(start)]
   if (length(missing)) {
-    lookalikes <- unlist(lapply(missing, misspelt_column, columns = names(problem$measurements)))
     refuse("model", c(
       "{cli::qty(missing)}Parameter{?s} {.field {missing}} {?has/have} no start.",
-      "i" = "State {cli::qty(missing)}{?it/them} with {.fn start_from}.",
-      if (length(lookalikes)) c("i" = "Or did you mean the column {.field {lookalikes}}?")
+      "i" = "State {cli::qty(missing)}{?it/them} with {.fn start_from}, or take what {.fn suggest_start} finds."
     ), call = call)
   }
   inside <- moved_onto_joint(problem, limits, moved_inside(start, limits), call)

@@ -3,7 +3,7 @@
 #' Replaces the spreadsheet in which starting values are tried by hand: the value of the criterion at
 #' the start, which rows take part, and where the curve at the start misses most.
 #'
-#' @param problem \[tundrel_problem] With a start for every parameter, unless `starts` has them.
+#' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best, which is said.
 #' @param starts \[data.frame] Several starts, a row each, with a column a parameter, such as
 #'   [suggest_start()] makes: they are set side by side.
 #'
@@ -23,7 +23,7 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   preview()
 preview <- function(problem, starts = NULL) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
   compiled <- compile_at_start(problem)
   problem <- compiled$problem

@@ -24,7 +24,7 @@
 #' starts
 #' problem |> start_from(starts) |> fit_local()
 suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
-  check_problem(problem)
+  problem <- as_problem(problem)
   if (!has_curve(problem)) {
     refuse("model", c(
       "Starts cannot be suggested for a function, whose parameters could be anything.",

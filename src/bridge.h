@@ -1,5 +1,6 @@
 // Translation between R's lists and the core's types. Only files of the bridge include this.
-#pragma once
+#ifndef TUNDREL_BRIDGE_H
+#define TUNDREL_BRIDGE_H
 #include <Rcpp/Lightest>
 
 #include <memory>
@@ -72,3 +73,5 @@ Eigen::MatrixXd matrix_from_r(const Rcpp::NumericMatrix& x);
 Rcpp::NumericMatrix matrix_to_r(const Eigen::MatrixXd& x);
 
 }  // namespace tundrel
+
+#endif

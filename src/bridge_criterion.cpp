@@ -74,6 +74,13 @@ class CriterionReader {
     return loss;
   }
 
+  RowLoss value() const {
+    RowLoss loss;
+    loss.smooth = node("value");
+    loss.noise = false;
+    return loss;
+  }
+
  private:
   const Rcpp::List& problem_;
   TranslatedGraph& t_;
@@ -85,6 +92,7 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
   const CriterionReader reader(problem, graph);
   const std::string kind = problem["kind"];
   if (kind == "squares") return reader.residual();
+  if (kind == "value") return reader.value();
   if (kind == "shares") return reader.shares();
   if (kind == "absolute") return reader.absolute();
   if (kind == "robust") return reader.robust();

@@ -138,6 +138,8 @@ std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int thr
   const Columns columns = columns_from_r(problem["columns"], problem["rows"]);
   const Bounds bounds = bounds_from_r(problem);
   const std::string kind = problem["kind"];
+  // a value without measurements is the sum over one row of no columns
+  if (kind == "value") return std::make_unique<RowSumProblem>(std::move(t.graph), loss, columns_from_r(problem["columns"], 1), bounds, threads);
   if (kind == "squares")
     return std::make_unique<LeastSquaresProblem>(std::move(t.graph), loss.kink, loss.reference, columns, bounds, threads);
   return std::make_unique<RowSumProblem>(std::move(t.graph), loss, columns, bounds, threads);

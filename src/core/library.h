@@ -1,6 +1,5 @@
 // Headers of libraries that nearly every file of the core includes. The package's build reads them once and
 // puts them before each file; each file includes what it needs all the same.
-#pragma once
 #include <Eigen/Core>
 #include <algorithm>
 #include <cmath>

@@ -24,10 +24,11 @@ matrix_problem <- function(evaluator, criterion) {
   problem <- switch(evaluator,
     formula = pose(data, y ~ a * exp(-b * x) + c), `function` = pose(data, y ~ curve(x, a, b, c)),
     residuals = pose(misses, returns = "residuals", parameters = names(start)),
-    value = pose(function(p) sum(misses(p)^2), returns = "value", parameters = names(start))
+    value = pose(function(p) sum(misses(p)^2), returns = "value", parameters = names(start)),
+    expression = pose(~ (a - 7)^2 + (b - 0.4)^2 + a * c + (c - 0.9)^2 * (1 + b^2))
   )
   problem <- start_from(problem, start) |> search_within(a = c(2, 12) * scale, b = c(0.1, 2), c = c(0.1, 3) * scale)
-  judge_by(problem, eval(matrix_criteria[[criterion]]))
+  if (evaluator %in% c("value", "expression")) problem else judge_by(problem, eval(matrix_criteria[[criterion]]))
 }
 
 quiet_plot <- function(plot) {

@@ -3,8 +3,9 @@ slow_verbs <- c("profile", "bootstrap", "region", "plot", "models", "inverse")
 
 test_that("every verb answers or refuses for every evaluator under every criterion", {
   set.seed(1)
-  for (evaluator in c("formula", "function", "residuals", "value")) {
+  for (evaluator in c("formula", "function", "residuals", "value", "expression")) {
     for (criterion in names(matrix_criteria)) {
+      if (evaluator %in% c("value", "expression") && criterion != "squares") next
       if (evaluator == "function" && !criterion %in% c("squares", "shares", "normal", "poisson", "censored", "density")) next
       run <- tryCatch(suppressWarnings(suppressMessages(fit_local(matrix_problem(evaluator, criterion)))), tundrel_error = function(e) NULL)
       if (is.null(run)) next

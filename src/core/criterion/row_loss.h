@@ -20,6 +20,8 @@ struct RowLoss {
   bool spread_of_slopes = false;
   // TRUE where the scale of the noise is not stated, so that a row's own share of the value tells what matters in it.
   bool scale_unknown = false;
+  // FALSE where rows are no readings, and the value says nothing of noise.
+  bool noise = true;
 };
 
 }  // namespace tundrel

@@ -96,6 +96,7 @@ double RowSumProblem::value(const Eigen::VectorXd& x) {
 }
 
 double RowSumProblem::value_unit(const Expansion& at) {
+  if (!loss_.noise) return 0;
   if (!loss_.scale_unknown) return 1;
   const double least = loss_.kink < 0 ? kLeastShare * kLeastShare : 0;
   return std::max(std::fabs(at.value) / static_cast<double>(columns_.rows), least);

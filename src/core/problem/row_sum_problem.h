@@ -18,7 +18,7 @@ class RowSumProblem : public Problem, public Kinks, public RowSlopes {
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
   const Bounds& bounds() const override { return bounds_; }
   Kinks* kinks() override { return loss_.kink < 0 ? nullptr : this; }
-  RowSlopes* row_slopes() override { return this; }
+  RowSlopes* row_slopes() override { return loss_.noise ? this : nullptr; }
   double value(const Eigen::VectorXd& x) override;
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   std::unique_ptr<Problem> clone() const override { return cloned(*this); }

@@ -94,7 +94,7 @@ Verification verify_arrow(Problem& problem, const VectorXd& x) {
   int open = undamped.open_shared();
   for (int k = 0; k < grouping.count(); ++k) open += undamped.open_of_group(k);
   result.n_alive = static_cast<int>(alive.size());
-  result.rank = std::max(0, result.n_alive + static_cast<int>(result.dead.size()) - open);
+  result.rank = result.n_alive - std::max(0, open - static_cast<int>(result.dead.size()));
   VectorXd step = undamped.step();
   for (int i = 0; i < x.size(); ++i) step[i] = std::max(bounds.reach_down(i, x[i]), std::min(bounds.reach_up(i, x[i]), step[i]));
   const bool settled = all_settled(problem, x, alive, step, result.runaway);

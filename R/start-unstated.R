@@ -1,0 +1,93 @@
+# Starts that nobody stated.
+
+# Free parameters without a start, but for those of the criterion, which has starts of its own.
+unstated <- function(problem) {
+  free <- parameter_status(problem)$free
+  setdiff(free[is.na(problem$start[free])], criterion_parameters(problem, problem$criterion))
+}
+
+# The problem with a start for each of these, which is said in one line.
+with_unstated <- function(problem, call = rlang::caller_env()) {
+  missing <- unstated(problem)
+  if (length(missing) == 0) return(problem)
+  refuse_lookalikes(missing, names(problem$measurements), call)
+  if (may_suggest(problem)) {
+    found <- suggested_beside(problem, missing)
+    how <- "the best of many points tried on the data"
+  } else if (is_compiled(problem)) {
+    found <- best_of_magnitudes(problem, missing, call)
+    how <- "the best of many points tried"
+  } else {
+    found <- middles(problem, missing, call)
+    how <- "the middle of the range to look in"
+  }
+  problem$start[missing] <- found
+  values <- paste(missing, "=", format_number(found), collapse = ", ")
+  cli::cli_inform(c("i" = "Start suggested: {values} ({how}). State another with {.fn start_from}."), class = "tundrel_message_start")
+  problem
+}
+
+# Where a function of the user's is called, the suggestion takes many calls.
+may_suggest <- function(problem) {
+  if (!has_curve(problem)) return(FALSE)
+  is_compiled(problem) || !isTRUE(user_calls$made + suggestion_calls > user_calls$last)
+}
+
+# Where calls are dear and no measurements tell sizes: the middle of what was stated.
+middles <- function(problem, missing, call) {
+  tryCatch(start_in_box(problem, compile_problem(problem, call), call)$start[missing], tundrel_error = function(e) {
+    refuse("model", c(
+      "{cli::qty(missing)}Parameter{?s} {.field {missing}} {?has/have} no start.",
+      "i" = "State {cli::qty(missing)}{?it/them}, as in {.code start_from(problem, {missing[1]} = 1)}, or where to look with {.fn search_within}: then the middle is taken.",
+      "i" = "{.fn suggest_start} needs measurements, which tell what sizes to expect."
+    ), call = call)
+  })
+}
+
+points_of_magnitudes <- 600
+
+# Of points between stated limits, or of any sign and size from a hundredth to a hundred: the one at which the value is best.
+best_of_magnitudes <- function(problem, missing, call) {
+  compiled <- compile_problem(problem, call)
+  compiled$typical <- rep(1, length(compiled$status$free))
+  points <- matrix(problem$start[compiled$status$free], length(compiled$status$free), points_of_magnitudes, dimnames = list(compiled$status$free, NULL))
+  points[missing, ] <- with_seed(1, t(vapply(missing, function(name) {
+    box <- stated_box(problem, compiled, name)
+    drawn <- if (is.null(box)) 10^stats::runif(ncol(points), -2, 2) * sample(c(-1, 1), ncol(points), TRUE) else draw_range(box, ncol(points))
+    moved_inside_one(drawn, compiled$lower[[name]], compiled$upper[[name]])
+  }, numeric(ncol(points)))))
+  value <- core_values(compiled, points)
+  if (!any(is.finite(value))) {
+    refuse("model", c(
+      "No start was found for {.field {missing}}: the value is finite at none of {ncol(points)} points.",
+      "i" = "State one with {.fn start_from}, or where to look with {.fn search_within}."
+    ), call = call)
+  }
+  points[missing, which.min(value)]
+}
+
+# With what was stated held where it is, if the model can be had there.
+suggested_beside <- function(problem, missing) {
+  stated <- setdiff(parameter_status(problem)$free, c(missing, criterion_parameters(problem, problem$criterion)))
+  held <- problem
+  held$start[missing] <- NA
+  for (name in stated[!is.na(problem$start[stated])]) {
+    held$conditions <- c(held$conditions, parse_conditions(call("==", as.symbol(name), problem$start[[name]]), names(problem$start)))
+  }
+  found <- if (identical(held$conditions, problem$conditions)) NULL else tryCatch(suppressMessages(suggest_start(held, n = 1)), tundrel_error = function(e) NULL)
+  if (is.null(found)) {
+    held$conditions <- problem$conditions
+    found <- suppressMessages(suggest_start(held, n = 1))
+  }
+  unlist(found[1, missing])
+}
+
+# A column that is spelt almost like the parameter is more likely than a parameter that nobody mentions again.
+refuse_lookalikes <- function(missing, columns, call) {
+  meant <- Filter(Negate(is.null), lapply(stats::setNames(nm = missing), misspelt_column, columns = columns))
+  if (length(meant) == 0) return(invisible())
+  refuse("model", c(
+    "Parameter {.field {names(meant)[1]}} has no start, and is spelt almost like the column {.field {meant[[1]]}}.",
+    "i" = "If the column is meant, correct the model; if not, state a start with {.fn start_from}, or take those of {.fn suggest_start}."
+  ), call = call)
+}
