@@ -33,6 +33,10 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   stated <- list()
   for (quosure in rlang::enquos(...)) {
     written <- rlang::quo_get_expr(quosure)
+    if (is.character(written)) {
+      for (sentence in written) stated <- c(stated, parse_condition_text(sentence, parameters))
+      next
+    }
     expr <- with_numbers(written, parameters, rlang::quo_get_env(quosure))
     stated <- c(stated, parse_conditions(expr, parameters, expression_text(written)))
   }

@@ -4,7 +4,7 @@
 criterion_columns <- function(problem) {
   expressions <- lapply(likelihood_expressions(problem$criterion), written_shapes)
   used <- unique(unlist(lapply(expressions, value_names)))
-  intersect(used, c(names(problem$measurements), known_lags(used, problem$measurements)))
+  intersect(used, c(names(problem$measurements), known_derived(used, problem$measurements)))
 }
 
 # Which readings are censored, for all rows of the measurements; NULL where none can be.

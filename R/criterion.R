@@ -187,7 +187,7 @@ criterion_parameters <- function(problem, criterion, call = rlang::caller_env())
   }
   expressions <- lapply(likelihood_expressions(criterion), written_shapes, call = call)
   used <- unique(unlist(lapply(expressions, value_names, call = call)))
-  columns <- c(columns, known_lags(used, problem$measurements))
+  columns <- c(columns, known_derived(used, problem$measurements))
   for (name in intersect(used, columns)) check_number_column(problem$measurements, name, call)
   as.character(setdiff(used, c(columns, names(problem$model$constants), "pi", "fitted", problem$model$parameters)))
 }

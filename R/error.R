@@ -21,7 +21,7 @@ nearest_name <- function(name, choices) {
 
 # A bullet for `refuse()`: "Did you mean ...?", or the choices there are.
 suggestion <- function(name, choices, what) {
-  near <- nearest_name(name, choices)
+  near <- trade_name(name, choices) %||% nearest_name(name, choices)
   text <- if (is.null(near)) {
     paste0("The ", what, " are: ", paste(utils::head(choices, 12), collapse = ", "),
            if (length(choices) > 12) ", ...", ".")

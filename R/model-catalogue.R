@@ -5,6 +5,8 @@
 #' `read_model()` one that was kept in a file by `save_model()`: the same format, checked when it is
 #' read, and never code. Hand it to [pose()] with the columns its predictors and response stand for.
 #'
+#' @param about \[character(1)] Words of the field, such as `"growth"` or `"binding"`: those models are listed whose names, titles, uses or
+#'   parameters have all of them. Unsaid, all models.
 #' @param name \[character(1)] Name of a model in the catalogue.
 #' @param path \[character(1)] File to read or write, ending in `.yaml`.
 #' @param x A model, or a problem whose model and conditions are to be kept.
@@ -19,18 +21,34 @@
 #' @export
 #' @examples
 #' models()
+#' models("growth")
 #' model("saturating_uptake")
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' problem <- pose(lichen, model("cooperative_binding"), x = light, y = uptake)
 #' problem |> start_from(suggest_start(problem))
-models <- function() {
+models <- function(about = NULL) {
   names <- catalogue_names()
   all <- lapply(names, model)
+  found <- vapply(seq_along(all), function(i) speaks_of(c(names[i], catalogue_words(all[[i]])), about), logical(1))
+  if (!any(found)) refuse("model", c("No model is about {.val {about}}.", "i" = "{.fn models} lists all {length(names)}."))
+  names <- names[found]
+  all <- all[found]
   tibble(
     model = names, title = vapply(all, `[[`, character(1), "title"),
     formula = vapply(all, function(m) expression_text(m$formula), character(1)),
     parameters = vapply(all, function(m) paste(names(m$parameters), collapse = ", "), character(1))
   )
+}
+
+catalogue_words <- function(model) c(model$title, unlist(model$used_for), names(model$parameters), vapply(model$parameters, function(p) p$meaning %||% "", ""))
+
+# Whether texts have all words, or their stems: "decays" finds "decay".
+speaks_of <- function(texts, about) {
+  if (is.null(about)) return(TRUE)
+  if (!rlang::is_string(about)) refuse("model", "{.arg about} must be one text.")
+  words <- strsplit(tolower(about), "[^a-z0-9]+")[[1]]
+  words <- sub("(ing|s)$", "", words[nzchar(words)])
+  all(vapply(words, function(word) any(grepl(word, tolower(texts), fixed = TRUE)), logical(1)))
 }
 
 catalogue_folder <- function() system.file("models", package = "tundrel")
@@ -46,7 +64,7 @@ model <- function(name) {
   read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
 }
 
-model_keys <- c("title", "formula", "parameters", "conditions", "range_factors", "constants", "reference", "example")
+model_keys <- c("title", "used_for", "formula", "parameters", "conditions", "range_factors", "constants", "reference", "example")
 
 # Files and formulas larger than any honest one are not looked into.
 most_model_bytes <- 1e5
@@ -79,7 +97,7 @@ check_model_keys <- function(raw, path, call = rlang::caller_env()) {
   sound <- c(
     title = text(raw$title), reference = text(raw$reference),
     parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)),
-    conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), constants = named(raw$constants, number),
+    conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), used_for = all(vapply(as.list(unlist(raw$used_for)), rlang::is_string, NA)), constants = named(raw$constants, number),
     range_factors = named(raw$range_factors, function(r) length(r) == 2 && is.numeric(unlist(r)) && all(is.finite(unlist(r)))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
   )
   if (all(sound)) return(invisible())
@@ -105,8 +123,8 @@ formula_from_text <- function(text, path, most = most_formula_characters, call =
 new_model <- function(raw, formula) {
   structure(
     list(
-      title = as.character(raw$title %||% expression_text(formula)), formula = formula, parameters = raw$parameters,
-      conditions = as.character(unlist(raw$conditions)), range_factors = raw$range_factors, constants = raw$constants,
+      title = as.character(raw$title %||% expression_text(formula)), used_for = as.character(unlist(raw$used_for)), formula = formula,
+      parameters = raw$parameters, conditions = as.character(unlist(raw$conditions)), range_factors = raw$range_factors, constants = raw$constants,
       reference = as.character(raw$reference %||% ""), example = raw$example
     ),
     class = "tundrel_model"

@@ -9,14 +9,14 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   constants <- check_constants(constants, names(data), call)
   response <- written_shapes(rlang::f_lhs(formula), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
-  derived <- grep("^lag\\(", union(all.vars(response), all.vars(expression)), value = TRUE)
-  columns <- c(names(data), known_lags(derived, data))
+  derived <- Filter(function(name) startsWith(name, "lag(") || is_derived(name), setdiff(union(all.vars(response), all.vars(expression)), names(data)))
+  columns <- c(names(data), known_derived(derived, data))
 
   response_names <- setdiff(value_names(response, call), names(constants))
   misnamed <- setdiff(derived, columns)
   if (length(misnamed)) {
     refuse("model", c(
-      "{.code {misnamed[1]}} is no lag of a column.",
+      "{.code {misnamed[1]}} is made from no column of the measurements.",
       suggestion(setdiff(source_columns(misnamed[1]), names(data))[1], names(data), "columns")
     ), call = call)
   }

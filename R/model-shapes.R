@@ -35,12 +35,13 @@ shapes <- list(
   difference = list(arguments = c("x"), body = quote(x - lag(x)))
 )
 
-# Writes shapes out, and turns lag() of a column into the name of a derived column.
+# Writes shapes out, and turns lag() of a column, or its comparison with a text, into the name of a derived column.
 written_shapes <- function(expr, call = rlang::caller_env()) {
   open <- function(e) {
     if (!is.call(e) || !is.symbol(e[[1]])) return(e)
     name <- as.character(e[[1]])
     if (name == "lag") return(lag_symbol(e, call))
+    if (is_text_comparison(e)) return(as.symbol(expression_text(e)))
     if (name == "difference" && "by" %in% names(e)) return(call("(", difference_within(e)))
     if (!name %in% names(shapes)) return(e)
     call("(", substituted(shapes[[name]]$body, shape_arguments(name, as.list(e)[-1], e, call)))
@@ -78,52 +79,4 @@ shape_arguments <- function(name, given, expr, call) {
     ), call = call)
   }
   stats::setNames(lapply(given, function(a) if (is.call(a)) call("(", a) else a), labels)
-}
-
-# lag(column), lag(column, steps), lag(column, by = group): a derived column, known by what is written.
-lag_symbol <- function(expr, call) {
-  arguments <- as.list(expr)[-1]
-  group <- arguments[["by"]]
-  others <- unname(arguments[setdiff(seq_along(arguments), which(names(arguments) == "by"))])
-  steps <- if (length(others) > 1) others[[2]] else 1
-  good <- length(others) %in% 1:2 && is.symbol(others[[1]]) && is.numeric(steps) && steps >= 1 && steps == round(steps) &&
-    (is.null(group) || is.symbol(group))
-  if (!good) {
-    refuse("model", c(
-      "{.fn lag} takes a column and, where wanted, a whole number of rows from 1 and a column of groups.",
-      "x" = "It is called as {.code {expression_text(expr)}}.",
-      "i" = "For example {.code lag(depth)}, {.code lag(depth, 2)} or {.code lag(depth, by = probe)}."
-    ), call = call)
-  }
-  as.symbol(paste0(
-    "lag(", as.character(others[[1]]), if (steps != 1) paste0(", ", steps), if (!is.null(group)) paste0(", by = ", as.character(group)), ")"
-  ))
-}
-
-lag_pattern <- "^lag\\((.*?)(, ([0-9]+))?(, by = (.*))?\\)$"
-lag_part <- function(name, part) sub(lag_pattern, paste0("\\", part), name, perl = TRUE)
-is_lag <- function(name) grepl(lag_pattern, name, perl = TRUE)
-
-# Those of some names that are lags of columns.
-known_lags <- function(names, data) Filter(function(name) is_lag(name) && all(source_columns(name) %in% names(data)), as.character(names))
-
-# The columns that a column is made from: of a plain one, itself.
-source_columns <- function(name) {
-  if (!is_lag(name)) return(name)
-  Filter(nzchar, c(lag_part(name, 1), lag_part(name, 5)))
-}
-
-# A column of a table, plain or derived.
-column_of <- function(data, name) {
-  if (name %in% names(data) || !is_lag(name)) return(data[[name]])
-  steps <- lag_part(name, 3)
-  steps <- if (nzchar(steps)) as.integer(steps) else 1L
-  column <- data[[lag_part(name, 1)]]
-  behind <- function(x) c(rep(NA, min(steps, length(x))), utils::head(x, -steps))
-  group <- lag_part(name, 5)
-  if (!nzchar(group)) return(behind(column))
-  # within each group, in the order of its rows
-  for (rows in split(seq_along(column), data[[group]])) column[rows] <- behind(column[rows])
-  column[is.na(data[[group]])] <- NA
-  column
 }

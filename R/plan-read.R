@@ -20,6 +20,10 @@ plan_problem <- function(plan) {
   data <- at_key(plan, "measurements", read_measurements(plan_path(plan, plan$measurements)))
   problem <- at_key(plan, "model", pose(data, plan_formula(plan), constants = unlist(plan$constants)))
   problem <- at_key(plan, "criterion", judge_by(problem, plan_criterion(plan)))
+  for (i in seq_along(plan$leave_out)) {
+    entry <- plan$leave_out[[i]]
+    problem <- at_key(plan, list("leave_out", i), rlang::inject(leave_out(problem, unlist(entry$rows), where = !!entry$where, reason = entry$reason %||% "")))
+  }
   if (length(plan$search_within)) {
     problem <- at_key(plan, "search_within", rlang::exec(search_within, problem, !!!lapply(plan$search_within, plan_range)))
   }

@@ -6,11 +6,18 @@ plan_text <- function(run, title, by) {
   plan <- list(
     title = title, measurements = "measurements.csv", model = expression_text(problem$model$formula), constants = as.list(problem$model$constants),
     start = as.list(run$start), search_within = lapply(problem$search_box, planned_range),
-    subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
+    leave_out = planned_left_out(problem$left_out), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
     runs = list(planned_run(run)), uncertainty = as.list(by)
   )
   as_verbatim <- function(x) structure(shortest_digits(x), class = "verbatim")
   yaml::as.yaml(Filter(length, plan), indent.mapping.sequence = TRUE, handlers = list(numeric = as_verbatim))
+}
+
+planned_left_out <- function(left_out) {
+  if (is.null(left_out)) return(NULL)
+  unname(lapply(split(left_out$row, factor(left_out$reason, unique(left_out$reason))), function(rows) {
+    list(rows = as.list(rows), reason = left_out$reason[match(rows[1], left_out$row)])
+  }))
 }
 
 # As few digits as give back the same number.

@@ -6,13 +6,16 @@
 #' drawn against observed ones, beside the line on which both are equal, and both against each
 #' predictor.
 #'
-#' @param x A run from [fit_local()], or a problem with a start.
+#' @param x A run from [fit_local()]; a problem; or a list of runs with one predictor in common, whose curves are drawn over the
+#'   measurements of all.
 #' @param components \[logical(1)] Draw the terms of a sum one by one as well? Only with one predictor.
 #' @param at \[numeric] Iterations of a run, 0 for its start: a panel for each shows the curve as it was then. Only with
 #'   one predictor at most. `NULL` for the answer alone.
 #' @param band \[character(1)] Band of a run: `"confidence"` for the curve, `"prediction"` also for new readings, or
 #'   `"none"`. Only with one predictor at most.
 #' @param level \[numeric(1)] Coverage of the band, between 0 and 1.
+#' @param x_scale,y_scale \[character(1)] `"linear"` or `"log"`. Unsaid, a positive predictor over more than two decades is drawn
+#'   on a logarithmic axis, and the response on a linear one.
 #' @return A ggplot; a patchwork of them with several predictors.
 #' @section Errors: As for [fit_local()] where a problem's start is not complete; `tundrel_error_solver`
 #'   for iterations that the run does not have.
@@ -24,19 +27,55 @@
 #' plot_fit(problem)
 #' plot_fit(fit_local(problem))
 #' plot_fit(fit_local(problem), at = c(0, 1, 2, 4))
-plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "prediction", "none"), level = 0.95) {
+#' before <- fit_local(problem)
+#' plot_fit(list(all = before, without = fit_local(leave_out(before, where = light > 700))))
+plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "prediction", "none"), level = 0.95, x_scale = NULL,
+                     y_scale = NULL) {
   band <- rlang::arg_match(band)
   check_level(level)
+  check_axis(x_scale, "x_scale")
+  check_axis(y_scale, "y_scale")
+  scales <- list(x = x_scale, y = y_scale)
   if (!is.null(at)) {
     check_run(x)
-    draw_moving(x, at)
+    draw_moving(x, at, scales)
   } else if (inherits(x, "tundrel_problem")) {
     compiled <- compile_at_start(x)
-    draw_fit(x, compiled, compiled$start, NULL, components, "none", level)
+    draw_fit(compiled$problem, compiled, compiled$start, NULL, components, "none", level, scales)
+  } else if (is.list(x) && !inherits(x, "tundrel_run")) {
+    draw_overlay(x, scales)
   } else {
     check_run(x)
-    draw_fit(x$problem, compiled_of(x), x$estimate, x, components, band, level)
+    draw_fit(x$problem, compiled_of(x), x$estimate, x, components, band, level, scales)
   }
+}
+
+# The curves of several runs over all their measurements.
+draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
+  for (run in runs) check_run(run, call)
+  names(runs) <- ifelse(nzchar(rlang::names2(runs)), rlang::names2(runs), paste("run", seq_along(runs)))
+  predictors <- unique(lapply(runs, function(run) run$problem$model$predictors))
+  if (length(runs) == 0 || length(predictors) != 1 || length(predictors[[1]]) != 1) {
+    refuse("solver", "Curves are drawn over each other for runs with one predictor, which they have in common.", call = call)
+  }
+  problem <- runs[[1]]$problem
+  points <- unique(do.call(rbind, lapply(unname(runs), function(run) {
+    compiled <- compiled_of(run)
+    data.frame(fit_points(run$problem, compiled, run$estimate)[c("response", "known")], x = fit_places(run$problem, compiled))
+  })))
+  everywhere <- unlist(lapply(runs, function(run) column_of(run$problem$measurements, predictors[[1]])))
+  log <- predictor_axis(problem, points$x, scales$x, call)
+  curves <- do.call(rbind, Map(function(run, name) {
+    data.frame(curve_table(everywhere, run$problem, run$estimate, NULL, log = log)[c("x", "fitted")], run = factor(name, names(runs)))
+  }, unname(runs), names(runs)))
+  ggplot2::ggplot(points, aes(.data$x)) +
+    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    censored_points(points) +
+    ggplot2::geom_line(aes(y = .data$fitted, colour = .data$run, linetype = .data$run), curves, linewidth = 0.9) +
+    model_inks(names(runs)) +
+    x_axis(log) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
+    ggplot2::labs(title = "Fits laid over each other", subtitle = model_subtitle(problem), x = fit_axis(problem), y = response_label(problem)) +
+    theme_tundrel()
 }
 
 #' @export
@@ -49,7 +88,7 @@ autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
 plot.tundrel_run <- function(x, ...) print(plot_fit(x))
 
 # The curve at some iterations, a panel each.
-draw_moving <- function(run, at, call = rlang::caller_env()) {
+draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
   check_curve(run$problem, call)
   places <- match(at, run$trace$iteration)
   if (!is.numeric(at) || length(at) == 0 || anyNA(places)) {
@@ -61,15 +100,17 @@ draw_moving <- function(run, at, call = rlang::caller_env()) {
   compiled <- compiled_of(run)
   points <- fit_points(run$problem, compiled, run$estimate)
   points$x <- fit_places(run$problem, compiled)
+  log <- predictor_axis(run$problem, points$x, scales$x, call)
   panel_names <- paste0("iteration ", run$trace$iteration[places], ", value ", format_number(run$trace$value[places]))
   curves <- do.call(rbind, Map(function(place, name) {
-    data.frame(curve_table(points$x, run$problem, run$trace$x[place, ], NULL), panel = factor(name, unique(panel_names)))
+    data.frame(curve_table(points$x, run$problem, run$trace$x[place, ], NULL, log = log), panel = factor(name, unique(panel_names)))
   }, places, panel_names))
   ggplot2::ggplot(points, aes(.data$x)) +
     ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted), curves, colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
+    x_axis(log) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
     # a far start must not squeeze the measurements into a line
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
     ggplot2::labs(
@@ -110,7 +151,7 @@ check_curve <- function(problem, call) {
 }
 
 # A run that is NULL means: the curve at a start.
-draw_fit <- function(problem, compiled, at, run, components, band, level, call = rlang::caller_env()) {
+draw_fit <- function(problem, compiled, at, run, components, band, level, scales = list(), call = rlang::caller_env()) {
   check_curve(problem, call)
   points <- fit_points(problem, compiled, at)
   labels <- ggplot2::labs(
@@ -127,13 +168,13 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, call =
     ))
   }
   points$x <- fit_places(problem, compiled)
-  draw_curve(points, problem, at, run, components, band, level) + labels + theme_tundrel()
+  draw_curve(points, problem, at, run, components, band, level, scales, call) + labels + theme_tundrel()
 }
 
 fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   parts <- c(
     count_of(compiled$rows, "row"),
-    if (nrow(compiled$dropped)) paste(nrow(compiled$dropped), "left out"),
+    if (nrow(compiled$dropped)) paste0(nrow(compiled$dropped), " left out", if (NROW(problem$left_out)) " (hollow: by hand)"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
     if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
     if (band != "none" && length(problem$model$predictors) < 2) {
@@ -144,9 +185,11 @@ fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   paste(parts, collapse = "; ")
 }
 
-draw_curve <- function(points, problem, at, run, components, band, level) {
-  predictor <- problem$model$predictors
-  curve <- curve_table(points$x, problem, at, run, band, level)
+draw_curve <- function(points, problem, at, run, components, band, level, scales, call) {
+  log <- predictor_axis(problem, points$x, scales$x, call)
+  log_y <- is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)
+  curve <- curve_table(points$x, problem, at, run, band, level, log)
+  if (log_y) curve <- curve[curve$fitted > 0, ]
   is_start <- is.null(run)
   plot <- ggplot2::ggplot(points, aes(.data$x))
   if (!is.null(curve$lower)) {
@@ -165,12 +208,14 @@ draw_curve <- function(points, problem, at, run, components, band, level) {
   }
   plot +
     ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
+    left_out_points(problem) +
     censored_points(points) +
     (if (components) component_lines(curve$x, problem, at)) +
     ggplot2::geom_line(
       aes(y = .data$fitted), curve, colour = colours[[if (is_start) "start" else "fit"]], linewidth = 0.9,
       linetype = if (is_start) "dashed" else "solid"
     ) +
+    x_axis(log) + y_axis(log_y) +
     ggplot2::labs(
       x = fit_axis(problem), y = response_label(problem)
     )
@@ -178,22 +223,41 @@ draw_curve <- function(points, problem, at, run, components, band, level) {
 
 point_alpha <- function(n) if (n > 2000) 0.15 else 0.6
 
-# The curve on a fine grid over the data, with its band where there is a run to doubt.
-curve_table <- function(x, problem, at, run, band = "none", level = 0.95, call = rlang::caller_env()) {
+# The curve over the data, with its band where there is a run to doubt.
+curve_table <- function(x, problem, at, run, band = "none", level = 0.95, log = FALSE, call = rlang::caller_env()) {
   predictor <- problem$model$predictors
-  grid <- if (length(predictor)) {
-    data.frame(x = seq(min(x), max(x), length.out = 400))
-  } else {
-    data.frame(x = range(x))
-  }
-  rows <- stats::setNames(grid, if (length(predictor)) predictor else ".row")
-  grid$fitted <- model_rows(problem, rows, core_evaluate, at)
+  named <- function(x) stats::setNames(data.frame(x), if (length(predictor)) predictor else ".row")
+  curve <- function(x) model_rows(problem, named(x), core_evaluate, at)
+  grid <- data.frame(x = if (length(predictor)) curve_grid(x, curve, log) else range(x))
+  rows <- named(grid$x)
+  grid$fitted <- curve(grid$x)
   if (band != "none" && isTRUE(interval_freedom(run) > 0)) {
     error <- curve_errors(run, rows, call)
     grid[c("lower", "upper")] <- curve_ends(run, grid$fitted, error, level)
     if (band == "prediction") grid[c("reading_lower", "reading_upper")] <- reading_ends(run, rows, grid$fitted, error, level, call)
   }
   grid[is.finite(grid$fitted), ]
+}
+
+# Readings that were left out, hollow, where they can be drawn.
+left_out_points <- function(problem) {
+  rows <- problem$left_out$row
+  predictor <- problem$model$predictors
+  if (length(rows) == 0 || length(predictor) > 1) return(list())
+  data <- vctrs::vec_slice(unclass_measurements(problem$measurements), rows)
+  readings <- tryCatch(response_of(problem, data), error = function(e) NULL)
+  if (is.null(readings)) return(list())
+  points <- data.frame(x = if (length(predictor)) as.double(column_of(data, predictor)) else rows, y = readings)
+  points <- points[is.finite(points$x) & is.finite(points$y), ]
+  list(ggplot2::geom_point(aes(.data$x, .data$y), points, inherit.aes = FALSE, shape = 1, size = 2.2, stroke = 0.8, colour = colours[["data"]]))
+}
+
+# The response in some rows of a table.
+response_of <- function(problem, data) {
+  collector <- node_collector(problem$model$columns, character(), problem$model$constants)
+  place <- collector$add(problem$model$response)
+  columns <- lapply(stats::setNames(nm = problem$model$columns), function(name) as.double(column_of(data, name)))
+  core_evaluate(collector$nodes(), place, columns, nrow(data), numeric(0))
 }
 
 # Triangles that point to where a censored reading may lie.

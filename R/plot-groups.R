@@ -27,12 +27,14 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
   titles <- paste0(group_titles(fits)[shown], ifelse(fits$converged[shown], "", paste0(" (", fits$reason[shown], ")")))
   titles <- factor(titles, unique(titles))
   points <- do.call(rbind, Map(function(k, title) group_points(fits, k, title), shown, titles))
-  curves <- do.call(rbind, Map(function(k, title) group_curve(fits, k, title), shown, titles))
+  log <- is_log_axis(points$x)
+  curves <- do.call(rbind, Map(function(k, title) group_curve(fits, k, title, log), shown, titles))
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y)) +
     ggplot2::geom_point(colour = colours[["data"]], alpha = 0.6, size = 1.2, na.rm = TRUE) +
     (if (!is.null(curves)) ggplot2::geom_line(ggplot2::aes(linetype = .data$converged), curves, colour = colours[["fit"]], linewidth = 0.7)) +
     ggplot2::scale_linetype_manual(values = c(`TRUE` = "solid", `FALSE` = "dashed"), guide = "none") +
     ggplot2::facet_wrap(ggplot2::vars(.data$group)) +
+    x_axis(log) +
     ggplot2::labs(
       title = paste0(count_of(length(fits), "group"), ", ", sum(fits$converged), " converged", if (pages > 1) paste0("; page ", page, " of ", pages)),
       subtitle = model_subtitle(fits$problem), x = axis_label(predictor, fits$problem$units), y = response_label(fits$problem)
@@ -49,15 +51,17 @@ group_points <- function(fits, k, title) {
   tibble(group = title, x = as.double(column), y = evaluate_on_rows(problem$model$response, problem, rows))
 }
 
-# 120 places along the group's own stretch of the predictor.
-group_curve <- function(fits, k, title) {
+# Along the group's own stretch of the predictor.
+group_curve <- function(fits, k, title, log) {
   if (anyNA(fits$x[, k])) return(NULL)
   problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   predictor <- problem$model$predictors
   column <- as.double(column_of(problem$measurements, predictor))
-  x <- seq(min(column, na.rm = TRUE), max(column, na.rm = TRUE), length.out = 120)
   status <- parameter_status(problem)
   collector <- node_collector(predictor, status$free, c(problem$model$constants, status$fixed), status$tied)
   root <- collector$add(problem$model$expression)
-  tibble(group = title, x = x, y = core_evaluate(collector$nodes(), root, list(x), length(x), fits$x[, k]), converged = fits$converged[k])
+  nodes <- collector$nodes()
+  curve <- function(x) core_evaluate(nodes, root, list(x), length(x), fits$x[, k])
+  x <- curve_grid(column, curve, log)
+  tibble(group = title, x = x, y = curve(x), converged = fits$converged[k])
 }

@@ -44,14 +44,16 @@ draw_model_curves <- function(runs) {
   compiled <- compiled_of(runs[[1]])
   points <- fit_points(problem, compiled, runs[[1]]$estimate)
   points$x <- fit_places(problem, compiled)
+  log <- predictor_axis(problem, points$x)
   lines <- do.call(rbind, lapply(names(runs), function(name) {
-    data.frame(curve_table(points$x, runs[[name]]$problem, runs[[name]]$estimate, NULL)[c("x", "fitted")], model = factor(name, names(runs)))
+    data.frame(curve_table(points$x, runs[[name]]$problem, runs[[name]]$estimate, NULL, log = log)[c("x", "fitted")], model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$x)) +
     ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$model, linetype = .data$model), lines, linewidth = 0.9) +
     model_inks(names(runs)) +
+    x_axis(log) +
     ggplot2::labs(x = fit_axis(problem), y = response_label(problem)) +
     theme_tundrel()
 }

@@ -1,6 +1,6 @@
 #' Draw the curve at one or several starts
 #'
-#' @param problem \[tundrel_problem] With a start for every parameter, unless `starts` has them.
+#' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best.
 #' @param starts \[data.frame] Several starts, a row each, such as [suggest_start()] makes; the first
 #'   six are drawn.
 #' @return A ggplot: the measurements, and a curve a start, told apart by colour and line type and
@@ -21,11 +21,12 @@ plot_start <- function(problem, starts = NULL) {
   predictors <- problem$model$predictors
   response <- response_rows(compiled)
   x <- if (length(predictors) == 1) compiled$columns[[predictors]] else compiled$used
+  log <- predictor_axis(problem, x)
   label <- paste0("start ", values$start, ": value ", format_number(values$value))
   curves <- lapply(seq_len(nrow(values)), function(i) {
     at <- unlist(values[i, free])
     line <- if (length(predictors) == 1) {
-      curve_table(x, problem, at, NULL)[c("x", "fitted")]
+      curve_table(x, problem, at, NULL, log = log)[c("x", "fitted")]
     } else {
       data.frame(x = response, fitted = fitted_rows(compiled, at))
     }
@@ -50,5 +51,6 @@ plot_start <- function(problem, starts = NULL) {
     ggplot2::geom_point(aes(y = .data$response), data.frame(x, response), colour = colours[["data"]], alpha = point_alpha(length(x))) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$start, linetype = .data$start), curves, linewidth = 0.9) +
     ggplot2::scale_linetype_discrete(name = NULL) +
+    x_axis(log) +
     ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem)) + marks
 }

@@ -18,6 +18,10 @@ choose_rows <- function(problem, censoring = NULL) {
   # made when the first row is left out: most tables are whole, and may be long
   keep <- NULL
   dropped <- list()
+  if (NROW(problem$left_out)) {
+    dropped <- list(tibble(row = problem$left_out$row, reason = left_out_text(problem$left_out$reason)))
+    keep <- !seq_len(nrow(data)) %in% problem$left_out$row
+  }
   of_response <- if (!is.null(censoring)) setdiff(all.vars(problem$model$response), problem$model$predictors)
   for (name in union(problem$model$columns, criterion_columns(problem))) {
     column <- column_of(data, name)

@@ -79,7 +79,10 @@ rows_of_group <- function(groups, k) groups$order[seq_len(groups$first[k + 1] - 
 # The problem of one group, which has no groups any more.
 group_problem <- function(problem, rows, start = NULL) {
   # a long table whose groups follow each other is all there already: rows are named once each
-  if (length(rows) < nrow(problem$measurements) || is.unsorted(rows)) problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
+  if (length(rows) < nrow(problem$measurements) || is.unsorted(rows)) {
+    if (!is.null(problem$left_out)) problem$left_out <- left_out_of(problem$left_out, rows)
+    problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
+  }
   attr(problem$measurements, "units") <- problem$units
   problem$by <- NULL
   if (!is.null(start)) problem$start[names(start)] <- start

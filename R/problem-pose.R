@@ -115,6 +115,8 @@ new_problem <- function(data, model) {
 
 # A misspelt column becomes a parameter; where one is spelt almost like a column, that is worth a word.
 misspelt_column <- function(parameter, columns) {
+  same <- columns[tolower(columns) == tolower(parameter)]
+  if (length(same) == 1) return(same)
   if (nchar(parameter) < 4) return(NULL)
   near <- nearest_name(parameter, columns)
   if (is.null(near) || gsub("[0-9]", "", near) == gsub("[0-9]", "", parameter)) return(NULL)

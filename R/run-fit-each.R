@@ -18,6 +18,7 @@
 #' @param tolerance,max_evaluations As for [fit_local()], for each group.
 #' @param threads \[integer(1)] Threads over which groups are shared out. Results do not depend on it, nor on a plan of the
 #'   future package, over whose workers groups are shared out where there is one.
+#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
 #'
 #' @return An object of class `tundrel_fits`. Printing reads it; [coef_table()], `glance()`, [uncertainty()], [check_residuals()],
 #'   [residual_table()] table it, [plot_groups()] draws it, and `fits[[i]]` is the run of a group (by number, or by the text of
@@ -36,7 +37,8 @@
 #' fits
 #' coef_table(fits)
 #' coef_table(fit_each(problem, shared = "half"))
-fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1) {
+fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1, ...) {
+  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))

@@ -25,6 +25,7 @@
 #'   [plot_population()].
 #' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
 #'   are shared out by `future::plan()`, where one is set.
+#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
 #'
 #' @return A run, as from [fit_local()].
 #' @section Errors: As for [fit_local()]; `tundrel_error_condition` for a parameter without a range.
@@ -37,7 +38,8 @@
 #'   fit_global(seed = 7)
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
-                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
+                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ...) {
+  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   refuse_outside(problem)
   check_global(solver)

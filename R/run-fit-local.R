@@ -32,6 +32,7 @@
 #'   [finish()]; `NULL` for none. A file that holds anything but a run is refused; where it can no longer be written, a
 #'   warning says so and the fit goes on.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
+#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
 #'   [tidy()], [trace_table()], [residual_table()], [uncertainty()], [plot_fit()]; R's own `coef
@@ -50,7 +51,8 @@
 #'   fit_local()
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = NULL,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
-                      progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
+                      progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ...) {
+  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   began <- seconds_now()
   problem <- as_problem(problem)
   check_progress(progress)

@@ -120,6 +120,12 @@ problem_from_stored <- function(stored, path, fun) {
   demand(is.null(criterion) != has_rows(problem), "criterion")
   if (!is.null(criterion)) problem <- judge_by(problem, criterion)
   problem <- subject_to(problem, text = as.character(unlist(stored$conditions)))
+  if (!is.null(stored$left_out)) {
+    demand(length(stored$left_out$row) == length(stored$left_out$reason), "left_out")
+    for (reason in unique(unlist(stored$left_out$reason))) {
+      problem <- leave_out(problem, numbers_of(stored$left_out$row)[unlist(stored$left_out$reason) == reason], reason = reason)
+    }
+  }
   for (name in names(stored$search_within)) {
     box <- stored$search_within[[name]]
     problem$search_box[[name]] <- structure(numbers_of(box$range), log = if (box$log) TRUE)

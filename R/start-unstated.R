@@ -84,7 +84,9 @@ suggested_beside <- function(problem, missing) {
 
 # A column that is spelt almost like the parameter is more likely than a parameter that nobody mentions again.
 refuse_lookalikes <- function(missing, columns, call) {
-  meant <- Filter(Negate(is.null), lapply(stats::setNames(nm = missing), misspelt_column, columns = columns))
+  # a short name in capitals beside a column in small letters is a custom of many fields
+  long <- missing[nchar(missing) > 3]
+  meant <- Filter(Negate(is.null), lapply(stats::setNames(nm = long), misspelt_column, columns = columns))
   if (length(meant) == 0) return(invisible())
   refuse("model", c(
     "Parameter {.field {names(meant)[1]}} has no start, and is spelt almost like the column {.field {meant[[1]]}}.",

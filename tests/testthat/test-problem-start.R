@@ -22,8 +22,42 @@ test_that("starts that cannot serve are refused", {
   expect_refusal(start_from(problem, a = Inf), "model", c("a would start from", "finite"))
   expect_refusal(start_from(problem, a = "1"), "model", "one finite number")
   expect_refusal(start_from(problem, 1, 2), "model", "need names")
-  expect_refusal(fit_local(start_from(problem, a = 1)), "model", c("rate has no start", "start_from()"))
-  expect_refusal(fit_local(problem), "model", "Parameters a and rate have no start")
+})
+
+test_that("a start that nobody stated is suggested, and said", {
+  problem <- pose(decay(), y ~ a * exp(-rate * x))
+  best <- fit_local(start_from(problem, a = 2, rate = 0.4))
+  expect_message(run <- fit_local(problem), "Start suggested: a = .*, rate = .* \\(the best of many points tried", class = "tundrel_message_start")
+  expect_equal(coef(run), coef(best), tolerance = 1e-7)
+  # what was stated stays, and only the rest is suggested
+  expect_message(run <- fit_local(start_from(problem, a = 2.5)), "Start suggested: rate = ")
+  expect_equal(run$start[["a"]], 2.5)
+  expect_message(begun <- start_from(problem), "Start suggested")
+  expect_false(anyNA(begun$start))
+  expect_silent(start_from(begun))
+  expect_message(preview(problem), "Start suggested")
+  grouped <- pose(transform(rbind(decay(), decay()), g = rep(1:2, each = nrow(decay()))), y ~ a * exp(-rate * x), by = g)
+  expect_message(fits <- fit_each(grouped), "Starts suggested for each group")
+  expect_true(all(fits$converged))
+  # of a function nothing is known but where to look
+  bowl <- pose(function(u, v) (u - 1)^2 + (v - 2)^2)
+  expect_refusal(fit_local(bowl), "model", c("u and v have no start", "start_from(problem, u = 1)", "suggest_start()"))
+  expect_message(run <- fit_local(search_within(bowl, u = c(-3, 3), v = c(0, 5))), "middle of the range")
+  expect_equal(coef(run), c(u = 1, v = 2), tolerance = 1e-6)
+})
+
+test_that("verbs on a run mean its problem, begun at its answer", {
+  run <- fit_local(pose(decay(), y ~ a * exp(-rate * x)) |> start_from(a = 2, rate = 0.4))
+  again <- fit_local(run)
+  expect_equal(again$start, run$estimate)
+  held <- run |> subject_to(rate <= 0.3) |> fit_local()
+  expect_equal(held$estimate[["rate"]], 0.3)
+  robust <- run |> judge_by(robust_error()) |> fit_local()
+  expect_true(robust$converged)
+  expect_equal(start_from(run, a = 1)$start[["a"]], 1)
+  expect_equal(start_from(run)$start[["rate"]], run$estimate[["rate"]])
+  expect_equal(search_within(run, a = c(1, 5))$search_box$a, c(1, 5))
+  expect_refusal(subject_to(3, a > 0), "argument", "must be a problem")
 })
 
 test_that("a start outside the conditions is moved inside, and said so", {

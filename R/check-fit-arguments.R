@@ -1,0 +1,21 @@
+# Arguments that a fit does not have, because what they would say is said elsewhere.
+
+said_elsewhere <- c(
+  start = "start_from(problem, a = 1)", starts = "fit_multistart(problem, starts = 20)", method = "solver", algorithm = "solver", optimiser = "solver",
+  lower = "subject_to(problem, a > 0)", upper = "subject_to(problem, a < 10)", bounds = "subject_to(problem, between(a, 0, 10))",
+  constraints = "subject_to(problem, a + b <= 1)", fixed = "subject_to(problem, a == 1)", weights = "judge_by(problem, least_squares(weights = w))",
+  sd = "judge_by(problem, least_squares(sd = y_sd))", family = "judge_by(problem, max_likelihood(\"poisson\"))", criterion = "judge_by(problem, robust_error())",
+  loss = "judge_by(problem, robust_error())", data = "pose(data, y ~ a * x)", formula = "pose(data, y ~ a * x)", model = "pose(data, y ~ a * x)",
+  subset = "leave_out(problem, where = x > 10)", by = "pose(data, y ~ a * x, by = g)", shared = "fit_each(problem, shared = \"a\")", seed = "fit_global(problem, seed = 1)",
+  tol = "tolerance", iterations = "max_iterations", evaluations = "max_evaluations", seconds = "max_seconds", verbose = "progress", trace = "progress", cores = "threads"
+)
+
+# `given`: what came in beyond the arguments that there are, `own`.
+refuse_other_arguments <- function(given, own, call = rlang::caller_env()) {
+  if (length(given) == 0) return(invisible())
+  name <- rlang::names2(given)[1]
+  if (!nzchar(name)) refuse("argument", c("There are more arguments than this function takes.", "i" = "It takes {.arg {own}}."), call = call)
+  elsewhere <- said_elsewhere[tolower(name)]
+  hint <- if (is.na(elsewhere)) suggestion(name, own, "arguments") else c("i" = if (elsewhere %in% own) "The argument is called {.arg {elsewhere}}." else "Say it with {.code {elsewhere}}.")
+  refuse("argument", c("There is no argument {.arg {name}} here.", hint), call = call)
+}

@@ -1,0 +1,24 @@
+# Other names that the trade has for what is called otherwise here: they are understood in questions, not as names.
+trade_names <- c(
+  # solvers
+  lm = "levenberg_marquardt", marquardt = "levenberg_marquardt", levenberg = "levenberg_marquardt", damped_least_squares = "levenberg_marquardt",
+  gn = "gauss_newton", simplex = "nelder_mead", downhill_simplex = "nelder_mead", cg = "conjugate_gradient",
+  steepest_descent = "gradient_descent", gd = "gradient_descent", quasi_newton = "bfgs", limited_memory = "lbfgs",
+  de = "differential_evolution", genetic = "differential_evolution", evolution = "differential_evolution", simulated_annealing = "annealing", sa = "annealing",
+  cma = "cma_es", golden_section = "brent", direction_set = "powell", sequential_quadratic = "sqp", brute_force = "grid", grid_search = "grid",
+  # families
+  gaussian = "normal", gauss = "normal", normal_distribution = "normal", lognorm = "lognormal", log_normal = "lognormal", double_exponential = "laplace",
+  t = "student", students_t = "student", negbin = "negative_binomial", counts = "poisson", bernoulli = "binomial",
+  # functions of the model language
+  ln = "log", lg = "log10", expit = "plogis", logit = "qlogis", logistic = "plogis", sgn = "sign", arctan = "atan", arcsin = "asin", arccos = "acos",
+  power = "^", pow = "^", `if` = "ifelse", where = "ifelse", heaviside = "ifelse", normal_cdf = "pnorm", j0 = "bessel_j0", j1 = "bessel_j1",
+  # goals and losses
+  max = "maximise", min = "minimise", maximize = "maximise", minimize = "minimise", bisquare = "tukey", biweight = "tukey"
+)
+
+# What such a name means among some choices, or NULL.
+trade_name <- function(name, choices) {
+  if (!rlang::is_string(name)) return(NULL)
+  meant <- unname(trade_names[tolower(gsub("[ .'-]+", "_", name))])
+  if (!is.na(meant) && meant %in% choices) meant
+}

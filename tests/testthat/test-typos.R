@@ -1,0 +1,36 @@
+test_that("what the trade calls otherwise is understood in questions", {
+  problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
+  expect_refusal(fit_local(problem, "LM"), "solver", "Did you mean levenberg_marquardt?")
+  expect_refusal(fit_local(problem, "simplex"), "solver", "Did you mean nelder_mead?")
+  expect_refusal(fit_local(problem, "Gauss-Newton"), "solver", "Did you mean gauss_newton?")
+  expect_refusal(judge_by(problem, max_likelihood("gaussian")), "criterion", "Did you mean normal?")
+  expect_refusal(pose(decay(), y ~ a * ln(x + b)), "model", "Did you mean log?")
+  expect_refusal(pose(~ (u - 1)^2, goal = "minimize"), "model", "Did you mean minimise?")
+})
+
+test_that("arguments that a fit does not have are answered with where to say it", {
+  problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
+  expect_refusal(fit_local(problem, start = c(a = 1)), "argument", c("no argument start", "start_from(problem, a = 1)"))
+  expect_refusal(fit_local(problem, method = "newton"), "argument", "The argument is called solver")
+  expect_refusal(fit_local(problem, tolerence = 1e-3), "argument", "Did you mean tolerance?")
+  expect_refusal(fit_global(problem, lower = 0), "argument", "subject_to(problem, a > 0)")
+  expect_refusal(fit_multistart(problem, weights = 1), "argument", "least_squares(weights = w)")
+  expect_refusal(fit_each(pose(transform(decay(), g = 1), y ~ a * exp(-b * x), by = g), bounds = 1), "argument", "between")
+  expect_refusal(fit_local(problem, "newton", 1e-8, 100, 10, 5, NULL, "none", "none", NULL, 1, 7), "argument", "more arguments")
+})
+
+test_that("conditions may be texts, and names that differ only in case are asked about", {
+  problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
+  expect_identical(conditions_table(subject_to(problem, "a > 0", b <= 1))$condition, c("a > 0", "b <= 1"))
+  expect_refusal(subject_to(problem, "a >"), "condition", "is not a condition")
+  expect_warning(pose(decay(), y ~ a * exp(-b * X)), "Did you mean the column")
+})
+
+test_that("the catalogue is searched by words of the field", {
+  expect_true(all(c("logistic_growth", "exponential_growth") %in% models("growth")$model))
+  expect_true("rise_between_plateaus" %in% models("sigmoid dose response")$model)
+  expect_true("saturating_uptake" %in% models("enzyme kinetics")$model)
+  expect_true("temperature_activation" %in% models("activation energy")$model)
+  expect_identical(models()$model, sort(models()$model))
+  expect_refusal(models("astrology"), "model", "No model is about")
+})
