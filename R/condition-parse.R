@@ -49,7 +49,8 @@ parse_condition_text <- function(text, parameters, call = rlang::caller_env()) {
       if (lengths(regmatches(text, gregexpr("[<>]", text))) > 1) c("i" = "Two limits are written as {.code between(k, 0, 1)}.")
     ), call = call)
   }
-  parse_conditions(expr, parameters, text, call)
+  each <- for_each_level(with_level_names(expr, parameters, call), parameters, call)
+  unlist(lapply(each, function(one) parse_conditions(one, parameters, if (length(each) > 1) with_plain_levels(expression_text(one)) else text, call)), recursive = FALSE)
 }
 
 classify_comparison <- function(sign, left, right, parameters, text, call) {

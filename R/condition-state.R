@@ -37,8 +37,11 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
       for (sentence in written) stated <- c(stated, parse_condition_text(sentence, parameters))
       next
     }
-    expr <- with_numbers(written, parameters, rlang::quo_get_env(quosure))
-    stated <- c(stated, parse_conditions(expr, parameters, expression_text(written)))
+    written <- with_level_names(written, parameters)
+    for (one in for_each_level(written, parameters)) {
+      expr <- with_numbers(one, parameters, rlang::quo_get_env(quosure))
+      stated <- c(stated, parse_conditions(expr, parameters, with_plain_levels(expression_text(one))))
+    }
   }
   for (sentence in text) stated <- c(stated, parse_condition_text(sentence, parameters))
   if (isTRUE(replace)) problem <- drop_conditions(problem, unlist(lapply(stated, named_parameters)))

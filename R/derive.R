@@ -50,6 +50,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
 
 derived_quantity <- function(name, written, run, call) {
   constants <- run$problem$model$constants
+  written <- with_level_names(written, names(coef(run)), call)
   expression <- with_constants(written_shapes(written, call), constants)
   values <- coef(run)
   unknown <- setdiff(value_names(expression, call), c(names(values), "pi"))

@@ -47,7 +47,7 @@ pose_stored.tundrel_evaluator_function <- function(evaluator, stored, path, fun)
 formula_with_calls <- function(stored, path, fun) {
   formula <- plan_expression(list(path = path), "model", stored$model)
   calls <- unlist(stored$calls)
-  foreign <- setdiff(called_names(formula), c("~", "(", calls, language_functions(), names(shapes), "lag"))
+  foreign <- setdiff(called_names(formula), c("~", "(", "[", calls, language_functions(), names(shapes), "lag"))
   if (length(foreign) || !rlang::is_call(formula, "~", n = 2)) {
     refuse("file", c(
       "The model in {.file {path}} is not one that {.fn write_run} writes.",

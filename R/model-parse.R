@@ -9,6 +9,12 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   constants <- check_constants(constants, names(data), call)
   response <- written_shapes(rlang::f_lhs(formula), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
+  levels <- list()
+  if ("[" %in% called_names(expression)) {
+    with_levels <- written_levels(expression, data, usable_for_levels(response, expression, data), call)
+    expression <- with_levels$expression
+    levels <- with_levels$levels
+  }
   derived <- Filter(function(name) startsWith(name, "lag(") || is_derived(name), setdiff(union(all.vars(response), all.vars(expression)), names(data)))
   columns <- c(names(data), known_derived(derived, data))
 
@@ -60,10 +66,16 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   # Compiled here once only to find what is wrong with its calls.
   node_collector(columns, parameters, constants)$add(if (length(calls)) response else call("-", response, expression), call)
   list(
-    calls = calls,
+    calls = calls, levels = levels,
     formula = formula, response = response, expression = expression, predictors = predictors,
     columns = union(response_names, predictors), parameters = parameters, constants = constants
   )
+}
+
+# Rows in which nothing that the model names is missing.
+usable_for_levels <- function(response, expression, data) {
+  named <- intersect(union(all.vars(response), all.vars(expression)), names(data))
+  stats::complete.cases(as.data.frame(unclass_measurements(data))[named])
 }
 
 check_constants <- function(constants, columns, call) {

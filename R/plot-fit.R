@@ -159,6 +159,7 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
     subtitle = model_subtitle(problem), caption = fit_caption(problem, compiled, run, band, level)
   )
   predictors <- problem$model$predictors
+  if (is_drawn_by_levels(problem)) return(draw_levels(points, problem, compiled, at, run, band, level, scales, call) + labels + theme_tundrel())
   columns <- compiled$columns[predictors]
   if (length(predictors) > 1) {
     panels <- c(list(draw_observed_fitted(points, problem)), Map(draw_against, predictors, columns, list(points), list(problem)))
@@ -177,7 +178,7 @@ fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
     if (nrow(compiled$dropped)) paste0(nrow(compiled$dropped), " left out", if (NROW(problem$left_out)) " (hollow: by hand)"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
     if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
-    if (band != "none" && length(problem$model$predictors) < 2) {
+    if (band != "none" && length(shape_predictors(problem)) < 2) {
       paste0("band: ", format_number(100 * level), " % for the curve", if (band == "prediction") "; dotted: for a new reading")
     },
     if (!is.null(run) && !run$converged) paste0("NOT converged (", run$stop_reason, ")")
@@ -192,14 +193,7 @@ draw_curve <- function(points, problem, at, run, components, band, level, scales
   if (log_y) curve <- curve[curve$fitted > 0, ]
   is_start <- is.null(run)
   plot <- ggplot2::ggplot(points, aes(.data$x))
-  if (!is.null(curve$lower)) {
-    plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), curve, fill = colours[["band"]], alpha = 0.35)
-  }
-  if (!is.null(curve$reading_lower)) {
-    for (end in c("reading_lower", "reading_upper")) {
-      plot <- plot + ggplot2::geom_line(aes(y = .data[[end]]), curve, colour = colours[["fit"]], linetype = "dotted")
-    }
-  }
+  plot <- plot + curve_band(curve)
   if (any(is.finite(points$spread))) {
     plot <- plot + ggplot2::geom_linerange(
       aes(ymin = .data$response - .data$spread, ymax = .data$response + .data$spread),
@@ -221,12 +215,25 @@ draw_curve <- function(points, problem, at, run, components, band, level, scales
     )
 }
 
+# How well the curve is known, and dotted where new readings would fall.
+curve_band <- function(curve) {
+  list(
+    if (!is.null(curve$lower)) ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), curve, fill = colours[["band"]], alpha = 0.35),
+    if (!is.null(curve$reading_lower)) lapply(c("reading_lower", "reading_upper"), function(end) {
+      ggplot2::geom_line(aes(y = .data[[end]]), curve, colour = colours[["fit"]], linetype = "dotted")
+    })
+  )
+}
+
 point_alpha <- function(n) if (n > 2000) 0.15 else 0.6
 
-# The curve over the data, with its band where there is a run to doubt.
-curve_table <- function(x, problem, at, run, band = "none", level = 0.95, log = FALSE, call = rlang::caller_env()) {
-  predictor <- problem$model$predictors
-  named <- function(x) stats::setNames(data.frame(x), if (length(predictor)) predictor else ".row")
+# The curve over the data, with its band where there is a run to doubt; `beside` holds the other columns that the model needs, in one row.
+curve_table <- function(x, problem, at, run, band = "none", level = 0.95, log = FALSE, beside = NULL, call = rlang::caller_env()) {
+  predictor <- shape_predictors(problem)
+  named <- function(x) {
+    rows <- stats::setNames(data.frame(x), if (length(predictor)) predictor else ".row")
+    if (is.null(beside)) rows else data.frame(rows, beside, check.names = FALSE)
+  }
   curve <- function(x) model_rows(problem, named(x), core_evaluate, at)
   grid <- data.frame(x = if (length(predictor)) curve_grid(x, curve, log) else range(x))
   rows <- named(grid$x)

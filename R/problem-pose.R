@@ -18,6 +18,10 @@
 #' the order of the rows; `lag(column, by = group)` looks within each group, and so does `difference(column, by = group)`. `difference(column)` is the
 #' change from the row before.
 #'
+#' A parameter with a column in brackets, `top[site]`, has one value for each level of that column (texts, whole numbers, yes and no),
+#' also of two, `top[site, year]`. They are called `top[fen]`, `top[ridge]`, ... everywhere; a bare `top` stands for all of them in
+#' [start_from()], [search_within()] and [subject_to()]. `(site == "fen")` is one in rows where the column is that text, else zero.
+#'
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.
 #'

@@ -25,6 +25,7 @@ search_within <- function(problem, ...) {
   if (length(boxes) && !rlang::is_named(boxes)) {
     refuse("condition", "Every range needs the name of its parameter, as in {.code top = c(1, 40)}.")
   }
+  boxes <- for_levels(boxes, names(problem$start))
   for (name in names(boxes)) {
     if (!name %in% names(problem$start)) {
       refuse("condition", c("There is no parameter {.field {name}} to search for.", suggestion(name, names(problem$start), "parameters")))

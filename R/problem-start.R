@@ -22,6 +22,7 @@ start_from <- function(problem, ...) {
   names_known <- names(problem$start)
   if (length(meant$others) == 0) return(with_unstated(problem))
   values <- start_values(meant$others, names_known)
+  values <- for_levels(values, names_known)
   for (name in names(values)) {
     if (!name %in% names_known) {
       refuse("model", c(
@@ -41,6 +42,14 @@ start_from <- function(problem, ...) {
     problem$start[[name]] <- value
   }
   problem
+}
+
+# Values of a bare name go to all its levels.
+for_levels <- function(values, parameters) {
+  # a level of its own has its own value
+  names <- lapply(names(values), function(name) if (name %in% parameters) name else setdiff(named_levels(name, parameters), names(values)))
+  names[lengths(names) == 0] <- names(values)[lengths(names) == 0]
+  stats::setNames(rep(values, lengths(names)), unlist(names))
 }
 
 # Names that the given starts have, whatever they are given as.

@@ -17,7 +17,7 @@ checked_rows <- function(run, compiled, along) {
   # where the criterion is not the plain sum of squares of these residuals, they need not stand upright on the tangent
   # plane, as the reference does
   z <- upright(diagnostics$standardised, tangent, known)
-  predictors <- if (has_curve(run$problem)) compiled$columns[run$problem$model$predictors]
+  predictors <- if (has_curve(run$problem)) compiled$columns[shape_predictors(run$problem)]
   list(
     z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,

@@ -2,7 +2,7 @@
 # Installs what building, running and testing tundrel needs. Quick when nothing is missing.
 set -eu
 
-packages="base64enc cli filelock future generics ggplot2 globals htmltools jsonlite optparse patchwork progressr ragg Rcpp RcppEigen readr readxl
+packages="base64enc cli filelock future generics ggplot2 globals htmltools jsonlite mvtnorm optparse patchwork progressr ragg Rcpp RcppEigen readr readxl
   rlang rmarkdown roxygen2 testthat tibble withr xml2 yaml lintr"
 debian="r-base-core g++ make catch2 pandoc"
 
