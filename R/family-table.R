@@ -70,3 +70,9 @@ find_family <- function(name, call = rlang::caller_env()) {
 }
 
 whole <- function(y) y >= 0 & y == round(y)
+
+# Other names of families.
+family_trade_names <- c(
+  gaussian = "normal", gauss = "normal", normal_distribution = "normal", lognorm = "lognormal", log_normal = "lognormal", double_exponential = "laplace",
+  t = "student", students_t = "student", negbin = "negative_binomial", counts = "poisson", bernoulli = "binomial"
+)

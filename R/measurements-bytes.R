@@ -93,7 +93,7 @@ is_comment <- function(lines, comment) {
 }
 
 decoded <- function(bytes, encoding, file, call) {
-  no_text <- function(why) refuse("measurements", c("{.file {file}} is no table of text.", "x" = why, "i" = "Save it as a text file (CSV, in UTF-8)."), call = call)
+  no_text <- function(why) refuse("measurements", c("{.file {named_file(file)}} is no table of text.", "x" = why, "i" = "Save it as a text file (CSV, in UTF-8)."), call = call)
   mark <- byte_order_marks[[encoding]]
   if (identical(utils::head(bytes, length(mark)), mark)) bytes <- utils::tail(bytes, -length(mark))
   if (encoding != "UTF-8") {
@@ -116,14 +116,14 @@ decoded <- function(bytes, encoding, file, call) {
 as_western <- function(text, file, no_text) {
   found <- iconv(text, "windows-1252", "UTF-8")
   if (is.na(found)) no_text("It is neither in UTF-8 nor in the western encodings (Latin-1, Windows-1252).")
-  cli::cli_inform(c("i" = "{.file {file}} is not in UTF-8: read as Windows-1252 (Latin-1)."), class = "tundrel_message_encoding")
+  cli::cli_inform(c("i" = "{.file {named_file(file)}} is not in UTF-8: read as Windows-1252 (Latin-1)."), class = "tundrel_message_encoding")
   found
 }
 
 refuse_long_lines <- function(longest, file, call) {
   if (longest <= most_line_bytes) return(invisible())
   refuse("measurements", c(
-    "{.file {file}} is no table: a line of it has more than {format(most_line_bytes, big.mark = ',', scientific = FALSE)} bytes.",
+    "{.file {named_file(file)}} is no table: a line of it has more than {format(most_line_bytes, big.mark = ',', scientific = FALSE)} bytes.",
     "i" = "Measurements stand below each other, a row a line."
   ), call = call)
 }

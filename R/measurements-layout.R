@@ -11,23 +11,22 @@ layout_of <- function(plain, file, call = rlang::caller_env()) {
   lines <- sub("^\ufeff", "", lines)
   records <- joined_lines(lines)
   filled <- records$first[nzchar(trimws(records$text))]
-  if (length(filled) == 0) refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
+  if (length(filled) == 0) refuse("measurements", c("{.file {named_file(file)}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
   told <- records$text[match(filled, records$first)]
   fields <- lapply(separators, function(mark) count_fields(told, mark))
-  title <- is_title(told, fields)
-  at <- if (title) 2 else 1
+  titles <- title_lines(told, fields)
+  at <- titles + 1
   delim <- delimiter_of(fields, told, at, file, call)
   if (is.null(delim)) return(spaced_layout(plain, told, filled, at, file, call))
   refuse_open_quote(told, delim, at, filled, file, call)
   n <- count_fields(told, delim)
   # names of rows stand before those that the header names
   if (length(n) > at && n[at] > 0 && all(n[-seq_len(at)] == n[at] + 1)) refuse_row_names(n[at], file, call)
-  if (title) cli::cli_inform(c("i" = "The first line of {.file {file}} is taken for a title: {.val {substr(told[1], 1, 60)}}."), class = "tundrel_message_title")
   header <- split_line(told[at], delim)
   if (length(header) > most_columns) {
-    refuse("measurements", c("{.file {file}} has {format(length(header), big.mark = ',')} columns; {format(most_columns, big.mark = ',')} can be read."), call = call)
+    refuse("measurements", c("{.file {named_file(file)}} has {format(length(header), big.mark = ',')} columns; {format(most_columns, big.mark = ',')} can be read."), call = call)
   }
-  list(plain = plain, delim = delim, before = filled[at] - 1, header = header, line = told[at], next_lines = told[at + seq_len(min(2, length(told) - at))], more = length(told) > at)
+  list(plain = plain, delim = delim, before = filled[at] - 1, header = header, line = told[at], next_lines = told[at + seq_len(min(2, length(told) - at))], more = length(told) > at, understood = tell_titles(told, titles))
 }
 
 # Lines of which an entry in quotes goes on with the next one are one row of the table, which has at most so many.
@@ -67,19 +66,6 @@ count_fields <- function(lines, mark) {
   nchar(gsub(paste0("[^", if (mark == "|") "|" else mark, "]"), "", lines)) + 1L
 }
 
-# A first line that has other fields than all lines below it, which begin with names above numbers.
-is_title <- function(lines, fields) {
-  if (length(lines) < 3 || any_decimal_commas(lines[-1])) return(FALSE)
-  if (any(vapply(fields, function(n) n[1] > 1 && all(n == n[1]), NA))) return(FALSE)
-  differs <- function(n, split) {
-    if (n[2] == 1 || n[1] == n[2] || !all(n[-1] == n[2])) return(FALSE)
-    !any(written_as_number(split(lines[2]))) && any(written_as_number(split(lines[3])))
-  }
-  if (any(vapply(names(fields), function(name) differs(fields[[name]], function(line) split_line(line, separators[[name]])), NA))) return(TRUE)
-  spaced <- all(vapply(fields, function(n) all(n == 1), NA))
-  spaced && differs(lengths(spaced_words(lines)), function(line) spaced_words(line)[[1]])
-}
-
 # The mark that the header has; NULL where no line has any.
 delimiter_of <- function(fields, lines, at, file, call) {
   header <- vapply(fields, function(n) n[at], integer(1))
@@ -87,7 +73,7 @@ delimiter_of <- function(fields, lines, at, file, call) {
   if (all(header == 1)) {
     if (any(vapply(below, function(n) length(n) > 0 && stats::median(n) > 1 && stats::median(n) == n[1], logical(1))) && !any_decimal_commas(lines[-seq_len(at)])) {
       refuse("measurements", c(
-        "The header of {.file {file}} has one column, and its rows have more.", "x" = "It is {.val {substr(lines[at], 1, 60)}}.",
+        "The header of {.file {named_file(file)}} has one column, and its rows have more.", "x" = "It is {.val {substr(lines[at], 1, 60)}}.",
         "i" = "Separate the names of columns as the entries are."
       ), call = call)
     }
@@ -102,7 +88,7 @@ delimiter_of <- function(fields, lines, at, file, call) {
   first <- names(separators)[which(header > 1)[1]]
   other <- setdiff(names(separators)[vapply(below, function(n) length(n) > 0 && all(n == header[[first]]), logical(1))], first)
   if (length(other) && length(below[[first]]) && all(below[[first]] == 1)) {
-    refuse("measurements", c("The header of {.file {file}} is separated by {first}, its rows by {other[1]}.", "i" = "Separate both alike."), call = call)
+    refuse("measurements", c("The header of {.file {named_file(file)}} is separated by {first}, its rows by {other[1]}.", "i" = "Separate both alike."), call = call)
   }
   separators[[first]]
 }
@@ -129,7 +115,7 @@ looks_spaced <- function(lines, at) {
   n[1] > 1 && all(n == n[1]) && mean(number_or_missing(unlist(below))) >= 0.5
 }
 
-number_or_missing <- function(words) written_as_number(words) | words %in% c("NA", "#N/A")
+number_or_missing <- function(words) written_as_number(words) | is_missing_code(words)
 
 # Several numbers in each entry of a single column are several columns.
 refuse_one_column <- function(lines, at, file, call) {
@@ -137,7 +123,7 @@ refuse_one_column <- function(lines, at, file, call) {
   many <- vapply(words, function(w) length(w) > 1 && mean(number_or_missing(w)) >= 0.5, NA)
   if (length(many) == 0 || mean(many) < 0.5 || length(spaced_words(lines[at])[[1]]) < 2) return(invisible())
   refuse("measurements", c(
-    "Columns of {.file {file}} seem to be separated by spaces, and not all its lines have as many words.", "x" = "Its header is {.val {substr(lines[at], 1, 60)}}.",
+    "Columns of {.file {named_file(file)}} seem to be separated by spaces, and not all its lines have as many words.", "x" = "Its header is {.val {substr(lines[at], 1, 60)}}.",
     "i" = "Separate columns by commas or tabs."
   ), call = call)
 }
@@ -149,7 +135,7 @@ spaced_layout <- function(plain, told, filled, at, file, call) {
   if (length(below) == length(header) + 1 && grepl("\"", told[at + 1], fixed = TRUE)) refuse_row_names(length(header), file, call)
   if (length(header) != length(below)) {
     refuse("measurements", c(
-      "Columns of {.file {file}} seem to be separated by spaces, but its header has {length(header)} word{?s} and its rows have {length(below)}.",
+      "Columns of {.file {named_file(file)}} seem to be separated by spaces, but its header has {length(header)} word{?s} and its rows have {length(below)}.",
       "i" = "Separate columns by commas or tabs."
     ), call = call)
   }
@@ -157,25 +143,25 @@ spaced_layout <- function(plain, told, filled, at, file, call) {
   lines <- vapply(spaced_words(readr::read_lines(plain, progress = FALSE)), paste, "", collapse = "\t")
   readr::write_lines(lines, copy)
   next_lines <- vapply(spaced_words(told[at + seq_len(min(2, length(told) - at))]), paste, "", collapse = "\t")
-  list(plain = copy, delim = "\t", before = filled[at] - 1, header = header, line = told[at], next_lines = next_lines, more = TRUE)
+  list(plain = copy, delim = "\t", before = filled[at] - 1, header = header, line = told[at], next_lines = next_lines, more = TRUE, understood = tell_titles(told, at - 1))
 }
 
 refuse_open_quote <- function(lines, delim, at, places, file, call) {
   open <- which(opens_quote(lines, if (delim == "|") "\\|" else delim))
   if (length(open)) {
     refuse("measurements", c(
-      "A quote in {.file {file}} is not closed, or text follows it.", "x" = "Line {places[open[1]]}: {.val {substr(lines[open[1]], 1, 60)}}.",
+      "A quote in {.file {named_file(file)}} is not closed, or text follows it.", "x" = "Line {places[open[1]]}: {.val {substr(lines[open[1]], 1, 60)}}.",
       "i" = "Close it, or leave it out."
     ), call = call)
   }
   if (grepl("\n", lines[at], fixed = TRUE)) {
-    refuse("measurements", c("A name in the header of {.file {file}} holds a line break.", "i" = "Write it on one line."), call = call)
+    refuse("measurements", c("A name in the header of {.file {named_file(file)}} holds a line break.", "i" = "Write it on one line."), call = call)
   }
 }
 
 refuse_row_names <- function(n, file, call) {
   refuse("measurements", c(
-    "Every row of {.file {file}} has one entry more than the header names.", "x" = "The header has {n}, the rows have {n + 1}.",
+    "Every row of {.file {named_file(file)}} has one entry more than the header names.", "x" = "The header has {n}, the rows have {n + 1}.",
     "i" = "Where the first are names of rows, give them a column name, too."
   ), call = call)
 }
@@ -184,4 +170,22 @@ refuse_row_names <- function(n, file, call) {
 empty_at_end <- function(header) {
   filled <- which(nzchar(header))
   seq_along(header) > if (length(filled)) max(filled) else 0
+}
+
+# A first column without a name, as it is written for the names of rows, beside others that have one.
+names_of_rows <- function(header) length(header) > 1 && !nzchar(header[1]) && all(nzchar(header[-1])) && !"row" %in% header
+
+unnamed_rows_told <- "The first column has no name, and is called row."
+
+# A copy without the bars that frame a table in a text file or a mail, and without the rule beneath its header.
+without_frame <- function(plain, file) {
+  framed <- function(lines) all(grepl("^\\s*[|+].*[|+]\\s*$", lines[nzchar(trimws(lines))]))
+  begin <- readr::read_lines(plain, n_max = lines_to_tell, progress = FALSE)
+  if (length(begin) < 3 || !framed(begin)) return(plain)
+  lines <- readr::read_lines(plain, progress = FALSE)
+  if (plain != file) unlink(plain)
+  lines <- lines[nzchar(trimws(lines)) & !grepl("^[-|: +=]+$", lines)]
+  copy <- tempfile("unframed-")
+  readr::write_lines(gsub("^\\s*[|]\\s*|\\s*[|]\\s*$", "", lines), copy)
+  copy
 }

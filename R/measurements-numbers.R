@@ -25,14 +25,14 @@ number_style <- function(columns, delim, file, call = rlang::caller_env()) {
   point <- c(tells(".", ",' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}$", entries)])
   if (length(comma) && length(point)) {
     refuse("measurements", c(
-      "Numbers of {.file {file}} are written in two ways.", "x" = "{.val {comma[1]}} has a decimal comma, {.val {point[1]}} a decimal point.",
+      "Numbers of {.file {named_file(file)}} are written in two ways.", "x" = "{.val {comma[1]}} has a decimal comma, {.val {point[1]}} a decimal point.",
       "i" = "Write all alike, or state {.arg decimal}."
     ), call = call)
   }
   unclear <- c(entries[grepl(thousands_by(","), entries)], unlist(lapply(columns, unclear_points, delim = delim)))
   if (length(unclear) && !length(comma) && !length(point)) {
     refuse("measurements", c(
-      "It cannot be told whether {.val {unclear[1]}} in {.file {file}} is written with a decimal mark or with one between thousands.",
+      "It cannot be told whether {.val {unclear[1]}} in {.file {named_file(file)}} is written with a decimal mark or with one between thousands.",
       "i" = "State {.code decimal = \",\"} or {.code decimal = \".\"}."
     ), call = call)
   }
@@ -86,7 +86,7 @@ column_of_text <- function(text, decimal, name, file, call = rlang::caller_env()
     beyond <- is.infinite(number) & !grepl("inf", distinct, ignore.case = TRUE)
     if (any(beyond)) {
       refuse("measurements", c(
-        "Column {.field {name}} of {.file {file}} holds a number that is too large.",
+        "Column {.field {name}} of {.file {named_file(file)}} holds a number that is too large.",
         "x" = "{name_rows(which(text %in% distinct[beyond]))}: {.val {substr(distinct[beyond][1], 1, 40)}}.", "i" = "Numbers reach to 1.8e308."
       ), call = call)
     }

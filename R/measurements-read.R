@@ -5,7 +5,7 @@
 #' text is refused with the places named, since it would otherwise silently become text.
 #'
 #' @param file \[character(1)] Path of a text file (separated by commas, tabs, semicolons, bars or spaces; in UTF-8, UTF-16 or
-#'   Latin-1; perhaps with a line for a title above the header) or of an `.xlsx` file.
+#'   Latin-1; perhaps with titles above the header) or of an `.xlsx` file. Text of several lines is taken for the table itself.
 #' @param text \[character] The table itself, as pasted from a spreadsheet or a mail; instead of `file`.
 #' @param sheet \[character(1) or integer(1)] Sheet of an `.xlsx` file; the first one by default.
 #' @param range \[character(1)] Cells of an `.xlsx` file, such as `"B3:F40"`; all by default.
@@ -16,6 +16,14 @@
 #' @param decimal \[character(1)] Decimal mark, `"."` or `","`. `NA`, the default, finds out from all entries of the table; where
 #'   they are written in two ways, or cannot tell, the file is refused. Marks between thousands are understood.
 #' @param comment \[character(1)] Lines that begin with this are left out.
+#' @param as_text \[character] Names of columns that are kept as text, whatever stands in them.
+#' @param gather \[character(2)] For a wide table with one column a curve: names for the column of the headers and for the column of the
+#'   entries, such as `c("well", "od")`. The first column stays, and the table gets one row a reading.
+#'
+#' @details In a column of numbers, entries such as `-`, `n/a` or `#DIV/0!` are missing. `<0.05` is a limit of detection: the entry is
+#'   missing, and the limit goes into a column beside it, `od_below` for `od`, where [censored()] finds it. Numbers with a per cent sign
+#'   are in per cent, and days such as `31.12.2024` are dates. Rows that are empty at the end are left out. A message says what was
+#'   understood, and the print repeats it; `as_text`, `na`, `units` and `decimal` overrule it.
 #'
 #' @return A tibble of class `tundrel_measurements`, one row a measurement; its attribute `units`
 #'   names the unit of each column that has one. Row numbers in messages count data rows from 1.
@@ -30,9 +38,12 @@
 #' lichen
 #' units_of(lichen)
 #' summary(lichen)
-#' read_measurements(text = c("depth [cm]\tday", "3,5\t1", "7,25\t2"))
+#' read_measurements("depth [cm]\tday\n3,5\t1\n7,25\t2")
+#' read_measurements("hour,A1,A2\n0,0.05,<0.02\n1,0.11,0.03\n2,0.24,0.07", gather = c("well", "od"))
 read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA", "#N/A"), decimal = NA,
-                              comment = "#") {
+                              comment = "#", as_text = character(), gather = NULL) {
+  if (!is.null(gather)) check_gather(gather, rlang::current_env())
+  if (is.null(text) && rlang::is_string(file) && grepl("\n", file, fixed = TRUE)) text <- file
   if (!is.null(text)) {
     file <- tempfile("pasted-")
     on.exit(unlink(file))
@@ -40,16 +51,20 @@ read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, col
   }
   check_file(file)
   if (!is.na(decimal) && !decimal %in% c(".", ",")) refuse("measurements", c("{.arg decimal} must be {.val .} or {.val ,}.", "x" = "It is {.val {decimal}}."))
-  if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) return(read_sheet(file, sheet, range, columns, units, na))
-  plain <- plain_text(file, comment)
-  layout <- layout_of(plain, file)
-  on.exit(unlink(setdiff(c(plain, layout$plain), file)), add = TRUE)
-  read_delimited(layout, file, columns, units, na, decimal)
+  if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) {
+    data <- read_sheet(file, sheet, range, columns, units, na, as_text)
+  } else {
+    plain <- without_frame(plain_text(file, comment), file)
+    layout <- layout_of(plain, file)
+    on.exit(unlink(setdiff(c(plain, layout$plain), file)), add = TRUE)
+    data <- read_delimited(layout, file, columns, units, na, decimal, as_text)
+  }
+  if (is.null(gather)) data else gathered(data, gather)
 }
 
-read_delimited <- function(layout, file, columns, units, na, decimal) {
+read_delimited <- function(layout, file, columns, units, na, decimal, as_text) {
   plain <- layout$plain
-  if (!layout$more) refuse("measurements", c("{.file {file}} holds a header but no data.", "x" = "Its only line is: {.val {substr(layout$line, 1, 60)}}."))
+  if (!layout$more) refuse("measurements", c("{.file {named_file(file)}} holds a header but no data.", "x" = "Its only line is: {.val {substr(layout$line, 1, 60)}}."))
   delim <- layout$delim
   header <- named_units(layout$header)
   second <- split_line(layout$next_lines[1], delim)
@@ -57,15 +72,18 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
   if (is.na(units)) units <- looks_like_units(second, third, na, if (is.na(decimal)) guess_decimal(layout$next_lines, delim) else decimal)
   spare <- empty_at_end(header$name)
   header$name[spare] <- paste0("..spare", which(spare))
+  rows_named <- names_of_rows(header$name)
+  if (rows_named) header$name[1] <- "row"
   check_header(header$name, file)
   kept <- kept_columns(columns, header$name[!spare], file)
+  check_as_text(as_text, kept, file)
   # Whether a line is too short or too long shows in the last column.
   read <- union(kept, header$name[spare | seq_along(spare) == length(spare)])
   before <- layout$before + 1 + units
   read_as <- function(type, rows = 1000) {
     suppressWarnings(readr::read_delim(
       plain, delim = delim, col_names = header$name, skip = before, na = na,
-      col_types = do.call(readr::cols_only, stats::setNames(rep(list(type), length(read)), read)),
+      col_types = do.call(readr::cols_only, stats::setNames(lapply(read %in% as_text, function(text) if (text) readr::col_character() else type), read)),
       # no mark between thousands: the fast reader passes over it wherever it stands
       locale = readr::locale(decimal_mark = if (identical(decimal, ",")) "," else ".", grouping_mark = "\u00b7"),
       trim_ws = TRUE, progress = FALSE, lazy = FALSE, guess_max = rows, name_repair = "minimal"
@@ -77,40 +95,49 @@ read_delimited <- function(layout, file, columns, units, na, decimal) {
   troubles <- readr::problems(data)
   if (any(grepl("columns$", troubles$expected))) check_ragged(plain, file, delim, length(header$name), layout$before)
   if (nrow(data) == 0) {
-    refuse("measurements", c("{.file {file}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
+    refuse("measurements", c("{.file {named_file(file)}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
   doubtful <- function(x) doubtful_numbers(x) || marked_numbers(x) || (is.na(decimal) && maybe_thousands(x))
-  if (any(vapply(data, doubtful, NA))) {
+  if (any(vapply(data[setdiff(names(data), as_text)], doubtful, NA))) {
     text <- read_as(readr::col_character())
     if (is.na(decimal)) decimal <- number_style(text, delim, file)
-    data <- Map(function(x, name) column_of_text(x, decimal, name, file), text, names(text))
+    data <- Map(function(x, name) if (name %in% as_text) x else column_of_text(x, decimal, name, file), text, names(text))
     data <- tibble::as_tibble(data, .name_repair = "minimal")
   } else {
     check_parsed(troubles, header$name, kept, file)
   }
   fewer <- setdiff(read, names(data))
   if (length(fewer)) {
-    refuse("measurements", c("No row of {.file {file}} has an entry for {.field {fewer[1]}}.", "x" = "Its header names {length(header$name)} columns."))
+    refuse("measurements", c("No row of {.file {named_file(file)}} has an entry for {.field {fewer[1]}}.", "x" = "Its header names {length(header$name)} columns."))
   }
   refuse_filled_spare(data, header$name[spare], which(spare), file)
-  data <- data[kept]
-  for (name in kept) refuse_text_among_numbers(data[[name]], name, file, if (is.na(decimal)) "." else decimal)
-  measured(data, known_units(header, if (units) second)[kept], file)
+  measured(data[kept], known_units(header, if (units) second)[kept], file, if (is.na(decimal)) "." else decimal, as_text, c(layout$understood, if (rows_named) unnamed_rows_told))
 }
 
-# What was read, as measurements.
-measured <- function(data, units, file, call = rlang::caller_env()) {
+# What was read, as measurements; what had to be understood is said.
+measured <- function(data, units, file, decimal = ".", as_text = character(), understood = character(), call = rlang::caller_env()) {
   texts <- lapply(data, function(x) if (is.character(x)) unique(x[!is.na(x)]))
   refuse_controls(c(names(data), units, unlist(texts)), file, call = call)
-  new_measurements(data, units)
+  read <- with_understood(without_empty_end(data), units, decimal, as_text)
+  for (name in setdiff(names(data), as_text)) refuse_text_among_numbers(read$data[[name]], name, file, decimal, call)
+  understood <- c(understood, read$understood)
+  if (length(understood)) cli::cli_inform(c("In {.file {named_file(file)}}:", stats::setNames(escape_braces(understood), rep("i", length(understood)))), class = "tundrel_message_understood")
+  new_measurements(read$data, read$units, understood)
 }
 
 # A column without a name may stand at the end, where it is empty, too.
 refuse_filled_spare <- function(data, spare, places, file, call = rlang::caller_env()) {
   filled <- places[vapply(data[spare], function(x) !all(is.na(x)), NA)]
   if (length(filled) == 0) return(invisible())
-  refuse("measurements", c("Every column of {.file {file}} needs a name.", "x" = "The header is empty in {cli::qty(length(filled))}column{?s} {filled}."), call = call)
+  refuse("measurements", c("Every column of {.file {named_file(file)}} needs a name.", "x" = "The header is empty in {cli::qty(length(filled))}column{?s} {filled}."), call = call)
 }
+
+check_as_text <- function(as_text, kept, file, call = rlang::caller_env()) {
+  for (name in setdiff(as_text, kept)) refuse("measurements", c("{.arg as_text} names {.field {name}}, which is no column of {.file {named_file(file)}}.", suggestion(name, kept, "columns")), call = call)
+}
+
+# A table that was pasted has no name of its own.
+named_file <- function(file) if (grepl("^pasted-[0-9a-f]+$", basename(file))) "the pasted text" else file
 
 check_file <- function(file, call = rlang::caller_env()) {
   if (!rlang::is_string(file)) {
@@ -119,14 +146,14 @@ check_file <- function(file, call = rlang::caller_env()) {
   if (!file.exists(file)) {
     near <- nearest_name(basename(file), list.files(dirname(file)))
     refuse("measurements", c(
-      "There is no file {.file {file}}.",
+      "There is no file {.file {named_file(file)}}.",
       "i" = if (is.null(near)) "The working directory is {.file {getwd()}}." else "Did you mean {.file {near}}?"
     ), call = call)
   }
-  if (dir.exists(file)) refuse("measurements", "{.file {file}} is a directory, not a file.", call = call)
+  if (dir.exists(file)) refuse("measurements", "{.file {named_file(file)}} is a directory, not a file.", call = call)
   refuse_no_file(file, "measurements", call)
   if (file.size(file) == 0) {
-    refuse("measurements", c("{.file {file}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
+    refuse("measurements", c("{.file {named_file(file)}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
   }
 }
 
@@ -137,7 +164,7 @@ kept_columns <- function(columns, header, file, call = rlang::caller_env()) {
     refuse("measurements", c("{.arg columns} must be names of columns.", "x" = "It is {.obj_type_friendly {columns}}."), call = call)
   }
   for (name in setdiff(columns, header)) {
-    refuse("measurements", c("{.file {file}} has no column {.field {name}}.", suggestion(name, header, "columns")), call = call)
+    refuse("measurements", c("{.file {named_file(file)}} has no column {.field {name}}.", suggestion(name, header, "columns")), call = call)
   }
   intersect(header, columns)
 }
@@ -180,14 +207,14 @@ check_header <- function(header, file, call = rlang::caller_env()) {
   long <- which(nchar(header) > most_name_letters)
   if (length(long)) {
     refuse("measurements", c(
-      "The name of column {long[1]} of {.file {file}} is too long.", "x" = "It has {format(nchar(header[long[1]]), big.mark = ',')} letters; the most is {format(most_name_letters, big.mark = ',')}."
+      "The name of column {long[1]} of {.file {named_file(file)}} is too long.", "x" = "It has {format(nchar(header[long[1]]), big.mark = ',')} letters; the most is {format(most_name_letters, big.mark = ',')}."
     ), call = call)
   }
   refuse_reserved(header, call)
   empty <- which(!nzchar(header))
   if (length(empty)) {
     refuse("measurements", c(
-      "Every column of {.file {file}} needs a name.",
+      "Every column of {.file {named_file(file)}} needs a name.",
       "x" = "The header is empty in {cli::qty(length(empty))}column{?s} {empty}."
     ), call = call)
   }
@@ -195,12 +222,12 @@ check_header <- function(header, file, call = rlang::caller_env()) {
   if (length(twice)) {
     refuse("measurements", c(
       "Column names must differ.",
-      "x" = "The header of {.file {file}} names {.val {twice}} more than once."
+      "x" = "The header of {.file {named_file(file)}} names {.val {twice}} more than once."
     ), call = call)
   }
   if (all(is_number_text(header))) {
     refuse("measurements", c(
-      "{.file {file}} has no header row.",
+      "{.file {named_file(file)}} has no header row.",
       "x" = "Its first line is all numbers.",
       "i" = "Put a line with column names on top."
     ), call = call)
@@ -222,9 +249,9 @@ is_number_text <- function(x, decimal = ".") {
 # The unit of what has none is written 1, or -; but where a 2 follows, the 1 numbers the first row. Something else, too, has to
 # stand above a number: the first row of names would pass for units.
 looks_like_units <- function(second, third, na, decimal = ".") {
-  is_stated <- !second %in% c(na, "1", "-")
+  is_stated <- !second %in% c(na, "1", "-") & !is_missing_code(second)
   stated <- second[is_stated]
-  if (length(stated) == 0 || any(is_number_text(stated, decimal) | written_as_number(stated))) return(FALSE)
+  if (length(stated) == 0 || any(is_number_text(stated, decimal) | written_as_number(stated) | stands_for_number(stated, decimal))) return(FALSE)
   if (length(third) != length(second)) return(FALSE)
   any(is_stated & (is_number_text(third, decimal) | written_as_number(third))) && !any(second == "1" & third == "2")
 }
@@ -242,7 +269,7 @@ check_ragged <- function(plain, file, delim, n_columns, before, call = rlang::ca
   line <- paste0(wrong[1], if (plain != file) " (not counting comments)")
   others <- if (length(wrong) > 1) paste0("; ", length(wrong) - 1, " more have a wrong number, too")
   refuse("measurements", c(
-    "Every line of {.file {file}} must have {n_columns} entr{?y/ies}, as the header has.",
+    "Every line of {.file {named_file(file)}} must have {n_columns} entr{?y/ies}, as the header has.",
     "x" = "Line {line} has {counts[wrong[1]]}{others}.",
     "i" = "Look for a missing or an extra delimiter; text that holds the delimiter needs quotes."
   ), call = call)
@@ -254,11 +281,14 @@ check_parsed <- function(troubles, header, kept, file, call = rlang::caller_env(
   if (nrow(troubles) == 0) return(invisible())
   first <- troubles[1, ]
   refuse("measurements", c(
-    "Column {.field {header[first$col]}} of {.file {file}} holds numbers, but not everywhere.",
+    "Column {.field {header[first$col]}} of {.file {named_file(file)}} holds numbers, but not everywhere.",
     "x" = "Line {first$row}: {.val {first$actual}}.",
     "i" = "If it stands for a missing value, add it to {.arg na}."
   ), call = call)
 }
+
+# Numbers with a mark behind them, or with their error.
+flagged_number <- "^[-+]?[0-9][0-9.,]*([eE][-+]?[0-9]+)?\\s*([*\u2020\u2021^~?!]+$|\u00b1|[+]/-)"
 
 # A text column of which at least half are numbers was meant to be numbers.
 refuse_text_among_numbers <- function(x, name, file, decimal = ".", call = rlang::caller_env()) {
@@ -266,14 +296,16 @@ refuse_text_among_numbers <- function(x, name, file, decimal = ".", call = rlang
   # of long columns of text, few entries differ
   distinct <- unique(x[!is.na(x)])
   number <- is_number_text(distinct, decimal)
-  if (!any(number) || all(number)) return(invisible())
+  meant <- number | grepl(flagged_number, distinct)
+  if (!any(meant) || all(number)) return(invisible())
   there <- !is.na(x)
-  number <- x %in% distinct[number]
-  if (mean(number[there]) < 0.5) return(invisible())
-  rows <- which(there & !number)
+  if (mean(x[there] %in% distinct[meant]) < 0.5) return(invisible())
+  rows <- which(there & !x %in% distinct[number])
+  with_error <- grepl("\u00b1|[+]/-", x[rows[1]])
   refuse("measurements", c(
-    "Column {.field {name}} of {.file {file}} holds numbers, but not everywhere.",
+    "Column {.field {name}} of {.file {named_file(file)}} holds numbers, but not everywhere.",
     "x" = "{name_rows(rows)}: {.val {utils::head(unique(x[rows]), 3)}}.",
-    "i" = "Mend the file, or, if this stands for a missing value, add it to {.arg na}."
+    "i" = if (with_error) "Give the errors a column of their own, which a criterion can use." else "Mend the file, or, if this stands for a missing value, add it to {.arg na}.",
+    "i" = "{.arg as_text} keeps the column as text."
   ), call = call)
 }

@@ -8,7 +8,7 @@ most_empty_cells <- 1e6
 
 check_workbook <- function(file, call = rlang::caller_env()) {
   damaged <- function(why) {
-    refuse("measurements", c("{.file {file}} is no spreadsheet that can be read.", "x" = why, "i" = "Save it again as {.file .xlsx}, or as CSV."), call = call)
+    refuse("measurements", c("{.file {named_file(file)}} is no spreadsheet that can be read.", "x" = why, "i" = "Save it again as {.file .xlsx}, or as CSV."), call = call)
   }
   if (!identical(readBin(file, "raw", 4), as.raw(c(0x50, 0x4b, 3, 4)))) damaged("It is no {.file .xlsx} file, whatever its name says.")
   parts <- tryCatch(suppressWarnings(utils::unzip(file, list = TRUE)), error = function(e) NULL)

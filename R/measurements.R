@@ -1,6 +1,6 @@
-new_measurements <- function(data, units = character()) {
+new_measurements <- function(data, units = character(), understood = character()) {
   units <- units[nzchar(units)]
-  tibble::new_tibble(as.list(data), nrow = nrow(data), units = units, class = "tundrel_measurements")
+  tibble::new_tibble(as.list(data), nrow = NROW(data[[1]]), units = units, understood = understood, class = "tundrel_measurements")
 }
 
 #' Units of measurements
@@ -28,12 +28,13 @@ format.tundrel_measurements <- function(x, ...) {
 #' @export
 print.tundrel_measurements <- function(x, ...) {
   cat(strwrap(format(x), exdent = 2), sep = "\n")
+  for (told in attr(x, "understood")) cat(strwrap(paste("Understood:", told), exdent = 2), sep = "\n")
   print(tibble::as_tibble(unclass_measurements(x)), ...)
   invisible(x)
 }
 
 unclass_measurements <- function(x) {
-  attr(x, "units") <- NULL
+  attr(x, "units") <- attr(x, "understood") <- NULL
   class(x) <- setdiff(class(x), "tundrel_measurements")
   x
 }

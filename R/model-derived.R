@@ -53,6 +53,9 @@ source_columns <- function(name) {
   Filter(nzchar, c(lag_part(name, 1), lag_part(name, 5)))
 }
 
+# What is missing where a column is: a comparison's text, or a value some rows before.
+known_as <- function(name) if (is_lag(name)) name else source_columns(name)
+
 # A column of a table, plain or derived.
 column_of <- function(data, name) {
   if (name %in% names(data)) return(data[[name]])

@@ -150,3 +150,14 @@ check_level_values <- function(model, newdata, call) {
     }
   }
 }
+
+# The predictors that are no comparison with a text.
+shape_predictors <- function(problem) Filter(function(name) is.null(text_comparison(name)), problem$model$predictors)
+
+# Values of a bare name go to all its levels.
+for_levels <- function(values, parameters) {
+  # a level of its own has its own value
+  names <- lapply(names(values), function(name) if (name %in% parameters) name else setdiff(named_levels(name, parameters), names(values)))
+  names[lengths(names) == 0] <- names(values)[lengths(names) == 0]
+  stats::setNames(rep(values, lengths(names)), unlist(names))
+}

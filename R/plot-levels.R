@@ -1,8 +1,5 @@
 # Figures of models whose parameters have levels: a panel for each combination of these.
 
-# The predictors that are no comparison with a text.
-shape_predictors <- function(problem) Filter(function(name) is.null(text_comparison(name)), problem$model$predictors)
-
 # The columns that are compared with texts.
 class_columns <- function(problem) {
   compared <- setdiff(problem$model$predictors, shape_predictors(problem))

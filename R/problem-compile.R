@@ -30,7 +30,7 @@ choose_rows <- function(problem, censoring = NULL) {
     bad <- (keep %||% TRUE) & !is.finite(column)
     if (name %in% of_response) bad <- bad & censoring$known == 0
     if (any(bad)) {
-      reason <- ifelse(is.na(column[bad]), paste(source_columns(name)[1], "is missing"), paste(name, "is infinite"))
+      reason <- ifelse(is.na(column[bad]), paste(known_as(name), "is missing"), paste(name, "is infinite"))
       dropped <- c(dropped, list(tibble(row = which(bad), reason = reason)))
       keep <- (keep %||% TRUE) & !bad
     }

@@ -31,7 +31,7 @@ test_that("figures and reports of a model of the reading before are made", {
   x <- cumsum(c(1, 0.5, 0.4, 0.6, 0.2, 0.9, 0.1, 0.4, 0.3, 0.8, 0.2, 0.5, 0.6, 0.1, 0.4, 0.7))
   run <- fit_local(pose(data.frame(y = x), y ~ a + b * lag(y)) |> start_from(a = 1, b = 0.5))
   curve <- ggplot2::ggplot_build(plot_fit(run))$data
-  line <- Filter(function(layer) nrow(layer) == 400 && is.null(layer$ymin), curve)[[1]]
+  line <- Filter(function(layer) nrow(layer) > 100 && is.null(layer$ymin), curve)[[1]]
   expect_equal(line$y, coef(run)[["a"]] + coef(run)[["b"]] * line$x, tolerance = 1e-10)
   expect_no_warning(suggest_start(run$problem))
   page <- withr::local_tempfile(fileext = ".html")

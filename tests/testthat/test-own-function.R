@@ -109,7 +109,7 @@ test_that("a supplied gradient saves evaluations and leads to the same answer", 
 })
 
 test_that("functions are posed with what they need", {
-  expect_refusal(pose(valley), "model", "must name the parameters")
+  expect_refusal(fit_local(pose(valley)), "model", "parameters have no names yet")
   expect_refusal(pose(valley, parameters = c("a", "a")), "model", "each once")
   expect_refusal(pose(valley, parameters = "a", returns = "squares"), "model", "residuals")
   expect_refusal(pose(valley, parameters = "a", goal = "minimize"), "model", "maximise")

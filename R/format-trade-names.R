@@ -6,9 +6,6 @@ trade_names <- c(
   steepest_descent = "gradient_descent", gd = "gradient_descent", quasi_newton = "bfgs", limited_memory = "lbfgs",
   de = "differential_evolution", genetic = "differential_evolution", evolution = "differential_evolution", simulated_annealing = "annealing", sa = "annealing",
   cma = "cma_es", golden_section = "brent", direction_set = "powell", sequential_quadratic = "sqp", brute_force = "grid", grid_search = "grid",
-  # families
-  gaussian = "normal", gauss = "normal", normal_distribution = "normal", lognorm = "lognormal", log_normal = "lognormal", double_exponential = "laplace",
-  t = "student", students_t = "student", negbin = "negative_binomial", counts = "poisson", bernoulli = "binomial",
   # functions of the model language
   ln = "log", lg = "log10", expit = "plogis", logit = "qlogis", logistic = "plogis", sgn = "sign", arctan = "atan", arcsin = "asin", arccos = "acos",
   power = "^", pow = "^", `if` = "ifelse", where = "ifelse", heaviside = "ifelse", normal_cdf = "pnorm", j0 = "bessel_j0", j1 = "bessel_j1",
@@ -19,6 +16,6 @@ trade_names <- c(
 # What such a name means among some choices, or NULL.
 trade_name <- function(name, choices) {
   if (!rlang::is_string(name)) return(NULL)
-  meant <- unname(trade_names[tolower(gsub("[ .'-]+", "_", name))])
+  meant <- unname(c(trade_names, family_trade_names)[tolower(gsub("[ .'-]+", "_", name))])
   if (!is.na(meant) && meant %in% choices) meant
 }

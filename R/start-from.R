@@ -44,14 +44,6 @@ start_from <- function(problem, ...) {
   problem
 }
 
-# Values of a bare name go to all its levels.
-for_levels <- function(values, parameters) {
-  # a level of its own has its own value
-  names <- lapply(names(values), function(name) if (name %in% parameters) name else setdiff(named_levels(name, parameters), names(values)))
-  names[lengths(names) == 0] <- names(values)[lengths(names) == 0]
-  stats::setNames(rep(values, lengths(names)), unlist(names))
-}
-
 # Names that the given starts have, whatever they are given as.
 start_names <- function(given) {
   if (length(given) == 1 && is.null(names(given)) && !inherits(given[[1]], "tundrel_run")) given <- given[[1]]
