@@ -41,6 +41,7 @@ why_not_drawn <- function(problem, resample) {
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
 resampling_draws <- function(run, compiled, resample, replicates, call) {
   n <- compiled$rows
+  if (resample == "case" && has_rows_together(run$problem$criterion)) return(list(rows = numbered_draws(function(times) whole_rows(run$problem, n, times), n, replicates)))
   if (resample == "case") return(list(rows = numbered_draws(function(times) sample.int(n, n * times, replace = TRUE), n, replicates)))
   if (resample == "parametric") {
     noise <- noise_draw(run, compiled, call)
@@ -84,4 +85,13 @@ numbered_draws <- function(draw, n, replicates) {
 in_parts <- function(numbers, size) {
   part <- (numbers - 1) %/% size
   if (part[1] == part[length(part)]) list(numbers) else unname(split(numbers, part))
+}
+
+# Readings of one row stay together: they stand as many rows apart as a response has.
+whole_rows <- function(problem, n, times) {
+  blocks <- length(response_names(problem))
+  as.vector(vapply(seq_len(times), function(i) {
+    rows <- sample.int(n %/% blocks, n %/% blocks, replace = TRUE)
+    as.integer(outer(rows, (seq_len(blocks) - 1L) * (n %/% blocks), `+`))
+  }, integer(n)))
 }

@@ -12,6 +12,8 @@
 #' and `pattern along ...` each predictor (the largest sum of residuals from one end). Residuals are the standardised ones
 #' of [residual_table()]; for families quantile residuals.
 #'
+#' Several responses are checked one by one: the name of the response stands before that of the check.
+#'
 #' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()], whose groups stand in front.
 #' @param along \[character(1)] A column in whose order neighbours are, such as a time; `NULL` for the order of the rows.
 #' @param seed \[integer(1)] Seed of the simulated residuals.
@@ -52,11 +54,40 @@ residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
   if (identical(run$problem$criterion$relative, "observed")) return(unchecked_shares())
   checked <- checked_rows(run, compiled, along)
   sets <- reference_of(checked, seed)
-  table <- rbind(
+  table <- if (has_responses(run$problem)) checks_by_response(run, checked, sets) else all_checks(run, checked, sets)
+  structure(table, class = c("tundrel_checks", class(table)), heading = "Checks of the residuals", flagged = flagged_rows(run, checked, sets))
+}
+
+all_checks <- function(run, checked, sets) {
+  rbind(
     check_runs(checked, sets), check_neighbours_correlate(checked, sets), check_spread(run, checked, sets), check_normality(checked, sets),
     check_replicates(checked, sets), check_outliers(run, checked, sets), check_leverage(checked), check_influence(checked), check_patterns(checked, sets)
   )
-  structure(table, class = c("tundrel_checks", class(table)), heading = "Checks of the residuals", flagged = flagged_rows(run, checked, sets))
+}
+
+# Each response has its own unit, its own curve and its own replicates.
+checks_by_response <- function(run, checked, sets) {
+  do.call(rbind, lapply(response_names(run$problem), function(name) {
+    mine <- which(responses_of_rows(run$problem, checked$row) == name)
+    one <- run
+    one$problem$criterion <- run$problem$criterion$criteria[[name]]
+    table <- all_checks(one, part_of_checked(checked, mine, run$problem), if (!is.null(sets)) sets[mine, , drop = FALSE])
+    table$check <- paste0(name, ": ", table$check)
+    table
+  }))
+}
+
+part_of_checked <- function(checked, mine, problem) {
+  for (field in c("z", "studentised", "leverage", "influence", "fitted")) checked[[field]] <- checked[[field]][mine]
+  checked$tangent <- checked$tangent[mine, , drop = FALSE]
+  checked$order <- order(match(seq_along(checked$row), checked$order)[mine])
+  checked$row <- posed_rows(problem, checked$row[mine])
+  checked$predictors <- Filter(function(x) !anyNA(x), lapply(checked$predictors, `[`, mine))
+  # what the fit takes from these rows
+  checked$freedom <- round(length(mine) - sum(checked$tangent^2))
+  checked$moving <- length(mine) - checked$freedom
+  checked$refitted <- NULL
+  checked
 }
 
 # Sets of residuals as they would be if all were right; none where too little is left to tell.

@@ -60,11 +60,11 @@ answers_reading <- function(table, before, after) {
 
 # What was asked differently.
 differences_of <- function(before, after) {
-  rows <- lapply(list(before, after), function(run) if (has_curve(run$problem)) compiled_of(run)$used)
+  rows <- lapply(list(before, after), function(run) if (has_curve(run$problem)) rows_in_words(run$problem, compiled_of(run)$used))
   conditions <- lapply(list(before, after), function(run) condition_texts(run$problem))
   listed <- function(what) paste(utils::head(what, 6), collapse = ", ")
   one_way <- function(what, words) if (length(what)) paste0(words, ": ", listed(what), if (length(what) > 6) paste(" and", length(what) - 6, "more"), ".")
-  texts <- c(expression_text(before$problem$model$formula), expression_text(after$problem$model$formula))
+  texts <- c(model_text(before$problem), model_text(after$problem))
   c(
     if (texts[1] != texts[2]) paste0("The model was ", texts[1], " before, and is ", texts[2], " after."),
     one_way(setdiff(rows[[1]], rows[[2]]), "Rows only before"), one_way(setdiff(rows[[2]], rows[[1]]), "Rows only after"),

@@ -51,7 +51,7 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed)
   predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads))
   table <- tibble(
-    model = names(runs), formula = vapply(runs, function(r) expression_text(r$problem$model$formula), character(1), USE.NAMES = FALSE),
+    model = names(runs), formula = vapply(runs, function(r) model_text(r$problem), character(1), USE.NAMES = FALSE),
     n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"),
     aicc_weight = weights_of(pick("aicc")),
     bic = pick("bic"), bic_weight = weights_of(pick("bic")), prediction_error = vapply(predicted, `[[`, numeric(1), "error"),
@@ -89,7 +89,7 @@ check_same_rows <- function(runs, call = rlang::caller_env()) {
       lone <- setdiff(union(compiled[[1]]$used, compiled[[i]]$used), intersect(compiled[[1]]$used, compiled[[i]]$used))
       c(
         "The models are fitted to different rows.",
-        "x" = "Only one of {.val {labels[1]}} and {.val {labels[i]}} uses {name_rows(sort(lone))}.",
+        "x" = "Only one of {.val {labels[1]}} and {.val {labels[i]}} uses {name_rows_of(runs[[1]]$problem, sort(lone))}.",
         "i" = "Leave out of the measurements what one of them cannot use."
       )
     } else if (!isTRUE(all.equal(response_rows(compiled[[i]]), response_rows(compiled[[1]]), tolerance = 1e-12))) {

@@ -32,7 +32,7 @@ check_same_noise <- function(runs, pair, call) {
 # The same model and criterion, with further equalities.
 told_nested <- function(simple, full) {
   same <- function(part) identical(part(simple$problem), part(full$problem))
-  if (!same(function(p) expression_text(p$model$formula)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
+  if (!same(function(p) model_text(p)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
   more <- setdiff(sentences(simple), sentences(full))
   equalities <- vapply(simple$problem$conditions, is_equality, logical(1))

@@ -138,7 +138,7 @@ stated_limits <- function(problem) {
     lower_open = logical(length(parameters)), upper_open = logical(length(parameters))
   )
   limits[] <- lapply(limits, stats::setNames, parameters)
-  bounds <- Filter(function(c) c$kind == "bound", problem$conditions)
+  bounds <- c(Filter(function(c) c$kind == "bound", problem$conditions), problem$criterion$limits)
   for (parameter in unique(vapply(bounds, `[[`, character(1), "parameter"))) {
     for (side in c("lower", "upper")) {
       condition <- tightest(bounds, parameter, side)

@@ -118,7 +118,7 @@ check_readings.tundrel_criterion_likelihood <- function(criterion, problem, comp
     shown <- paste0(format_number(utils::head(readings[bad], 3)), trials, collapse = ", ")
     refuse("criterion", c(
       "The family {.val {family$name}} is for readings that are {family$readings}.",
-      "x" = "{.code {expression_text(problem$model$response)}} is {shown} in {name_rows(compiled$used[bad])}.",
+      "x" = "{.code {expression_text(problem$model$response)}} is {shown} in {name_rows_of(problem, compiled$used[bad])}.",
       "i" = if (family$censorable && any(readings[bad] == 0)) {
         "Zeros that stand for readings below a detection limit can be {.fn censored}; else choose another family, or leave the rows out."
       } else {
@@ -156,4 +156,15 @@ spread_may_vanish.tundrel_criterion_likelihood <- function(criterion, parameters
 
 stored_parts.tundrel_criterion_likelihood <- function(criterion) {
   list(family = criterion$family, others = stored_texts(criterion$others), censored = stored_texts(unclass(criterion$censored)))
+}
+
+parameters_in_new_rows.tundrel_criterion_likelihood <- function(criterion, run, data, mean, call) {
+  expressions <- lapply(criterion$others, written_shapes)
+  check_columns_known(run, data, expressions, call)
+  columns <- intersect(unique(unlist(lapply(expressions, value_names))), names(data))
+  collector <- model_collector(run$problem, run$status, c(columns, ".fitted"), quote(.fitted))
+  roots <- vapply(expressions, collector$add, integer(1))
+  numbers <- c(number_columns(data, columns, seq_len(nrow(data))), list(as.double(mean)))
+  values <- lapply(roots, function(root) core_evaluate(collector$nodes(), root, numbers, nrow(data), run$estimate))
+  stats::setNames(values, noise_family(criterion)$others)
 }

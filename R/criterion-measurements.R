@@ -25,10 +25,16 @@ censored_columns <- function(censoring, rows) {
   )
 }
 
-# The values of a family's other parameters in each row that takes part.
-other_rows <- function(compiled, x) {
-  values <- lapply(compiled$others, function(node) core_evaluate(compiled$nodes, node, compiled$columns, compiled$rows, x))
-  stats::setNames(values, families()[[compiled$family]]$others)
-}
+other_rows <- function(compiled, x) family_parameters(compiled$problem$criterion, compiled, x)
 
 exact_rows <- function(compiled) if (is.null(compiled$known_rows)) rep(TRUE, compiled$rows) else compiled$known_rows == 0
+
+check_columns_known <- function(run, data, expressions, call) {
+  used <- unique(unlist(lapply(c(expressions), value_names)))
+  lacking <- setdiff(intersect(used, names(run$problem$measurements)), names(data))
+  if (length(lacking) == 0) return(invisible())
+  refuse("measurements", c(
+    "The spread of a reading depends on {.field {lacking[1]}}, which the new rows lack.",
+    "i" = "Add the column, or ask for {.code band = \"confidence\"}."
+  ), call = call)
+}

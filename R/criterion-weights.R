@@ -67,7 +67,7 @@ share_reference <- function(problem, compiled, call) {
   if (any(zero) && !judged_by_squares(problem)) {
     refuse("criterion", c(
       "{format(problem$criterion)} compares by ratios, and a reading of zero has none.",
-      "x" = "The response is zero in {name_rows(compiled$used[zero])}.", "i" = "Leave these rows out, or use {.fn least_squares}."
+      "x" = "The response is zero in {name_rows_of(problem, compiled$used[zero])}.", "i" = "Leave these rows out, or use {.fn least_squares}."
     ), call = call)
   }
   if (all(zero)) 1 else mean(abs(response))

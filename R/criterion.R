@@ -69,6 +69,10 @@ row_weights.tundrel_criterion <- function(criterion, compiled, x, fitted) {
 noise_scale <- function(criterion, value, residuals, freedom, n_estimated) UseMethod("noise_scale")
 noise_scale.tundrel_criterion <- function(criterion, value, residuals, freedom, n_estimated) NA_real_
 
+# How many parameters of the noise take no degree of freedom, as the scale of one response takes none.
+noise_parameters <- function(criterion) UseMethod("noise_parameters")
+noise_parameters.tundrel_criterion <- function(criterion) 0
+
 # What standard errors by the inverse of the information are multiplied by. `by_value`: information comes from second derivatives
 # of the value.
 error_scale <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) UseMethod("error_scale")
@@ -89,6 +93,30 @@ noise_family <- function(criterion) UseMethod("noise_family")
 noise_family.tundrel_criterion <- function(criterion) family_normal()
 noise_others <- function(criterion, spread, sigma, value_per_row) UseMethod("noise_others")
 noise_others.tundrel_criterion <- function(criterion, spread, sigma, value_per_row) list(sd = sigma * spread)
+
+# The values of the family's other parameters in each row that takes part, and in new rows where the curve is at `mean`.
+family_parameters <- function(criterion, compiled, x) UseMethod("family_parameters")
+family_parameters.tundrel_criterion <- function(criterion, compiled, x) {
+  values <- lapply(compiled$others, function(node) core_evaluate(compiled$nodes, node, compiled$columns, compiled$rows, x))
+  stats::setNames(values, families()[[compiled$family]]$others)
+}
+parameters_in_new_rows <- function(criterion, run, data, mean, call) UseMethod("parameters_in_new_rows")
+
+# Starts of its own parameters that follow from the model at its start; others are found by trying.
+own_starts <- function(criterion, compiled, fitted) UseMethod("own_starts")
+own_starts.tundrel_criterion <- function(criterion, compiled, fitted) NULL
+
+# The same problem judged by least squares, for looking around; shares of trials, where readings are successes.
+squares_beside <- function(criterion, problem) UseMethod("squares_beside")
+squares_beside.tundrel_criterion <- function(criterion, problem) {
+  family <- noise_family(criterion)
+  if (isTRUE(family$counted)) {
+    trials <- criterion$others[[family$others]]
+    problem$model$response <- call("/", problem$model$response, call("(", trials))
+    problem$model$columns <- union(problem$model$columns, value_names(trials))
+  }
+  suppressMessages(with_criterion_parameters(problem, least_squares(), character()))
+}
 
 # Shares of the value, and of what it is a sum of differences of, that are rounding and the solvers' last steps.
 same_value_share <- 1e-9
@@ -123,8 +151,16 @@ print.tundrel_criterion <- function(x, ...) {
 #' State what "close" means
 #'
 #' @param problem \[tundrel_problem] From [pose()].
-#' @param criterion \[tundrel_criterion] From [least_squares()], [absolute_error()], [robust_error()] or
-#'   [max_likelihood()].
+#' @param ... \[tundrel_criterion] One criterion from [least_squares()], [absolute_error()], [robust_error()] or [max_likelihood()]. Where the
+#'   problem has several responses: a criterion for all of them, or one for each by name, as in `absorbed = least_squares(sd = a_sd),
+#'   emitted = max_likelihood("poisson")`; a response that is not named keeps the criterion that it has.
+#' @param together \[character(1)] Of several responses: are errors of one row `"independent"` or `"correlated"`? `NULL` leaves what was said.
+#'
+#' @details Log-likelihoods of several responses are added. Under [least_squares()] each response has its own spread, a parameter
+#'   `spread[absorbed]`, which multiplies the stated `sd`; standard errors and intervals allow for the parameters of the model as with one
+#'   response. With `together = "correlated"` there are parameters such as `correlation[absorbed, emitted]`, too, and rows take part in which
+#'   all responses were read: at the best spreads and correlations the determinant of the residuals' covariance is smallest. Among three
+#'   and more responses later correlations are partial ones, given those that stand behind the bar.
 #'
 #' @return The problem with this criterion. Names in [max_likelihood()] that are no columns, constants or
 #'   parameters of the model become parameters of the problem: from here on they can be started, limited,
@@ -137,8 +173,15 @@ print.tundrel_criterion <- function(x, ...) {
 #' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 #' problem |> judge_by(least_squares(sd = uptake_sd))
 #' problem |> judge_by(max_likelihood("normal", sd = noise * uptake_sd)) |> subject_to(noise > 0)
-judge_by <- function(problem, criterion) {
+judge_by <- function(problem, ..., together = NULL) {
   problem <- as_problem(problem)
+  stated <- rlang::list2(...)
+  if (has_responses(problem)) return(judged_by_each(problem, stated, together))
+  if (!is.null(together)) refuse("criterion", c("{.arg together} is for several responses, and this problem has one.", "i" = "Pose them with {.code pose(data, first ~ ..., second ~ ...)}."))
+  if (length(stated) != 1 || !rlang::names2(stated) %in% c("", "criterion")) {
+    refuse("criterion", c("{.fn judge_by} takes one criterion.", "x" = "{length(stated)} {?is/are} given{if (any(nzchar(rlang::names2(stated)))) ', with the name {.arg {rlang::names2(stated)[nzchar(rlang::names2(stated))][1]}}'}."))
+  }
+  criterion <- stated[[1]]
   if (!inherits(criterion, "tundrel_criterion")) {
     refuse("criterion", c(
       "{.arg criterion} must be a criterion.",

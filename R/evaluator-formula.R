@@ -4,15 +4,17 @@ evaluator_formula <- function() new_evaluator("formula", compiled = TRUE, curve 
 
 compile_with.tundrel_evaluator_formula <- function(evaluator, problem, call, fitted, readings) compile_rows(problem, call, fitted, readings)
 
-describe_evaluator.tundrel_evaluator_formula <- function(evaluator, problem) expression_text(problem$model$formula)
+describe_evaluator.tundrel_evaluator_formula <- function(evaluator, problem) paste(model_texts(problem), collapse = "\n           ")
 
 user_code.tundrel_evaluator_formula <- function(evaluator, problem) list()
 
 stored_evaluator.tundrel_evaluator_formula <- function(evaluator, problem) {
-  list(name = evaluator$name, model = expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants))
+  list(name = evaluator$name, model = stored_model(problem), constants = stored_numbers(problem$model$constants))
 }
 
 pose_stored.tundrel_evaluator_formula <- function(evaluator, stored, path, fun) {
-  formula <- formula_from_text(stored$evaluator$model, path, most_stored_characters)
-  pose(measurements_from_stored(stored), formula, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)))
+  formulas <- lapply(unlist(stored$evaluator$model), formula_from_text, path, most_stored_characters)
+  pose(measurements_from_stored(stored), formulas, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)))
 }
+
+stored_model <- function(problem) if (has_responses(problem)) I(model_texts(problem)) else model_texts(problem)

@@ -24,7 +24,7 @@ evaluate_once.tundrel_evaluator_function <- function(evaluator, compiled, x, wan
 
 describe_evaluator.tundrel_evaluator_function <- function(evaluator, problem) {
   paste0(
-    expression_text(problem$model$formula), "\n           (evaluated by R: it calls ", paste0(problem$model$calls, "()", collapse = ", "),
+    paste(model_texts(problem), collapse = "\n           "), "\n           (evaluated by R: it calls ", paste0(problem$model$calls, "()", collapse = ", "),
     "; derivatives by differences)"
   )
 }
@@ -39,15 +39,14 @@ stored_evaluator.tundrel_evaluator_function <- function(evaluator, problem) {
 
 pose_stored.tundrel_evaluator_function <- function(evaluator, stored, path, fun) {
   needs_function(path, fun)
-  formula <- formula_with_calls(stored$evaluator, path, fun)
-  pose(measurements_from_stored(stored), formula, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)))
+  formulas <- lapply(unlist(stored$evaluator$model), formula_with_calls, unlist(stored$evaluator$calls), path, fun)
+  pose(measurements_from_stored(stored), formulas, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)))
 }
 
 # A formula that calls a function of the user's: beside it, only the model language may be called.
-formula_with_calls <- function(stored, path, fun) {
-  formula <- plan_expression(list(path = path), "model", stored$model)
-  calls <- unlist(stored$calls)
-  foreign <- setdiff(called_names(formula), c("~", "(", "[", calls, language_functions(), names(shapes), "lag"))
+formula_with_calls <- function(text, calls, path, fun) {
+  formula <- plan_expression(list(path = path), "model", text)
+  foreign <- setdiff(called_names(formula), c("~", "(", "[", calls, language_functions(), names(shapes), complex_calls, "lag"))
   if (length(foreign) || !rlang::is_call(formula, "~", n = 2)) {
     refuse("file", c(
       "The model in {.file {path}} is not one that {.fn write_run} writes.",

@@ -41,19 +41,22 @@ NULL
 #
 #   range     between which values the mean can be
 #   discrete  whether readings are whole numbers; `counted`, whether they are counted out of trials, of which the mean is the share
+#   step      of readings: one where they are whole numbers, else zero
+#   unit      of readings: what they are divided by to be compared with the mean
 #   kinked    whether the density has a kink at the mean
 #   spread    which of the others is the standard deviation of noise that is normal and added, if one is
 new_family <- function(name, others, readings, allowed, density, below, draw, variance, best_mean = function(y, o) y,
-                       range = c(-Inf, Inf), discrete = FALSE, counted = FALSE, kinked = FALSE, spread = NULL, censorable = FALSE) {
+                       range = c(-Inf, Inf), discrete = FALSE, counted = FALSE, kinked = FALSE, spread = NULL, censorable = FALSE,
+                       step = function(o) as.numeric(discrete), unit = function(o) if (counted) o[[others]] else 1) {
   list(
     name = name, others = others, readings = readings, allowed = allowed, density = density, below = below, draw = draw,
     variance = variance, best_mean = best_mean, range = range, discrete = discrete, counted = counted, kinked = kinked, spread = spread,
-    censorable = censorable
+    censorable = censorable, step = step, unit = unit
   )
 }
 
 # What a reading is divided by to be compared with the mean.
-reading_unit <- function(family, others) if (family$counted) others[[family$others]] else 1
+reading_unit <- function(family, others) family$unit(others)
 
 families <- function() {
   list(

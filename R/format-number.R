@@ -35,7 +35,7 @@ cat_table <- function(table, indent = "  ") cat(paste0(indent, table_lines(table
 # One line of R code for an expression, however long.
 # With as few digits as give back the same numbers.
 expression_text <- function(expr) {
-  text <- function(e, ...) paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " ")
+  text <- function(e, ...) plain_imaginary(paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " "))
   every_digit <- c("keepNA", "keepInteger", "digits17")
   short <- text(expr)
   long <- text(expr, control = every_digit)
@@ -43,6 +43,14 @@ expression_text <- function(expr) {
   read <- tryCatch(parse(text = short, keep.source = FALSE), error = function(e) NULL)
   # what is too deep to be read back is only looked at
   if (length(read) == 0 || text(read[[1]], control = every_digit) == long) short else long
+}
+
+# 2i, which R writes as 0+2i, in brackets among other signs.
+plain_imaginary <- function(text) {
+  if (!grepl("0+", text, fixed = TRUE)) return(text)
+  number <- "0[+]([0-9.]+(?:e[-+]?[0-9]+)?i)"
+  text <- gsub(paste0("(?<![A-Za-z0-9_.])\\(", number, "\\)"), "\\1", text, perl = TRUE)
+  gsub(paste0("(?<=[(,] |[(,])", number, "(?=[,)])"), "\\1", text, perl = TRUE)
 }
 
 # A table without text columns in which nothing is said.

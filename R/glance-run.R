@@ -3,6 +3,8 @@
 # The best constant mean; whatever else is estimated stays at the run's answer.
 constant_run <- function(run) {
   problem <- run$problem
+  # several responses have no unit in common
+  if (has_responses(problem)) return(NULL)
   compiled <- compiled_of(run)
   problem$evaluator <- evaluator_formula()
   problem$model$constants <- c(problem$model$constants, coef(run))
@@ -54,7 +56,7 @@ deviance.tundrel_run <- function(object, ...) {
 #' @rdname run-tables
 #' @export
 glance.tundrel_run <- function(x, ...) {
-  rss <- if (!has_rows(x$problem)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
+  rss <- if (!has_rows(x$problem) || has_responses(x$problem)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
   likelihood <- stats::logLik(x)
   k <- attr(likelihood, "df")
   aic <- stats::AIC(likelihood)

@@ -116,7 +116,7 @@ formula_from_text <- function(text, path, most = most_formula_characters, call =
       "x" = "It is {.val {substr(text, 1, 60)}}.", "i" = "For example: y ~ top * x / (half + x)"
     ), call = call)
   }
-  for (side in as.list(expr)[2:3]) value_names(without_brackets(written_shapes(side, call)), call)
+  for (side in as.list(expr)[2:3]) for (part in real_parts(without_brackets(written_shapes(side, call)), call)) value_names(part, call)
   rlang::new_formula(expr[[2]], expr[[3]], env = emptyenv())
 }
 

@@ -7,8 +7,8 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
     ), call = call)
   }
   constants <- check_constants(constants, names(data), call)
-  response <- written_shapes(rlang::f_lhs(formula), call)
-  expression <- written_shapes(rlang::f_rhs(formula), call)
+  response <- without_complex(written_shapes(rlang::f_lhs(formula), call), names(data), call)
+  expression <- without_complex(written_shapes(rlang::f_rhs(formula), call), names(data), call)
   levels <- list()
   if ("[" %in% called_names(expression)) {
     with_levels <- written_levels(expression, data, usable_for_levels(response, expression, data), call)

@@ -1,7 +1,7 @@
 # The criterion of a plan: a name, or a name with its arguments, whose expressions are text.
 
-plan_criterion <- function(plan, call = rlang::caller_env()) {
-  given <- plan$criterion %||% "least_squares"
+plan_criterion <- function(plan, given, call = rlang::caller_env()) {
+  given <- given %||% "least_squares"
   if (rlang::is_string(given)) given <- stats::setNames(list(list()), given)
   name <- names(given)
   arguments <- as.list(given[[1]])

@@ -17,7 +17,7 @@ run_settings <- list(
 # names a file for each run, from which it goes on where `resume` says so.
 execute_plan <- function(plan, on_event = function(event) NULL, stop = function() FALSE, checkpoints = NULL, resume = FALSE) {
   problem <- plan_problem(plan)
-  on_event(list(event = "measurements", rows = nrow(problem$measurements)))
+  on_event(list(event = "measurements", rows = nrow(table_as_posed(problem))))
   wanted <- planned_runs(plan)
   runs <- list()
   for (i in seq_along(wanted)) {

@@ -18,11 +18,13 @@ read_plan <- function(path, call = rlang::caller_env()) {
 # The problem a plan poses; where it states no start, one is suggested.
 plan_problem <- function(plan) {
   data <- at_key(plan, "measurements", read_measurements(plan_path(plan, plan$measurements)))
-  problem <- at_key(plan, "model", pose(data, plan_formula(plan), constants = unlist(plan$constants)))
-  problem <- at_key(plan, "criterion", judge_by(problem, plan_criterion(plan)))
+  problem <- at_key(plan, "model", pose(data, plan_formulas(plan), constants = unlist(plan$constants)))
+  problem <- plan_judged(plan, problem)
   for (i in seq_along(plan$leave_out)) {
     entry <- plan$leave_out[[i]]
-    problem <- at_key(plan, list("leave_out", i), rlang::inject(leave_out(problem, unlist(entry$rows), where = !!entry$where, reason = entry$reason %||% "")))
+    problem <- at_key(plan, list("leave_out", i), rlang::inject(
+      leave_out(problem, unlist(entry$rows), where = !!entry$where, reason = entry$reason %||% "", response = unlist(entry$response))
+    ))
   }
   if (length(plan$search_within)) {
     problem <- at_key(plan, "search_within", rlang::exec(search_within, problem, !!!lapply(plan$search_within, plan_range)))
@@ -35,8 +37,17 @@ plan_problem <- function(plan) {
 # Paths in a plan are relative to the plan.
 plan_path <- function(plan, path) if (grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(plan$folder, path)
 
-plan_formula <- function(plan, call = rlang::caller_env()) {
-  formula_from_text(plan$model, plan$path, call = call)
+# A text, or a list with one for each response.
+plan_formulas <- function(plan, call = rlang::caller_env()) {
+  lapply(unlist(plan$model), formula_from_text, plan$path, call = call)
+}
+
+# By one criterion, or by `criteria` with one for each response.
+plan_judged <- function(plan, problem) {
+  if (is.null(plan$criteria) && is.null(plan$together)) return(at_key(plan, "criterion", judge_by(problem, plan_criterion(plan, plan$criterion))))
+  one_for_all <- if (!is.null(plan$criterion)) list(at_key(plan, "criterion", plan_criterion(plan, plan$criterion)))
+  each <- at_key(plan, "criteria", lapply(plan$criteria, function(given) plan_criterion(plan, given)))
+  at_key(plan, if (is.null(plan$criteria)) "together" else "criteria", judge_by(problem, !!!c(one_for_all, each), together = plan$together))
 }
 
 # [low, high], or {log: [low, high]} for a range looked through on a logarithmic scale.

@@ -4,19 +4,25 @@ plan_text <- function(run, title, by) {
   need_package("yaml", "to write plans")
   problem <- run$problem
   plan <- list(
-    title = title, measurements = "measurements.csv", model = expression_text(problem$model$formula), constants = as.list(problem$model$constants),
+    title = title, measurements = "measurements.csv", model = model_texts(problem), constants = as.list(problem$model$constants),
     start = as.list(run$start), search_within = lapply(problem$search_box, planned_range),
-    leave_out = planned_left_out(problem$left_out), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
+    leave_out = planned_left_out(problem), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion), criteria = planned_criteria(problem$criterion), together = planned_together(problem$criterion),
     runs = list(planned_run(run)), uncertainty = as.list(by)
   )
   as_verbatim <- function(x) structure(shortest_digits(x), class = "verbatim")
   yaml::as.yaml(Filter(length, plan), indent.mapping.sequence = TRUE, handlers = list(numeric = as_verbatim))
 }
 
-planned_left_out <- function(left_out) {
+planned_left_out <- function(problem) {
+  left_out <- problem$left_out
   if (is.null(left_out)) return(NULL)
-  unname(lapply(split(left_out$row, factor(left_out$reason, unique(left_out$reason))), function(rows) {
-    list(rows = as.list(rows), reason = left_out$reason[match(rows[1], left_out$row)])
+  of <- if (has_responses(problem)) responses_of_rows(problem, left_out$row) else rep("", nrow(left_out))
+  row <- posed_rows(problem, left_out$row)
+  everywhere <- vapply(row, function(one) sum(row == one) == length(response_names(problem)), NA)
+  of[everywhere] <- ""
+  kind <- paste(left_out$reason, of, sep = "\r")
+  unname(lapply(split(seq_along(row), factor(kind, unique(kind))), function(k) {
+    c(list(rows = as.list(unique(row[k]))), if (nzchar(of[k[1]])) list(response = of[k[1]]), list(reason = left_out$reason[k[1]]))
   }))
 }
 
@@ -31,7 +37,11 @@ planned_range <- function(range) {
   if (isTRUE(attr(range, "log"))) list(log = limits) else limits
 }
 
+planned_criteria <- function(criterion) if (length(criterion$criteria)) lapply(criterion$criteria, planned_criterion)
+planned_together <- function(criterion) if (has_rows_together(criterion)) criterion$together
+
 planned_criterion <- function(criterion) {
+  if (length(criterion$criteria)) return(NULL)
   stored <- stored_criterion(criterion)
   arguments <- c(
     stored[c("relative", "loss", "family")], list(tuning = criterion$tuning), stored$expressions, stored$others,

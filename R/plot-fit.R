@@ -174,7 +174,7 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
 
 fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   parts <- c(
-    count_of(compiled$rows, "row"),
+    count_of(compiled$rows, counted(problem)),
     if (nrow(compiled$dropped)) paste0(nrow(compiled$dropped), " left out", if (NROW(problem$left_out)) " (hollow: by hand)"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
     if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
@@ -246,16 +246,17 @@ curve_table <- function(x, problem, at, run, band = "none", level = 0.95, log = 
   grid[is.finite(grid$fitted), ]
 }
 
-# Readings that were left out, hollow, where they can be drawn.
-left_out_points <- function(problem) {
+# Readings that were left out, hollow, where they can be drawn; `panels` of their rows, where there are some.
+left_out_points <- function(problem, panels = NULL) {
   rows <- problem$left_out$row
-  predictor <- problem$model$predictors
+  predictor <- shape_predictors(problem)
   if (length(rows) == 0 || length(predictor) > 1) return(list())
   data <- vctrs::vec_slice(unclass_measurements(problem$measurements), rows)
   readings <- tryCatch(response_of(problem, data), error = function(e) NULL)
   if (is.null(readings)) return(list())
   points <- data.frame(x = if (length(predictor)) as.double(column_of(data, predictor)) else rows, y = readings)
-  points <- points[is.finite(points$x) & is.finite(points$y), ]
+  if (!is.null(panels)) points$panel <- panels(data)
+  points <- points[stats::complete.cases(points) & is.finite(points$x) & is.finite(points$y), ]
   list(ggplot2::geom_point(aes(.data$x, .data$y), points, inherit.aes = FALSE, shape = 1, size = 2.2, stroke = 0.8, colour = colours[["data"]]))
 }
 

@@ -31,11 +31,20 @@ draw_levels <- function(points, problem, compiled, at, run, band, level, scales,
   ggplot2::ggplot(points, aes(.data$x)) +
     curve_band(curves) +
     ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.6) +
+    left_out_points(problem, function(data) factor(group_labels(tibble::as_tibble(data)[columns]), shown)) +
     censored_points(points) +
     ggplot2::geom_line(
       aes(y = .data$fitted), curves, colour = colours[[if (is_start) "start" else "fit"]], linewidth = 0.9, linetype = if (is_start) "dashed" else "solid"
     ) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = if (has_responses(problem)) "free_y" else "fixed", labeller = ggplot2::as_labeller(panel_labels(problem, shown))) +
     x_axis(log) + y_axis(log_y) +
     ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem))
+}
+
+# A panel of one response is called by its name, with its unit.
+panel_labels <- function(problem, shown) {
+  labels <- stats::setNames(shown, shown)
+  if (!has_responses(problem)) return(labels)
+  for (name in response_names(problem)) labels <- sub(paste(problem$responses$column, name), axis_label(name, problem$units), labels, fixed = TRUE)
+  labels
 }

@@ -97,7 +97,7 @@ draw_prediction <- function(table) {
 
 model_captions <- function(runs) {
   lines <- vapply(names(runs), function(name) {
-    paste(strwrap(paste0(name, ": ", expression_text(runs[[name]]$problem$model$formula)), 140, exdent = 4), collapse = "\n")
+    paste(strwrap(paste0(name, ": ", model_text(runs[[name]]$problem)), 140, exdent = 4), collapse = "\n")
   }, character(1))
   paste(utils::head(lines, 6), collapse = "\n")
 }

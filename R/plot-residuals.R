@@ -45,19 +45,39 @@ plot_residuals <- function(run) {
   } else {
     residual_histogram(table, what)
   }
+  if (has_responses(run$problem)) return(residuals_by_response(table, run, what))
   panels <- list(
     along, spread_panel(table, paste("fitted", response_label(run$problem)), what), residual_panel(table, "row", "row of the measurements", what),
     distribution_panel(table, what), neighbours_panel(table, what), moves_panel(table, run)
   )
+  residual_page(panels, run, nrow(flagged) > 0)
+}
+
+residual_page <- function(panels, run, any_flagged) {
   patchwork::wrap_plots(panels, ncol = 3) +
     patchwork::plot_annotation(
       title = if (default_residuals(run$problem) == "quantile") "Quantile residuals" else "Standardised residuals",
       subtitle = model_subtitle(run$problem),
-      caption = paste0(
-        "Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (nrow(flagged)) ", outlying or influential", "."
-      ),
+      caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", "."),
       theme = theme_tundrel()
     )
+}
+
+most_responses_drawn <- 4
+
+# A row of panels for each response.
+residuals_by_response <- function(table, run, what) {
+  problem <- run$problem
+  of <- responses_of_rows(problem, table$row)
+  table$row <- posed_rows(problem, table$row)
+  panels <- lapply(utils::head(response_names(problem), most_responses_drawn), function(name) {
+    mine <- table[of == name, ]
+    model <- problem$responses$models[[name]]
+    along <- if ("predictor" %in% names(mine)) residual_panel(mine, "predictor", axis_label(problem$model$predictors[1], problem$units), what) else residual_panel(mine, "row", "row of the measurements", what)
+    label <- axis_label(expression_text(model$response), problem$units)
+    list(along + ggplot2::labs(title = name), spread_panel(mine, paste("fitted", label), what), distribution_panel(mine, what))
+  })
+  residual_page(unlist(panels, recursive = FALSE), run, any(table$flag))
 }
 
 # Residuals beyond this are labelled.

@@ -26,6 +26,7 @@ axis_label <- function(name, units) {
 }
 
 response_label <- function(problem) {
+  if (has_responses(problem)) return("reading")
   response <- problem$model$response
   family <- noise_family(problem$criterion)
   if (isTRUE(family$counted)) return(paste("share of", expression_text(problem$criterion$others[[family$others]])))
@@ -33,4 +34,4 @@ response_label <- function(problem) {
 }
 
 # The model under a title, on as many lines as it needs.
-model_subtitle <- function(problem) paste(strwrap(expression_text(problem$model$formula), 105, exdent = 4), collapse = "\n")
+model_subtitle <- function(problem) paste(unlist(lapply(model_texts(problem), strwrap, 105, exdent = 4)), collapse = "\n")

@@ -54,7 +54,7 @@ reading_ends <- function(run, data, fitted, error, level, call) {
     return(list(lower = fitted - reach, upper = fitted + reach))
   }
   others <- function(mean) {
-    if (is_likelihood(problem)) return(family_others(run, data, mean, call))
+    if (is_likelihood(problem)) return(parameters_in_new_rows(problem$criterion, run, data, mean, call))
     noise_others(problem$criterion, reading_spread(run, data, mean, call), sigma_of(run), run$value / run$n)
   }
   shares <- (1 + c(-1, 1) * level) / 2
@@ -73,29 +73,6 @@ reading_spread <- function(run, data, fitted, call) {
   check_columns_known(run, data, expr, call)
   given <- evaluate_on_rows(expr, list(measurements = data, model = run$problem$model), seq_len(nrow(data)))
   relative * if (is.null(criterion$sd)) 1 / sqrt(given) else given
-}
-
-check_columns_known <- function(run, data, expressions, call) {
-  used <- unique(unlist(lapply(c(expressions), value_names)))
-  lacking <- setdiff(intersect(used, names(run$problem$measurements)), names(data))
-  if (length(lacking) == 0) return(invisible())
-  refuse("measurements", c(
-    "The spread of a reading depends on {.field {lacking[1]}}, which the new rows lack.",
-    "i" = "Add the column, or ask for {.code band = \"confidence\"}."
-  ), call = call)
-}
-
-# The other parameters of a family in new rows, where the curve is at `mean`.
-family_others <- function(run, data, mean, call) {
-  criterion <- run$problem$criterion
-  expressions <- lapply(criterion$others, written_shapes)
-  check_columns_known(run, data, expressions, call)
-  columns <- intersect(unique(unlist(lapply(expressions, value_names))), names(data))
-  collector <- model_collector(run$problem, run$status, c(columns, ".fitted"), quote(.fitted))
-  roots <- vapply(expressions, collector$add, integer(1))
-  numbers <- c(number_columns(data, columns, seq_len(nrow(data))), list(as.double(mean)))
-  values <- lapply(roots, function(root) core_evaluate(collector$nodes(), root, numbers, nrow(data), run$estimate))
-  stats::setNames(values, noise_family(criterion)$others)
 }
 
 # Places and weights for an average over the standard normal distribution, so close that what is averaged may be much narrower.
@@ -142,7 +119,7 @@ mixed_quantile <- function(run, family, others, fitted, error, p) {
     low <- ifelse(enough, low, middle)
     if (all(high - low <= 1e-10 * pmax(abs(high), abs(low)), na.rm = TRUE)) break
   }
-  found <- if (family$discrete) pmax(0, floor(high + 1e-6)) else high
+  found <- if (family$discrete) ifelse(rep_len(family$step(at[[1]]) > 0, length(high)), pmax(0, floor(high + 1e-6)), high) else high
   ifelse(is.finite(error), found, NA_real_) / unit
 }
 

@@ -30,7 +30,7 @@ size_line <- function(x) {
   paste0(
     if (is_likelihood(x$problem)) "Log-likelihood " else "Value ", format_number(x$value), " (", problem_criterion_text(x$problem), ")",
     if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
-    if (has_rows(x$problem)) paste0(count_of(x$n, "row"), if (NROW(x$problem$left_out)) paste0(" (", nrow(x$problem$left_out), " left out)"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; "),
+    if (has_rows(x$problem)) paste0(count_of(x$n, counted(x$problem)), if (NROW(x$problem$left_out)) paste0(" (", nrow(x$problem$left_out), " left out)"), ", ", count_of(stats::df.residual(x), "degree"), " of freedom; "),
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."
   )
 }
@@ -53,7 +53,7 @@ print.tundrel_run_summary <- function(x, ...) {
   }
   cat_pairs(run)
   dropped <- compiled_of(run)$dropped
-  if (nrow(dropped)) cat("\nRows left out: ", nrow(dropped), dropped_reasons(dropped), "\n", sep = "")
+  if (nrow(dropped)) cat(if (has_responses(run$problem)) "\nReadings left out: " else "\nRows left out: ", nrow(dropped), dropped_reasons(dropped), "\n", sep = "")
   invisible(x)
 }
 

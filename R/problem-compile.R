@@ -27,7 +27,7 @@ choose_rows <- function(problem, censoring = NULL) {
     column <- column_of(data, name)
     # a sum is finite only where all numbers are, and looks without building a vector as long as the table
     if (is.finite(sum(as.double(column)))) next
-    bad <- (keep %||% TRUE) & !is.finite(column)
+    bad <- (keep %||% TRUE) & !is.finite(column) & needs_column(problem, name)
     if (name %in% of_response) bad <- bad & censoring$known == 0
     if (any(bad)) {
       reason <- ifelse(is.na(column[bad]), paste(known_as(name), "is missing"), paste(name, "is infinite"))
@@ -39,16 +39,16 @@ choose_rows <- function(problem, censoring = NULL) {
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
-model_collector <- function(problem, status, columns, fitted = NULL) {
-  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted))
+model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL) {
+  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed))
 }
 
 # The fields that a compiled problem has; those without a value here are set where they are known.
 #
 #   problem          the problem it was made from
-#   kind             which loss the core takes: "squares", "shares", "absolute", "robust", "likelihood", "density", or "value"
+#   kind             which loss the core takes: "squares", "shares", "absolute", "robust", "likelihood", "density", "responses", or "value"
 #   nodes            expressions, as node_collector() gives them; `fitted`, `response`, `root_weight`, `known`, `low`, `high`,
-#                    `density`, `value` and `others` are places among them, 0 for none
+#                    `density`, `value` and `others` are places among them, 0 for none; `of_responses` and `tests`, of several responses, hold more
 #   columns          the numbers that expressions name: a named list of vectors with one number for each of the `rows`
 #   used, dropped    rows of the measurements that take part, and a table of the others with the reason
 #   status           the result of parameter_status()
@@ -101,17 +101,18 @@ compile_rows <- function(problem, call, fitted, readings) {
   )
   columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
   value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
-  collector <- model_collector(problem, status, names(columns), value)
+  observed <- if (!is.null(readings)) quote(.readings) else if (!is.null(censoring)) quote(.response) else call("(", model$response)
+  collector <- model_collector(problem, status, names(columns), value, observed)
   place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
   places <- list(
     fitted = collector$add(value, call),
-    response = if (!is.null(readings)) place_of(".readings") else if (is.null(censoring)) collector$add(model$response, call) else place_of(".response"),
+    response = collector$add(quote(.observed), call),
     root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high")
   )
   loss <- compile_criterion(problem$criterion, collector, call)
   compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss,
     nodes = collector$nodes(), columns = columns, rows = length(rows), used = rows,
-    dropped = if (length(chosen$dropped)) do.call(rbind, chosen$dropped) else no_rows,
+    dropped = if (length(chosen$dropped)) dropped_as_posed(problem, do.call(rbind, chosen$dropped)) else no_rows,
     censored_kinds = as.integer(setdiff(censoring$known[rows], 0L)), known_rows = if (!is.null(censoring)) censoring$known[rows],
     root_weight_rows = weight, relative_to_fitted = identical(problem$criterion$relative, "fitted")
   )
@@ -180,11 +181,11 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
   nought <- compiled$relative_to_fitted & values == 0
   if (all(is.finite(values)) && any(nought)) {
     refuse("model", c(
-      "The model is zero in {name_rows(compiled$used[nought])} at the start, and noise in proportion to it cannot be judged there.",
+      "The model is zero in {name_rows_of(problem, compiled$used[nought])} at the start, and noise in proportion to it cannot be judged there.",
       "x" = "The start is {at}.", "i" = "Leave out rows in which the model is zero whatever the parameters; else start elsewhere with {.fn start_from}."
     ), call = call)
   }
-  where <- if (all(bad)) "in every row" else paste("in", name_rows(compiled$used[bad]))
+  where <- if (all(bad)) "in every row" else paste("in", name_rows_of(problem, compiled$used[bad]))
   if (!any(bad)) where <- "in the derivatives"
   refuse("model", c(
     "The model gives no finite number {where} at the start.",

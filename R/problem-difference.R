@@ -4,7 +4,7 @@
 problem_difference <- function(a, b) {
   if (identical(a, b)) return(NULL)
   parts <- list(
-    model = function(p) expression_text(p$model$formula), `function` = user_function_parts,
+    model = model_text, `function` = user_function_parts,
     measurements = function(p) lapply(as.list(p$measurements), as.vector), constants = function(p) p$model$constants,
     `rows left out` = function(p) sort(p$left_out$row), conditions = function(p) sort(condition_texts(p)), criterion = function(p) criterion_in_full(p$criterion)
   )

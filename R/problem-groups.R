@@ -82,6 +82,7 @@ group_problem <- function(problem, rows, start = NULL) {
   if (length(rows) < nrow(problem$measurements) || is.unsorted(rows)) {
     if (!is.null(problem$left_out)) problem$left_out <- left_out_of(problem$left_out, rows)
     problem$measurements <- vctrs::vec_slice(problem$measurements, rows)
+    if (has_responses(problem)) problem$responses$rows <- length(rows) %/% length(response_names(problem))
   }
   attr(problem$measurements, "units") <- problem$units
   problem$by <- NULL

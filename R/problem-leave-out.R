@@ -8,6 +8,7 @@
 #' @param where An expression of columns, in the model language, that is true in the rows to leave out, such as `hour > 30` or
 #'   `site == "fen"`; other names stand for the numbers that they are where it is written. As text, too.
 #' @param reason \[character(1)] Why, in a few words.
+#' @param response \[character] Of several responses: of which of them the rows are left out, or put back. `NULL` means all.
 #'
 #' @return The problem without these rows, or with them.
 #' @section Errors: `tundrel_error_measurements` for rows that the table does not have, that were left out (or were not) already, or
@@ -20,34 +21,45 @@
 #' without <- leave_out(run, rows = 27, reason = "lamp flickered") |> fit_local()
 #' compare_answers(run, without)
 #' leave_out(run, where = light > 900, reason = "beyond the lamp's range") |> fit_local()
-leave_out <- function(x, rows = NULL, where = NULL, reason = "") {
+leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL) {
   written <- rlang::enquo(where)
   problem <- as_problem(x)
   check_table(problem)
   if (!rlang::is_string(reason) || is.na(reason)) refuse("measurements", "{.arg reason} must be one text.")
-  out <- c(check_rows(problem, rows), rows_where(problem, written))
+  of_rows <- stacked_rows(problem, check_rows(problem, rows), response)
+  out <- c(of_rows, rows_where(problem, written))
   if (length(out) == 0) {
     refuse("measurements", c("No row is left out.", "i" = "Say which: {.code rows = 27}, or {.code where = hour > 30}{if (!rlang::quo_is_null(written)) '; this holds in no row'}."))
   }
-  already <- intersect(problem$left_out$row, rows)
+  already <- intersect(problem$left_out$row, of_rows)
   if (length(already)) {
     told <- problem$left_out$reason[match(already[1], problem$left_out$row)]
-    refuse("measurements", "Row {already[1]} is left out already{if (nzchar(told)) paste0(' (', told, ')')}.")
+    refuse("measurements", "{upper_first(name_rows_of(problem, already[1]))} is left out already{if (nzchar(told)) paste0(' (', told, ')')}.")
   }
-  new <- setdiff(sort(unique(out)), problem$left_out$row)
+  with_left_out(problem, out, reason)
+}
+
+with_left_out <- function(problem, rows, reason, call = rlang::caller_env()) {
+  new <- setdiff(sort(unique(rows)), problem$left_out$row)
   problem$left_out <- vctrs::vec_rbind(problem$left_out, tibble(row = new, reason = rep(reason, length(new))))
-  if (nrow(problem$left_out) == nrow(problem$measurements)) refuse("measurements", "These are all rows: nothing would be left.")
+  if (nrow(problem$left_out) == nrow(problem$measurements)) refuse("measurements", "These are all rows: nothing would be left.", call = call)
   problem
 }
 
 #' @rdname leave_out
 #' @export
-put_back <- function(x, rows = NULL) {
+put_back <- function(x, rows = NULL, response = NULL) {
   problem <- as_problem(x)
   check_table(problem)
-  lone <- setdiff(check_rows(problem, rows), problem$left_out$row)
-  if (length(lone)) refuse("measurements", c("Row {lone[1]} was not left out.", "i" = "Left out {?is/are}: {problem$left_out$row}."))
-  kept <- if (is.null(rows)) logical(NROW(problem$left_out)) else !problem$left_out$row %in% rows
+  back <- stacked_rows(problem, check_rows(problem, rows), response)
+  lone <- setdiff(back, problem$left_out$row)
+  if (length(lone)) {
+    refuse("measurements", c(
+      "{upper_first(name_rows_of(problem, lone[1]))} was not left out.",
+      "i" = if (NROW(problem$left_out)) "Left out: {name_rows_of(problem, problem$left_out$row)}." else "Nothing is left out."
+    ))
+  }
+  kept <- if (is.null(rows)) logical(NROW(problem$left_out)) else !problem$left_out$row %in% back
   problem$left_out <- if (any(kept)) problem$left_out[kept, ]
   problem
 }
@@ -58,7 +70,7 @@ check_table <- function(problem, call = rlang::caller_env()) {
 }
 
 check_rows <- function(problem, rows, call = rlang::caller_env()) {
-  n <- nrow(problem$measurements)
+  n <- if (has_responses(problem)) problem$responses$rows else nrow(problem$measurements)
   if (!is.null(rows) && (!is.numeric(rows) || anyNA(rows) || any(rows != round(rows) | rows < 1 | rows > n))) {
     refuse("measurements", c("{.arg rows} must be whole numbers from 1 to {n}.", "x" = "It is {.val {rows}}."), call = call)
   }

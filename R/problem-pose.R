@@ -22,6 +22,13 @@
 #' also of two, `top[site, year]`. They are called `top[fen]`, `top[ridge]`, ... everywhere; a bare `top` stands for all of them in
 #' [start_from()], [search_within()] and [subject_to()]. `(site == "fen")` is one in rows where the column is that text, else zero.
 #'
+#' Several formulas pose several responses, as in `pose(data, absorbed ~ ..., emitted ~ ...)`. A row in which one of them is missing still counts for
+#' the others. See [judge_by()] for how they are judged together.
+#'
+#' Models may be complex: `2i` is a number, `z` stands for a pair of columns `z_re` and `z_im` (or one complex column), and `re()`, `im()`,
+#' `modulus()`, `phase()`, `conjugate()` and `complex(a, b)` are there, with arithmetic, powers, `exp`, `log`, `sqrt`, `sinh`, `cosh`, `tanh` and
+#' `ifelse` of complex numbers. `z ~ r + 1 / (1 / r2 + 2i * pi * frequency * c)` poses the real and the imaginary part as two responses.
+#'
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.
 #'
@@ -31,8 +38,8 @@
 #'   measurements, with exact derivatives. Left out: the values come from outside, see [propose()].
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
 #'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
-#' @param ... For such a model: which column each of its names stands for, as `x = light`. A name that
-#'   is a column already need not be said.
+#' @param ... More formulas, one for each further response, over the same rows: parameters of the same name are shared. For a model from
+#'   [model()]: which column each of its names stands for, as `x = light`. A name that is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
 #' @param parameters \[character] For values from outside, and for a function of one vector: the names of its parameters; for such a function
 #'   they may also come with the first start or range. For a function of several arguments: which of these are parameters.
@@ -54,6 +61,11 @@
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' pose(lichen, uptake ~ top * light / (half + light) - dark)
+#'
+#' hour <- 0:8
+#' decay <- data.frame(hour, parent = 5 * exp(-0.4 * hour) + 0.05 * cos(7 * hour), child = 5 - 5 * exp(-0.4 * hour) + 0.1 * sin(5 * hour))
+#' pose(decay, parent ~ p0 * exp(-k * hour), child ~ p0 * (1 - exp(-k * hour))) |>
+#'   fit_local()
 #'
 #' curve <- function(light, top, half) top * tanh(light / half)
 #' pose(lichen, uptake ~ curve(light, top, half) - dark)
@@ -78,14 +90,30 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   }
   if (nrow(data) == 0) refuse("measurements", "{.arg data} has no rows.")
   refuse_reserved(names(data))
+  data <- with_pairs(data)
   by <- group_columns(by, data)
   if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
-  rlang::check_dots_empty()
+  formulas <- all_formulas(model, list(...), names(data))
+  if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants), by))
+  model <- formulas[[1]]
   parsed <- parse_model(model, data, constants)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
   if (length(parsed$calls)) problem$evaluator <- evaluator_function()
   grouped_by(problem, by)
+}
+
+# Formulas one by one, or in a list; those of complex numbers as two.
+all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
+  formulas <- c(if (is.list(model)) model else list(model), unlist(others))
+  if (length(formulas) > 1 && !all(vapply(formulas, rlang::is_formula, NA, lhs = TRUE))) {
+    odd <- names(Filter(function(one) !rlang::is_formula(one), others))
+    refuse("model", c(
+      "Each response needs a formula, {.code response ~ expression}.", "x" = "{if (length(odd) && nzchar(odd[1])) paste0('`', odd[1], '`') else 'One'} is none.",
+      "i" = "For example {.code pose(data, absorbed ~ a * exp(-k * hour), emitted ~ b * (1 - exp(-k * hour)))}."
+    ), call = call)
+  }
+  unname(unlist(lapply(formulas, function(one) real_formulas(one, columns, call))))
 }
 
 # A model from the catalogue or a file, for some columns.
@@ -143,7 +171,7 @@ problem_criterion_text <- function(problem) format(problem$criterion)
 
 #' @export
 format.tundrel_problem <- function(x, ...) {
-  paste0("problem: ", expression_text(x$model$formula), ", ", problem_criterion_text(x))
+  paste0("problem: ", model_text(x), ", ", problem_criterion_text(x))
 }
 
 #' @export
@@ -181,4 +209,4 @@ parameter_table <- function(problem) {
 }
 
 #' @export
-formula.tundrel_problem <- function(x, ...) x$model$formula
+formula.tundrel_problem <- function(x, ...) if (has_responses(x)) lapply(x$responses$models, `[[`, "formula") else x$model$formula

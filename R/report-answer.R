@@ -10,8 +10,8 @@ report_answer <- function(known) {
   known_widths <- any(!is.na(shown$lower))
   answers <- paste0(shown$parameter, " = ", format_number(shown$estimate), if (known_widths) interval_words(shown))
   asked <- if (has_model(run$problem)) {
-    list("The model ", report_code(expression_text(formula(run))),
-      paste0(" was fitted to ", count_of(run$n, "row"), " by ", problem_criterion_text(run$problem), "."))
+    list("The model ", report_code(model_text(run$problem)),
+      paste0(" was fitted to ", count_of(run$n, counted(run$problem)), " by ", problem_criterion_text(run$problem), "."))
   } else {
     paste0("A function was made ", if (maximises(run$problem)) "large" else "small", ": ", problem_criterion_text(run$problem), ".")
   }
@@ -71,7 +71,7 @@ best_value_run <- function(runs) {
 row_cares <- function(run) {
   dropped <- compiled_of(run)$dropped
   c(
-    if (nrow(dropped)) paste0(count_of(nrow(dropped), "row"), if (nrow(dropped) == 1) " was" else " were", " left out", dropped_reasons(dropped), "."),
+    if (nrow(dropped)) paste0(count_of(nrow(dropped), counted(run$problem)), if (nrow(dropped) == 1) " was" else " were", " left out", dropped_reasons(dropped), "."),
     if (run$refused) paste0(count_of(run$refused, "point"),
       " on the way gave no finite number and ", if (run$refused == 1) "was" else "were", " stepped around.")
   )

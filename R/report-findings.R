@@ -6,7 +6,7 @@ report_curve <- function(known) {
   htmltools::tagList(
     htmltools::tags$h2("The fitted curve"),
     report_picture(plot_fit(run), "Measurements (points) and the fitted model (line).",
-      paste("Measurements as points with the fitted curve of", expression_text(formula(run)), "through them"), known$drawn$fit)
+      paste("Measurements as points with the fitted curve of", model_text(run$problem), "through them"), known$drawn$fit)
   )
 }
 

@@ -5,18 +5,18 @@ report_group_sections <- function(fits) {
   problem <- fits$problem
   reading <- fits_reading(fits)
   list(
-    h$p(class = "answer", "The model ", report_code(expression_text(problem$model$formula)), paste0(" was fitted to each of ", count_of(length(fits), "group"),
+    h$p(class = "answer", "The model ", report_code(model_text(problem)), paste0(" was fitted to each of ", count_of(length(fits), "group"),
       " by ", paste(problem$by, collapse = " and "), ", by ", problem_criterion_text(problem), ".")),
     h$p(class = paste("verdict", if (all(fits$converged)) "good" else "bad"), paste(reading, collapse = " ")),
     h$h2("Data and model"),
-    h$div(class = "formula", formula_math(problem$model$formula)),
+    report_formulas(problem),
     if (length(problem$conditions)) h$p(paste0("In every group: ", paste(condition_texts(problem), collapse = "; "), ".")),
     h$h2("How parameters spread over the groups"), report_table(spread_table(fits)),
     report_group_pictures(fits),
     h$h2("Every group"), report_table(wide_group_table(fits)),
     report_small("Estimates with standard errors by curvature."),
     h$h2("Reproduce these results"),
-    report_fingerprint(problem$measurements),
+    report_fingerprint(table_as_posed(problem)),
     report_made_by()
   )
 }

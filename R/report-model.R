@@ -5,7 +5,7 @@ report_data_and_model <- function(run) {
   if (is_outside(run$problem)) return(NULL)
   htmltools::tagList(
     h$h2("Data and model"),
-    if (has_model(run$problem)) h$div(class = "formula", formula_math(formula(run))),
+    if (has_model(run$problem)) report_formulas(run$problem),
     if (length(run$problem$model$constants)) {
       report_small(paste0("Constants: ", paste(names(run$problem$model$constants), "=", format_number(run$problem$model$constants), collapse = ", "), "."))
     },
@@ -14,8 +14,13 @@ report_data_and_model <- function(run) {
   )
 }
 
+report_formulas <- function(problem) {
+  formulas <- if (has_responses(problem)) stats::formula(problem) else list(stats::formula(problem))
+  lapply(unname(formulas), function(one) htmltools::tags$div(class = "formula", formula_math(one)))
+}
+
 report_measurements <- function(run) {
-  data <- run$problem$measurements
+  data <- table_as_posed(run$problem)
   if (!has_measurements(run$problem)) return(NULL)
   units <- units_of(data)
   span <- function(x, f) if (is.numeric(x) && any(is.finite(x))) f(x, na.rm = TRUE) else NA_real_
@@ -27,7 +32,10 @@ report_measurements <- function(run) {
   dropped <- compiled_of(run)$dropped
   htmltools::tagList(
     report_table(columns),
-    htmltools::tags$p(paste0(count_of(nrow(data), "row"), ", ", nrow(dropped), " left out", dropped_reasons(dropped), "."))
+    htmltools::tags$p(paste0(
+      count_of(nrow(data), "row"), if (has_responses(run$problem)) paste(" for", count_of(length(response_names(run$problem)), "response")), ", ",
+      count_of(nrow(dropped), counted(run$problem)), " left out", dropped_reasons(dropped), "."
+    ))
   )
 }
 
@@ -35,7 +43,7 @@ report_measurements <- function(run) {
 has_measurements <- function(problem) has_curve(problem)
 
 column_uses <- function(run) {
-  columns <- names(run$problem$measurements)
+  columns <- names(table_as_posed(run$problem))
   criterion <- run$problem$criterion
   stated <- c(list(precision_expression(criterion)), likelihood_expressions(criterion), unclass(criterion$censored))
   of_criterion <- unlist(lapply(Filter(Negate(is.null), stated), all.vars))

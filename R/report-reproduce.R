@@ -16,7 +16,7 @@ report_reproduction <- function(known, title) {
       h$p("The function that the model calls is also needed.")
     },
     if (has_measurements(run$problem)) {
-      report_fingerprint(run$problem$measurements)
+      report_fingerprint(table_as_posed(run$problem))
     },
     report_made_by()
   )

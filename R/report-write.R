@@ -63,7 +63,7 @@ check_report_path <- function(path, format, call = rlang::caller_env()) {
   ), call = call)
 }
 
-problem_title <- function(problem) if (has_model(problem)) expression_text(problem$model$formula) else "A user's function"
+problem_title <- function(problem) if (has_model(problem)) model_text(problem) else "A user's function"
 
 has_model <- function(problem) has_curve(problem) && !is_outside(problem)
 

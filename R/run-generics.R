@@ -171,7 +171,7 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object)
+df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(object$problem$criterion)
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
 # the fit. Parameters that act only together, such as two factors of a product, count as one.
@@ -185,7 +185,7 @@ open_directions <- function(run) if (is_unjudged(run) || !has_rows(run$problem))
 
 #' @rdname run-generics
 #' @export
-formula.tundrel_run <- function(x, ...) x$problem$model$formula
+formula.tundrel_run <- function(x, ...) stats::formula(x$problem)
 
 #' @rdname run-generics
 #' @export

@@ -116,14 +116,21 @@ trace_of <- function(stored) {
 
 problem_from_stored <- function(stored, path, fun) {
   problem <- pose_stored(evaluator_named(stored$evaluator$name), stored, path, fun)
-  criterion <- criterion_from_stored(stored$criterion, path)
-  demand(is.null(criterion) != has_rows(problem), "criterion")
-  if (!is.null(criterion)) problem <- judge_by(problem, criterion)
+  if (has_responses(problem)) {
+    demand(setequal(names(stored$criterion$responses), response_names(problem)), "criterion")
+    problem <- judge_by(problem, !!!lapply(stored$criterion$responses, criterion_from_stored, path), together = stored$criterion$together)
+  } else {
+    criterion <- criterion_from_stored(stored$criterion, path)
+    demand(is.null(criterion) != has_rows(problem), "criterion")
+    if (!is.null(criterion)) problem <- judge_by(problem, criterion)
+  }
   problem <- subject_to(problem, text = as.character(unlist(stored$conditions)))
   if (!is.null(stored$left_out)) {
     demand(length(stored$left_out$row) == length(stored$left_out$reason), "left_out")
     for (reason in unique(unlist(stored$left_out$reason))) {
-      problem <- leave_out(problem, numbers_of(stored$left_out$row)[unlist(stored$left_out$reason) == reason], reason = reason)
+      rows <- numbers_of(stored$left_out$row)[unlist(stored$left_out$reason) == reason]
+      demand(all(rows %in% seq_len(nrow(problem$measurements))), "left_out")
+      problem <- with_left_out(problem, as.integer(rows), reason)
     }
   }
   for (name in names(stored$search_within)) {

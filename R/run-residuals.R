@@ -45,7 +45,7 @@ quantile_residuals <- function(run, compiled, seed) {
   readings <- response_rows(compiled)
   below <- function(y) family$below(y, mean, others)
   high <- below(readings)
-  low <- if (family$discrete) below(readings - 1) else high
+  low <- if (family$discrete) below(readings - family$step(others)) else high
   known <- compiled$known_rows
   if (!is.null(known)) {
     limits <- lapply(compiled[c("low", "high")], function(node) core_evaluate(compiled$nodes, node, compiled$columns, compiled$rows, run$estimate))

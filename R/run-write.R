@@ -38,7 +38,7 @@ write_run <- function(run, path) {
 # R's own reader of text gives up where parentheses stand in each other more than 50 deep.
 refuse_unreadable_model <- function(run, path, call = rlang::caller_env()) {
   if (!has_curve(run$problem)) return(invisible())
-  text <- expression_text(run$problem$model$formula)
+  text <- model_text(run$problem)
   if (nchar(text) <= most_stored_characters && !is.null(tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL))) return(invisible())
   refuse("file", c(
     "{.file {path}} could not be read back: this model is too deep or too long to be stored as text.",
@@ -110,7 +110,7 @@ stored_trace <- function(trace) {
 }
 
 stored_problem <- function(problem) {
-  data <- problem$measurements
+  data <- table_as_posed(problem)
   list(
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
     evaluator = stored_evaluator(problem$evaluator, problem), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),

@@ -10,6 +10,10 @@ with_criterion_starts <- function(problem, compiled, start, call = rlang::caller
   if (length(open) == 0 || anyNA(start[setdiff(names(start), open)])) return(start)
   fitted <- fitted_rows(compiled, replace(start, open, 1))
   if (!all(is.finite(fitted))) return(replace(start, open, 1))
+  known <- own_starts(problem$criterion, compiled, fitted)
+  start[intersect(open, names(known))] <- known[intersect(open, names(known))]
+  open <- setdiff(open, names(known))
+  if (length(open) == 0) return(start)
   plain <- compile_problem(problem, call, fitted = fitted)
   plain <- thinned(plain, rows_to_try)
   plain$typical <- rep(1, length(start))

@@ -62,7 +62,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
 # For another criterion: starts suggested by squares, with those of a likelihood's own parameters, ranked
 # by the criterion.
 suggest_by_squares <- function(problem, n, samples, seed) {
-  starts <- suggest_start(with_squares(problem), n, samples, seed)
+  starts <- suggest_start(squares_beside(problem$criterion, problem), n, samples, seed)
   own <- setdiff(parameter_status(problem)$free, names(starts))
   problem$start[own] <- NA
   rows <- lapply(seq_len(nrow(starts)), function(i) {
@@ -82,18 +82,6 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   table <- table[order(table$value, decreasing = maximises(problem)), ]
   class(table) <- c("tundrel_starts", class(table))
   table
-}
-
-# The same problem judged by least squares; shares of trials, where readings are successes.
-with_squares <- function(problem) {
-  criterion <- problem$criterion
-  family <- noise_family(criterion)
-  if (isTRUE(family$counted)) {
-    trials <- criterion$others[[family$others]]
-    problem$model$response <- call("/", problem$model$response, call("(", trials))
-    problem$model$columns <- union(problem$model$columns, value_names(trials))
-  }
-  suppressMessages(with_criterion_parameters(problem, least_squares(), character()))
 }
 
 # At most so many rows, evenly through the table.

@@ -72,12 +72,12 @@ stop_line <- function(run) {
 vanished_sentence <- function(run) {
   if (!is_likelihood(run$problem)) {
     return(paste0(
-      "noise in proportion to the fitted value goes to zero with it in ", name_rows(vanished_spread(run)), ", where the reading is zero: ",
+      "noise in proportion to the fitted value goes to zero with it in ", name_rows_of(run$problem, vanished_spread(run)), ", where the reading is zero: ",
       "leave it out, or state a spread with a floor: max_likelihood(\"normal\", sd = floor + share * abs(fitted))"
     ))
   }
   paste0(
-    "the likelihood grows without limit as the spread goes to zero in ", name_rows(vanished_spread(run)), ", where the curve meets the ",
+    "the likelihood grows without limit as the spread goes to zero in ", name_rows_of(run$problem, vanished_spread(run)), ", where the curve meets the ",
     "readings exactly: state the spread, or a lower limit for it"
   )
 }

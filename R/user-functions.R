@@ -3,7 +3,7 @@
 # The user's functions that a formula calls: those found from where it was written up to the global environment, so that no
 # function of a package is taken by accident.
 user_functions <- function(formula) {
-  candidates <- setdiff(called_names(rlang::f_rhs(formula)), c("", language_functions(), names(shapes), "lag", "("))
+  candidates <- setdiff(called_names(rlang::f_rhs(formula)), c("", language_functions(), names(shapes), complex_calls, "lag", "("))
   env <- rlang::f_env(formula) %||% emptyenv()
   Filter(function(name) !is.null(find_user_function(name, env)), candidates)
 }

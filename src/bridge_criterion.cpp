@@ -68,6 +68,23 @@ class CriterionReader {
     return loss;
   }
 
+  // Each row has the loss of its response; `tests` are true in the rows of each response but the last.
+  RowLoss responses() const {
+    const Rcpp::List parts = problem_["of_responses"];
+    const std::vector<int> tests = Rcpp::as<std::vector<int>>(problem_["tests"]);
+    const auto smooth = [&](R_xlen_t k) {
+      Rcpp::List part = Rcpp::clone(Rcpp::List(parts[k]));
+      for (const char* shared : {"fitted", "known", "low", "high"}) part[shared] = problem_[shared];
+      part["censored_kinds"] = Rcpp::as<bool>(part["is_censored"]) ? problem_["censored_kinds"] : Rcpp::wrap(Rcpp::IntegerVector());
+      return Term{&t_.graph, CriterionReader(part, t_).likelihood().smooth};
+    };
+    Term sum = smooth(parts.size() - 1);
+    for (R_xlen_t k = parts.size() - 2; k >= 0; --k) sum = choose(Term{&t_.graph, t_.node.at(tests[k] - 1)}, smooth(k), sum);
+    RowLoss loss;
+    loss.smooth = sum.node;
+    return loss;
+  }
+
   RowLoss density() const {
     RowLoss loss;
     loss.smooth = (-Term{&t_.graph, node("density")}).node;
@@ -98,6 +115,7 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
   if (kind == "robust") return reader.robust();
   if (kind == "likelihood") return reader.likelihood();
   if (kind == "density") return reader.density();
+  if (kind == "responses") return reader.responses();
   Rcpp::stop("unknown kind of criterion: %s", kind);
 }
 
