@@ -82,7 +82,7 @@ part_of_checked <- function(checked, mine, problem) {
   checked$tangent <- checked$tangent[mine, , drop = FALSE]
   checked$order <- order(match(seq_along(checked$row), checked$order)[mine])
   checked$row <- posed_rows(problem, checked$row[mine])
-  checked$predictors <- Filter(function(x) !anyNA(x), lapply(checked$predictors, `[`, mine))
+  checked[c("predictors", "settings")] <- lapply(checked[c("predictors", "settings")], function(columns) Filter(function(x) !anyNA(x), lapply(columns, `[`, mine)))
   # what the fit takes from these rows
   checked$freedom <- round(length(mine) - sum(checked$tangent^2))
   checked$moving <- length(mine) - checked$freedom
@@ -196,8 +196,8 @@ check_normality <- function(checked, sets) {
 }
 
 check_replicates <- function(checked, sets) {
-  if (length(checked$predictors) == 0) return(check_row("lack of fit", NA, "skip", "There is no predictor, and so there are no replicates."))
-  group <- match(do.call(paste, checked$predictors), unique(do.call(paste, checked$predictors)))
+  if (length(checked$settings) == 0) return(check_row("lack of fit", NA, "skip", "There is no predictor, and so there are no replicates."))
+  group <- match(do.call(paste, checked$settings), unique(do.call(paste, checked$settings)))
   groups <- max(group)
   n <- length(group)
   between <- groups - (n - checked$freedom)

@@ -23,6 +23,7 @@
 #' compare_levels(run, "top")
 #' compare_levels(run, "top", as = "ratio", against = "T1")
 compare_levels <- function(run, name, as = c("difference", "ratio"), against = NULL, level = 0.95) {
+  run <- as_run(run)
   check_run(run)
   as <- rlang::arg_match(as)
   check_level(level)

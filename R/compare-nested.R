@@ -31,6 +31,7 @@ check_same_noise <- function(runs, pair, call) {
 
 # The same model and criterion, with further equalities.
 told_nested <- function(simple, full) {
+  if (nested_by_levels(simple$problem, full$problem)) return(n_estimated(simple) < n_estimated(full))
   same <- function(part) identical(part(simple$problem), part(full$problem))
   if (!same(function(p) model_text(p)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
@@ -39,6 +40,18 @@ told_nested <- function(simple, full) {
   # a condition that only the fuller model keeps to may leave out the simpler one
   if (length(setdiff(sentences(full), sentences(simple)))) return(FALSE)
   length(more) > 0 && all(more %in% sentences(simple)[equalities]) && n_estimated(simple) < n_estimated(full)
+}
+
+# The same but that further parameters have levels, and conditions that hold for all of them.
+nested_by_levels <- function(simple, full) {
+  if (!has_levels(full) || has_responses(full) || has_responses(simple)) return(FALSE)
+  plain <- function(p) without_brackets(p$model$formula[[3]])
+  same <- function(part) identical(part(simple), part(full))
+  if (!same(plain) || !same(function(p) p$model$response) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
+  of <- function(p) vapply(p$model$levels, function(one) paste(one$columns, collapse = ", "), "")
+  inside <- names(of(simple)) %in% names(of(full)) & of(simple) == of(full)[names(of(simple))]
+  bare <- function(p) unique(gsub("\\[[^]]*\\]", "", vapply(p$conditions, `[[`, "", "text")))
+  all(inside %in% TRUE) && length(of(simple)) < length(of(full)) && setequal(bare(simple), bare(full))
 }
 
 nested_test <- function(runs, pair) {

@@ -79,7 +79,7 @@ part_of_response <- function(name, stated, call) {
   spread <- as.symbol(spread_name(name))
   sd <- if (!is.null(stated$sd)) call("*", spread, stated$sd) else if (!is.null(stated$weights)) call("/", spread, call("sqrt", stated$weights)) else spread
   if (!is.null(stated$relative)) sd <- call("*", sd, quote(abs(fitted)))
-  new_max_likelihood("normal", list(sd = sd), call = call)
+  normal_likelihood(sd, call)
 }
 
 check_together <- function(problem, criteria, call) {
@@ -269,14 +269,14 @@ drawn_together <- function(mean, others) {
 
 # The values of each family's other parameters in each row that takes part.
 family_parameters.tundrel_criterion_responses <- function(criterion, compiled, x) {
-  value_of <- function(node) core_evaluate(compiled$nodes, node, compiled$columns, compiled$rows, x)
+  at_node <- function(node) core_evaluate(compiled$nodes, node, compiled$columns, compiled$rows, x)
   together <- has_rows_together(criterion)
   parts <- lapply(compiled$of_responses, function(part) {
-    c(stats::setNames(lapply(part$others, value_of), families()[[part$family]]$others), if (together && part$shift > 0) list(.shift = value_of(part$shift)))
+    c(stats::setNames(lapply(part$others, at_node), families()[[part$family]]$others), if (together && part$shift > 0) list(.shift = at_node(part$shift)))
   })
   out <- list(response = match(responses_of_rows(compiled$problem, compiled$used), names(criterion$parts)), parts = parts)
   if (!together) return(out)
-  out$marginal <- lapply(compiled$of_responses, function(part) value_of(part$stated))
+  out$marginal <- lapply(compiled$of_responses, function(part) at_node(part$stated))
   out$mixing <- mixing_of(names(criterion$parts), all_values(compiled$status, stats::setNames(x, compiled$status$free)))
   out
 }

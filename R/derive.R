@@ -30,6 +30,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
       run <- meant$first
     }
   }
+  run <- as_run(run)
   check_run(run)
   check_uncertainty(by, level, replicates, threads)
   if (length(stated) == 0 || !all(nzchar(names(stated)))) {

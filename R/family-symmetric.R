@@ -33,3 +33,6 @@ family_laplace <- function() {
     variance = function(m, o) 2 * o$scale^2 + 0 * m, kinked = TRUE
   )
 }
+
+# Maximum likelihood of normal noise, of a standard deviation that is an expression.
+normal_likelihood <- function(sd, call) new_max_likelihood("normal", list(sd = sd), call = call)

@@ -36,6 +36,7 @@ plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "p
   check_axis(x_scale, "x_scale")
   check_axis(y_scale, "y_scale")
   scales <- list(x = x_scale, y = y_scale)
+  x <- as_run(x)
   if (!is.null(at)) {
     check_run(x)
     draw_moving(x, at, scales)

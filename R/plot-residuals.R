@@ -18,6 +18,7 @@
 #'   fit_local() |>
 #'   plot_residuals()
 plot_residuals <- function(run) {
+  run <- as_run(run)
   check_run(run)
   refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)

@@ -96,6 +96,10 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   formulas <- all_formulas(model, list(...), names(data))
   if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants), by))
   model <- formulas[[1]]
+  if (is.null(by)) {
+    many <- many_levels(model, data)
+    if (!is.null(many)) return(pose_many_levels(data, model, many, constants))
+  }
   parsed <- parse_model(model, data, constants)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
@@ -179,6 +183,9 @@ print.tundrel_problem <- function(x, ...) {
   cat("Problem:   ", problem_text(x), "\n", sep = "")
   cat("Criterion: ", problem_criterion_text(x), "\n", sep = "")
   if (has_curve(x)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
+  if (!is.null(x$by)) {
+    cat("Groups:    by ", paste(x$by, collapse = ", "), if (length(x$shared)) paste0("; ", paste(x$shared, collapse = ", "), " shared by all"), "\n", sep = "")
+  }
   cat("\n")
   cat_table(drop_empty(parameter_table(x)))
   joint <- joint_conditions(x, parameter_status(x))

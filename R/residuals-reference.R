@@ -18,10 +18,13 @@ checked_rows <- function(run, compiled, along) {
   # plane, as the reference does
   z <- upright(diagnostics$standardised, tangent, known)
   predictors <- if (has_curve(run$problem)) compiled$columns[shape_predictors(run$problem)]
+  settings <- if (has_curve(run$problem)) compiled$columns[run$problem$model$predictors]
   list(
     z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,
     tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
+    # rows alike in all of these, levels included, are replicates
+    settings = lapply(settings, `[`, known),
     order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,
     freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
     unit_noise = run$problem$criterion$unit_noise,

@@ -55,6 +55,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   began <- seconds_now()
   problem <- as_problem(problem)
+  if (!is.null(problem$shared)) return(fit_many_levels(problem, solver, tolerance, max_evaluations %||% 10000))
   check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)

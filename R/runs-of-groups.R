@@ -170,6 +170,7 @@ outlying_reading <- function(fits, listed) {
 
 # A table of every group's run, under its key; groups without a run are left out.
 each_group <- function(fits, f, whole = which(!nzchar(fits$trouble))) {
+  if (!is.null(fits$shared)) return(f(joint_run(fits)))
   tables <- lapply_planned(whole, function(k) {
     table <- tibble::as_tibble(unclass(f(fits[[k]])))
     table[setdiff(names(table), names(fits$groups$keys))]

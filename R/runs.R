@@ -70,6 +70,7 @@ collect_runs <- function(given, call = rlang::caller_env()) {
   names_given <- rlang::names2(given)
   for (i in seq_along(given)) {
     one <- given[[i]]
+    if (inherits(one, "tundrel_fits")) one <- joint_run(one, call)
     more <- if (inherits(one, "tundrel_run")) stats::setNames(list(one), names_given[i]) else if (is.list(one)) unclass(one)
     if (length(more) == 0 || !all(vapply(more, inherits, logical(1), "tundrel_run"))) {
       refuse("solver", c(

@@ -72,7 +72,7 @@ test_that("what is no level is refused by name", {
   expect_named(some$start, c("top[fen]", "top[ridge]", "half"))
   data$site <- seq_len(nrow(data))
   big <- data.frame(site = seq_len(500), rain = 1:500, mass = 1:500)
-  expect_refusal(pose(big, mass ~ top[site] * rain), "model", c("500 levels", "fit_each"))
+  expect_refusal(pose(transform(big, wet = rain > 9), mass ~ top[site] * rain + low[wet]), "model", c("500 levels", "all brackets need the same columns"))
   other <- pose(transform(sites(), wet = rain > 9), mass ~ top[site] * rain / (half[wet] + rain))
   expect_refusal(subject_to(other, top > half), "condition", "different levels")
 })
