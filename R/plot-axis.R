@@ -25,12 +25,36 @@ is_log_axis <- function(x, scale = NULL, name = "x_scale", call = rlang::caller_
 
 log_labels <- function(x) ifelse(is.na(x), "", format_number(x))
 
-x_axis <- function(log) if (log) ggplot2::scale_x_log10(labels = log_labels)
+x_axis <- function(log, clock = NULL) {
+  if (!is.null(clock) && clock$kind != "duration") return(ggplot2::scale_x_continuous(breaks = clock_breaks(clock), labels = function(x) clock_labels(x, clock)))
+  if (log) ggplot2::scale_x_log10(labels = log_labels)
+}
+
+# Within a day the hour is enough: the axis says which day it is.
+clock_labels <- function(x, clock) {
+  texts <- clock_text(x, clock)
+  days <- substr(texts[!is.na(x)], 1, 10)
+  if (clock$kind == "date" || length(unique(days)) > 1) ifelse(grepl(" 00:00$", texts), substr(texts, 1, 10), texts) else substring(texts, 12)
+}
+
+# At round times.
+clock_breaks <- function(clock) {
+  function(limits) {
+    unit <- clock_units[[clock$unit]]
+    (as.double(pretty(as.POSIXct(clock$origin + limits * unit, origin = "1970-01-01", tz = "UTC"), 5)) - clock$origin) / unit
+  }
+}
+
+# Of the problem's only predictor, where it is a time.
+clock_along <- function(problem) {
+  predictor <- shape_predictors(problem)
+  if (length(predictor) == 1) problem$clocks[[predictor]]
+}
 y_axis <- function(log) if (log) ggplot2::scale_y_log10(labels = log_labels)
 
 # Of the measurements along the only predictor.
 predictor_axis <- function(problem, x, scale = NULL, call = rlang::caller_env()) {
-  length(problem$model$predictors) == 1 && is_log_axis(x, scale, "x_scale", call)
+  length(problem$model$predictors) == 1 && is.null(clock_along(problem)) && is_log_axis(x, scale, "x_scale", call)
 }
 
 grid_at_first <- 200

@@ -74,7 +74,7 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$run, linetype = .data$run), curves, linewidth = 0.9) +
     model_inks(names(runs)) +
-    x_axis(log) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
+    x_axis(log, clock_along(problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
     ggplot2::labs(title = "Fits laid over each other", subtitle = model_subtitle(problem), x = fit_axis(problem), y = response_label(problem)) +
     theme_tundrel()
 }
@@ -111,7 +111,7 @@ draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted), curves, colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
-    x_axis(log) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
+    x_axis(log, clock_along(problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
     # a far start must not squeeze the measurements into a line
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
     ggplot2::labs(
@@ -210,7 +210,7 @@ draw_curve <- function(points, problem, at, run, components, band, level, scales
       aes(y = .data$fitted), curve, colour = colours[[if (is_start) "start" else "fit"]], linewidth = 0.9,
       linetype = if (is_start) "dashed" else "solid"
     ) +
-    x_axis(log) + y_axis(log_y) +
+    x_axis(log, clock_along(problem)) + y_axis(log_y) +
     ggplot2::labs(
       x = fit_axis(problem), y = response_label(problem)
     )

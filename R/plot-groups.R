@@ -34,7 +34,7 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
     (if (!is.null(curves)) ggplot2::geom_line(ggplot2::aes(linetype = .data$converged), curves, colour = colours[["fit"]], linewidth = 0.7)) +
     ggplot2::scale_linetype_manual(values = c(`TRUE` = "solid", `FALSE` = "dashed"), guide = "none") +
     ggplot2::facet_wrap(ggplot2::vars(.data$group)) +
-    x_axis(log) +
+    x_axis(log, clock_along(fits$problem)) +
     ggplot2::labs(
       title = paste0(count_of(length(fits), "group"), ", ", sum(fits$converged), " converged", if (pages > 1) paste0("; page ", page, " of ", pages)),
       subtitle = model_subtitle(fits$problem), x = axis_label(predictor, fits$problem$units), y = response_label(fits$problem)

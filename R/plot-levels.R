@@ -18,7 +18,7 @@ draw_levels <- function(points, problem, compiled, at, run, band, level, scales,
   titles <- group_labels(classes)
   shown <- utils::head(unique(titles[do.call(order, unname(as.list(classes)))]), most_panels)
   points$panel <- factor(titles, shown)
-  log <- is_log_axis(points$x, scales$x, "x_scale", call)
+  log <- is.null(clock_along(problem)) && is_log_axis(points$x, scales$x, "x_scale", call)
   log_y <- is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)
   curves <- do.call(rbind, lapply(shown, function(title) {
     first <- match(title, titles)
@@ -37,7 +37,7 @@ draw_levels <- function(points, problem, compiled, at, run, band, level, scales,
       aes(y = .data$fitted), curves, colour = colours[[if (is_start) "start" else "fit"]], linewidth = 0.9, linetype = if (is_start) "dashed" else "solid"
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = if (has_responses(problem)) "free_y" else "fixed", labeller = ggplot2::as_labeller(panel_labels(problem, shown))) +
-    x_axis(log) + y_axis(log_y) +
+    x_axis(log, clock_along(problem)) + y_axis(log_y) +
     ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem))
 }
 

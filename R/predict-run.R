@@ -5,6 +5,7 @@
 predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
   band <- rlang::arg_match(band)
   check_level(level)
+  if (is.data.frame(newdata)) newdata <- in_clock_numbers(object$problem, newdata)
   if (band != "none") warn_unconverged(object)
   problem <- object$problem
   if (has_responses(problem)) return(predicted_responses(object, newdata, components, band, level))

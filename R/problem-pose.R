@@ -29,6 +29,9 @@
 #' `modulus()`, `phase()`, `conjugate()` and `complex(a, b)` are there, with arithmetic, powers, `exp`, `log`, `sqrt`, `sinh`, `cosh`, `tanh` and
 #' `ifelse` of complex numbers. `z ~ r + 1 / (1 / r2 + 2i * pi * frequency * c)` poses the real and the imaginary part as two responses.
 #'
+#' Dates and times may be predictors: the model takes them as numbers since the first of them, in seconds, minutes, hours or days, which is said;
+#' new rows for [predict()] may hold dates, and figures show them.
+#'
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.
 #'
@@ -94,13 +97,21 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   by <- group_columns(by, data)
   if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
   formulas <- all_formulas(model, list(...), names(data))
-  if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants), by))
+  timed <- with_clocks(data, formulas)
+  problem <- pose_formulas(timed$data, formulas, constants, by)
+  problem$clocks <- timed$clocks
+  problem
+}
+
+# Formulas over a table of numbers.
+pose_formulas <- function(data, formulas, constants, by, call = rlang::caller_env()) {
+  if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants, call), by))
   model <- formulas[[1]]
   if (is.null(by)) {
-    many <- many_levels(model, data)
-    if (!is.null(many)) return(pose_many_levels(data, model, many, constants))
+    many <- many_levels(model, data, call)
+    if (!is.null(many)) return(pose_many_levels(data, model, many, constants, call))
   }
-  parsed <- parse_model(model, data, constants)
+  parsed <- parse_model(model, data, constants, call)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
   if (length(parsed$calls)) problem$evaluator <- evaluator_function()
@@ -132,7 +143,9 @@ pose_catalogue <- function(data, model, columns, constants, call = rlang::caller
       "i" = "Rename the column before posing."
     ), call = call)
   }
-  problem <- new_problem(data, parse_model(formula, data, constants, call))
+  timed <- with_clocks(data, list(formula))
+  problem <- new_problem(timed$data, parse_model(formula, timed$data, constants, call))
+  problem$clocks <- timed$clocks
   problem$range_factors <- model$range_factors
   problem$catalogue_entry <- model[c("title", "reference")]
   subject_to(problem, text = model$conditions)

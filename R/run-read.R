@@ -133,6 +133,11 @@ problem_from_stored <- function(stored, path, fun) {
       problem <- with_left_out(problem, as.integer(rows), reason)
     }
   }
+  for (name in names(stored$clocks)) {
+    one <- stored$clocks[[name]]
+    demand(one$unit %in% names(clock_units) && one$kind %in% c("date", "time", "duration"), "clocks")
+    problem$clocks[[name]] <- list(origin = numbers_of(one$origin), unit = one$unit, kind = one$kind)
+  }
   for (name in names(stored$search_within)) {
     box <- stored$search_within[[name]]
     problem$search_box[[name]] <- structure(numbers_of(box$range), log = if (box$log) TRUE)

@@ -105,7 +105,7 @@ test_that("a solver is refused for a criterion that it cannot serve", {
 
 test_that("plans state every criterion, and say which key is wrong", {
   criterion_of <- function(text) {
-    plan_criterion(list(path = "p.yaml", criterion = yaml::yaml.load(text)))
+    plan_criterion(list(path = "p.yaml"), yaml::yaml.load(text))
   }
   expect_equal(format(criterion_of("absolute_error")), "absolute error")
   expect_equal(format(criterion_of("{robust_error: {loss: bisquare, tuning: 5}}")), "robust error, bisquare loss from 5 scales")

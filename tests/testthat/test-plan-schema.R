@@ -30,7 +30,7 @@ test_that("what is refused on the way is said to stand at its key", {
 
 test_that("the schema knows what the code knows", {
   schema <- tundrel:::plan_schema()
-  criteria <- schema$properties$criterion$anyOf[[2]]$properties
+  criteria <- schema$`$defs`$criterion$anyOf[[2]]$properties
   known <- list(least_squares = least_squares, absolute_error = absolute_error, robust_error = robust_error, max_likelihood = max_likelihood)
   expect_setequal(names(criteria), names(known))
   for (name in setdiff(names(known), "max_likelihood")) expect_setequal(names(criteria[[name]]$properties), names(formals(known[[name]])))

@@ -1,0 +1,46 @@
+# Dates and times as predictors, and problems that are changed and fitted again.
+
+growth_days <- function() {
+  day <- as.Date("2025-05-01") + seq(0, 60, 4)
+  since <- as.numeric(day - day[1])
+  data.frame(day, since, mass = 10 * exp(0.05 * since) + withr::with_seed(1, stats::rnorm(16, sd = 2)))
+}
+
+test_that("dates and times are numbers since the first of them, which is said", {
+  data <- growth_days()
+  expect_message(posed <- pose(data, mass ~ m0 * exp(k * day)), "days since 2025-05-01")
+  run <- posed |> start_from(m0 = 9, k = 0.04) |> fit_local()
+  plain <- pose(data, mass ~ m0 * exp(k * since)) |> start_from(m0 = 9, k = 0.04) |> fit_local()
+  expect_identical(coef(run), coef(plain))
+  expect_identical(predict(run, data.frame(day = as.Date("2025-05-11"))), predict(plain, data.frame(since = 10)))
+  expect_identical(predict(run, data.frame(day = 10)), predict(plain, data.frame(since = 10)))
+  expect_warning(predict(run, data.frame(day = as.Date("2025-12-01"))), "outside the range")
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  expect_identical(predict(read_run(path), data.frame(day = as.Date("2025-05-11"))), predict(run, data.frame(day = as.Date("2025-05-11"))))
+  when <- as.POSIXct("2025-05-01 09:58:00", tz = "UTC") + seq(0, 5400, 300)
+  cooling <- data.frame(when, warm = 20 + 60 * exp(-seq(0, 90, 5) / 25))
+  expect_message(posed <- pose(cooling, warm ~ room + rise * exp(-when / tau)), "minutes since 2025-05-01 09:58")
+  expect_equal(coef(fit_local(start_from(posed, room = 15, rise = 50, tau = 20))), c(room = 20, rise = 60, tau = 25), tolerance = 1e-6)
+  expect_message(pose(transform(cooling, when = when - when[1]), warm ~ room + rise * exp(-when / tau)), "taken in minutes")
+  labels <- ggplot2::ggplot_build(plot_fit(run))$layout$panel_params[[1]]$x$get_labels()
+  expect_true(any(grepl("^2025-0[56]-[0-9]{2}$", labels)))
+})
+
+test_that("update changes formula, measurements, criterion or start, and fits again", {
+  data <- growth_days()
+  run <- pose(data, mass ~ m0 * exp(k * since)) |> start_from(m0 = 9, k = 0.04) |> subject_to(m0 > 0) |> fit_local()
+  more <- suppressMessages(update(run, . ~ . + base))
+  by_hand <- pose(data, mass ~ m0 * exp(k * since) + base) |> start_from(m0 = 9, k = 0.04, base = 0) |> fit_local()
+  expect_equal(coef(more), coef(by_hand), tolerance = 1e-6)
+  expect_identical(length(more$problem$conditions), 1L)
+  expect_identical(nobs(update(run, data = data[1:12, ])), 12L)
+  expect_equal(coef(update(run, criterion = robust_error())), coef(fit_local(judge_by(run, robust_error()))))
+  expect_identical(update(run, solver = "gauss_newton")$solver$name, "gauss_newton")
+  logs <- suppressMessages(update(run, log(.) ~ log(.)))
+  expect_identical(tundrel:::expression_text(formula(logs)[[2]]), "log(mass)")
+  expect_identical(update(run$problem, m0 = 3)$start[["m0"]], 3)
+  expect_message(update(run, mass ~ a * exp(k * since)), "Without parameters that are gone: m0 > 0")
+  expect_refusal(update(run, "mass"), "model", "must be a formula")
+  expect_refusal(update(suppressMessages(fit_local(pose(~ (a - 1)^2))), . ~ . + b), "model", "no formula or measurements")
+})
