@@ -79,7 +79,11 @@ failed_checks <- function(done) {
 }
 
 print_failed <- function(checks) {
-  if (NROW(checks) == 0) return(invisible())
+  if (is.null(checks)) return(invisible())
+  if (nrow(checks) == 0) {
+    cat("\nThe residuals passed all checks.\n")
+    return(invisible())
+  }
   cat("\nChecks of the residuals that did not pass\n")
   for (i in seq_len(nrow(checks))) {
     cat(strwrap(paste0(checks$verdict[i], ": ", checks$check[i], ". ", checks$reading[i]), 80, indent = 2, exdent = 4), sep = "\n")

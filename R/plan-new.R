@@ -16,14 +16,29 @@ guessed_columns <- function(data, path, call = rlang::caller_env()) {
   list(response = response, predictor = predictor, others = setdiff(varying, c(response, predictor)), spread = spreads[1])
 }
 
-starter_plan <- function(path, beside, call = rlang::caller_env()) {
+# The best of the catalogue stands in the plan, the next ones beside it.
+most_ranked_rows <- 2000
+offered_beside <- 4
+
+ranked_for_plan <- function(data, guess) {
+  if (nrow(data) > most_ranked_rows) data <- data[unique(round(seq(1, nrow(data), length.out = most_ranked_rows))), ]
+  formula <- rlang::new_formula(as.symbol(guess$response), as.symbol(guess$predictor), env = emptyenv())
+  criterion <- new_least_squares(sd = if (!is.na(guess$spread)) as.symbol(guess$spread))
+  tryCatch(rank_models(data, formula, criterion = criterion, folds = 0), tundrel_error = function(e) NULL)
+}
+
+starter_plan <- function(path, beside, call = rlang::caller_env(), tell = function(ranking) NULL) {
   data <- read_measurements(path)
   guess <- guessed_columns(data, path, call)
+  ranking <- ranked_for_plan(data, guess)
+  if (!is.null(ranking)) tell(ranking)
   name <- tools::file_path_sans_ext(basename(path))
   written <- function(column) if (make.names(column) == column) column else paste0("`", column, "`")
   x <- written(guess$predictor)
   y <- written(guess$response)
-  formulas <- offered_formulas(x, y)
+  runs <- attr(ranking, "runs")
+  formulas <- c(vapply(utils::head(runs, offered_beside + 1), function(run) model_text(run$problem), ""), if (is.null(runs)) offered_formulas(x, y))
+  best <- if (length(runs)) condition_texts(runs[[1]]$problem)
   units <- attr(data, "units")
   told <- function(column) one_line(paste0(column, if (isTRUE(!is.na(units[column]) && nzchar(units[column]))) paste0(" [", units[column], "]")))
   c(
@@ -34,12 +49,14 @@ starter_plan <- function(path, beside, call = rlang::caller_env()) {
     "",
     paste0("# What explains ", told(guess$response), ". Columns keep their names; every other name is a parameter to be found."),
     paste0("# Columns of numbers: ", paste(vapply(names(data)[vapply(data, is.numeric, logical(1))], told, character(1)), collapse = ", "), "."),
+    if (length(runs)) paste0("# The best of the catalogue by AICc is ", names(runs)[1], "; ", if (length(runs) > 1) "the next ones stand below. ", "A ranking cannot tell which process is at work:"),
+    if (length(runs)) "# prefer a model that is known to apply.",
     paste("model:", yaml_text(formulas[1])),
-    paste0("# model: ", vapply(formulas[-1], yaml_text, character(1))),
+    if (length(formulas) > 1) paste0("# model: ", vapply(formulas[-1], yaml_text, character(1)), if (length(runs)) paste0("  # ", names(runs)[seq_along(formulas)[-1]])),
     "# More of them: tundrel models",
     "",
     "# What values make sense, as sentences, such as: [a > 0, \"between(b, 0, 10)\", m == 1 - 1 / n]",
-    "subject_to: []",
+    paste0("subject_to: [", paste(vapply(best, function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE)), ""), collapse = ", "), "]"),
     "",
     "# Starting values are suggested where none are stated, such as: {a: 1, b: 2}",
     "start: {}",

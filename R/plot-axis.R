@@ -26,7 +26,7 @@ is_log_axis <- function(x, scale = NULL, name = "x_scale", call = rlang::caller_
 log_labels <- function(x) ifelse(is.na(x), "", format_number(x))
 
 x_axis <- function(log, clock = NULL) {
-  if (!is.null(clock) && clock$kind != "duration") return(ggplot2::scale_x_continuous(breaks = clock_breaks(clock), labels = function(x) clock_labels(x, clock)))
+  if (!is.null(clock) && clock$shown != "duration") return(ggplot2::scale_x_continuous(breaks = clock_breaks(clock), labels = function(x) clock_labels(x, clock)))
   if (log) ggplot2::scale_x_log10(labels = log_labels)
 }
 
@@ -34,7 +34,7 @@ x_axis <- function(log, clock = NULL) {
 clock_labels <- function(x, clock) {
   texts <- clock_text(x, clock)
   days <- substr(texts[!is.na(x)], 1, 10)
-  if (clock$kind == "date" || length(unique(days)) > 1) ifelse(grepl(" 00:00$", texts), substr(texts, 1, 10), texts) else substring(texts, 12)
+  if (clock$shown == "date" || length(unique(days)) > 1) ifelse(grepl(" 00:00$", texts), substr(texts, 1, 10), texts) else substring(texts, 12)
 }
 
 # At round times.

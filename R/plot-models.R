@@ -3,7 +3,7 @@
 #' The curves over the measurements (with several predictors: fitted against observed, a panel a model), beside what AICc
 #' and BIC weigh them at and how well each predicts rows left out.
 #'
-#' @param ... Runs, or what [compare_models()] gave.
+#' @param ... Runs, or what [compare_models()] or [rank_models()] gave; of a ranking the four best are drawn.
 #' @return A patchwork of ggplots.
 #' @section Errors: As for [compare_models()].
 #' @export
@@ -19,6 +19,8 @@
 plot_models <- function(...) {
   given <- list(...)
   names(given) <- label_given(given, as.list(substitute(list(...)))[-1])
+  # of a ranking the best few
+  if (length(given) == 1 && inherits(given[[1]], "tundrel_ranking")) given <- utils::head(attr(given[[1]], "runs"), most_drawn)
   table <- if (length(given) == 1 && inherits(given[[1]], "tundrel_models")) given[[1]] else do.call(compare_models, given)
   runs <- attr(table, "runs")
   table <- tibble::as_tibble(unclass(table)[setdiff(names(table), "formula")])
@@ -29,6 +31,8 @@ plot_models <- function(...) {
       title = "Models of the same measurements", caption = model_captions(runs), theme = theme_tundrel()
     )
 }
+
+most_drawn <- 4
 
 # Colours and line types run out together; further models share the last.
 model_inks <- function(models) {

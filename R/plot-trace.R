@@ -46,25 +46,6 @@ plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluat
     ) & ggplot2::theme(legend.position = if (length(runs) > 1) "bottom" else "none")
 }
 
-# The traces of several runs, one under the other.
-traces_of <- function(runs, iterations, call = rlang::caller_env()) {
-  if (!is.list(runs) || length(runs) == 0) check_run(runs, call)
-  for (one in runs) check_run(one, call)
-  if (length(unique(lapply(runs, function(r) r$status$all))) > 1) {
-    refuse("solver", "The runs have different parameters: draw them one by one.", call = call)
-  }
-  labels <- rlang::names2(runs)
-  solvers <- vapply(runs, function(r) r$solver$name, character(1))
-  labels <- make.unique(ifelse(nzchar(labels), labels, solvers), sep = " ")
-  table <- do.call(rbind, Map(function(one, label) tibble(run = label, trace_table(one), seconds = one$trace$seconds), runs, labels))
-  table$run <- factor(table$run, labels)
-  if (is.null(iterations)) return(table)
-  if (!is.numeric(iterations) || length(iterations) != 2) refuse("solver", "{.arg iterations} must be two numbers, the first and the last.", call = call)
-  table <- table[table$iteration >= iterations[1] & table$iteration <= iterations[2], ]
-  if (nrow(table) == 0) refuse("solver", "No run has an iteration from {iterations[1]} to {iterations[2]}.", call = call)
-  table
-}
-
 run_scales <- function(runs) {
   list(
     ggplot2::scale_colour_manual(values = rep(unname(colours[c("fit", "start", "term2", "term3", "term4", "data")]), length.out = length(runs)), name = NULL),

@@ -4,24 +4,26 @@ is_clock <- function(x) inherits(x, c("Date", "POSIXct", "difftime"))
 
 clock_units <- c(seconds = 1, minutes = 60, hours = 3600, days = 86400)
 
+clock_shown <- c("date", "time", "duration")
+
 seconds_of <- function(x) if (inherits(x, "Date")) 86400 * as.double(x) else if (inherits(x, "difftime")) as.double(x, units = "secs") else as.double(x)
 
-# What makes numbers of a column: its first time, the unit, and of which kind it is.
+# What makes numbers of a column: its first time, the unit, and how it is shown.
 clock_of <- function(x) {
   seconds <- seconds_of(x)
   span <- diff(range(seconds, na.rm = TRUE))
   unit <- if (inherits(x, "Date") || span > 10 * 86400) "days" else if (span > 10 * 3600) "hours" else if (span > 600) "minutes" else "seconds"
-  if (inherits(x, "difftime")) return(list(origin = 0, unit = unit, kind = "duration"))
+  if (inherits(x, "difftime")) return(list(origin = 0, unit = unit, shown = "duration"))
   first <- min(seconds, na.rm = TRUE)
   # the day of the first one where days are counted
-  list(origin = if (unit == "days") 86400 * floor(first / 86400) else first, unit = unit, kind = if (inherits(x, "Date")) "date" else "time")
+  list(origin = if (unit == "days") 86400 * floor(first / 86400) else first, unit = unit, shown = if (inherits(x, "Date")) "date" else "time")
 }
 
 clock_numbers <- function(x, clock) if (is_clock(x)) (seconds_of(x) - clock$origin) / clock_units[[clock$unit]] else x
 
 clock_text <- function(x, clock) {
   seconds <- clock$origin + x * clock_units[[clock$unit]]
-  if (clock$kind == "date") return(format(as.Date(round(seconds / 86400), origin = "1970-01-01")))
+  if (clock$shown == "date") return(format(as.Date(round(seconds / 86400), origin = "1970-01-01")))
   format(as.POSIXct(seconds, origin = "1970-01-01", tz = "UTC"), if (all(seconds %% 60 < 1e-6 | is.na(seconds))) "%Y-%m-%d %H:%M" else "%Y-%m-%d %H:%M:%S")
 }
 
@@ -40,7 +42,7 @@ with_clocks <- function(data, formulas) {
   list(data = data, clocks = if (length(clocks)) clocks)
 }
 
-clock_unit <- function(clock) if (clock$kind == "duration") clock$unit else paste(clock$unit, "since", clock_text(0, clock))
+clock_unit <- function(clock) if (clock$shown == "duration") clock$unit else paste(clock$unit, "since", clock_text(0, clock))
 
 # New rows may hold dates and times, too.
 in_clock_numbers <- function(problem, newdata) {

@@ -135,8 +135,8 @@ problem_from_stored <- function(stored, path, fun) {
   }
   for (name in names(stored$clocks)) {
     one <- stored$clocks[[name]]
-    demand(one$unit %in% names(clock_units) && one$kind %in% c("date", "time", "duration"), "clocks")
-    problem$clocks[[name]] <- list(origin = numbers_of(one$origin), unit = one$unit, kind = one$kind)
+    demand(one$unit %in% names(clock_units) && one$shown %in% clock_shown, "clocks")
+    problem$clocks[[name]] <- list(origin = numbers_of(one$origin), unit = one$unit, shown = one$shown)
   }
   for (name in names(stored$search_within)) {
     box <- stored$search_within[[name]]

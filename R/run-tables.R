@@ -51,13 +51,49 @@ trace_table.default <- function(run) check_run(run)
 #' @export
 trace_table.tundrel_run <- function(run) {
   trace <- run$trace
+  if (maximises(run$problem)) trace$action <- turned_action(trace$action)
   tibble(tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))]), as_tibble(all_values(run$status, trace$x)))
+}
+
+#' @export
+trace_table.tundrel_runs <- function(run) trace_table.list(unclass(run))
+
+#' @export
+trace_table.list <- function(run) {
+  table <- traces_of(run, NULL)
+  table[setdiff(names(table), "seconds")]
+}
+
+# The traces of several runs, one under the other.
+traces_of <- function(runs, iterations, call = rlang::caller_env()) {
+  if (!is.list(runs) || length(runs) == 0) check_run(runs, call)
+  for (one in runs) check_run(one, call)
+  if (length(unique(lapply(runs, function(r) r$status$all))) > 1) {
+    refuse("solver", "The runs have different parameters: draw them one by one.", call = call)
+  }
+  labels <- rlang::names2(runs)
+  solvers <- vapply(runs, function(r) r$solver$name, character(1))
+  labels <- make.unique(ifelse(nzchar(labels), labels, solvers), sep = " ")
+  table <- do.call(rbind, Map(function(one, label) tibble(run = label, trace_table(one), seconds = one$trace$seconds), runs, labels))
+  table$run <- factor(table$run, labels)
+  if (is.null(iterations)) return(table)
+  if (!is.numeric(iterations) || length(iterations) != 2) refuse("solver", "{.arg iterations} must be two numbers, the first and the last.", call = call)
+  table <- table[table$iteration >= iterations[1] & table$iteration <= iterations[2], ]
+  if (nrow(table) == 0) refuse("solver", "No run has an iteration from {iterations[1]} to {iterations[2]}.", call = call)
+  table
+}
+
+# Solvers make small: what rises for them falls for a user who maximises.
+turned_action <- function(action) {
+  turned <- c(`step, value up` = "step, value down", `step, value down` = "step, value up")
+  ifelse(action %in% names(turned), turned[action], action)
 }
 
 #' The points a solver held at each iteration
 #'
 #' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`, or of a global solver with `keep = "population"`.
-#' @return A tibble: `iteration`, `member` (of a simplex, 1 the best), then a column a free parameter that is searched.
+#' @return A tibble: `iteration`, `member` (of a simplex, 1 the best), `value` (of the criterion there, evaluated for this table), then a column a free
+#'   parameter that is searched.
 #' @section Errors: `tundrel_error_solver` when nothing was kept.
 #' @export
 #' @examples
@@ -79,5 +115,17 @@ snapshot_table <- function(run) {
   colnames(points) <- searched_parameters(run)
   counts <- vapply(members, ncol, integer(1))
   # polishing keeps none
-  tibble(iteration = rep(run$trace$iteration[seq_along(members)], counts), member = unlist(lapply(counts, seq_len)), as_tibble(points))
+  tibble(
+    iteration = rep(run$trace$iteration[seq_along(members)], counts), member = unlist(lapply(counts, seq_len)), value = values_at_points(run, points),
+    as_tibble(points)
+  )
+}
+
+# The criterion at points of the parameters that are searched; where linear ones are computed, they are at their best.
+values_at_points <- function(run, points) {
+  compiled <- compiled_at_start(run)
+  compiled$eliminated <- run$compiled$eliminated
+  distinct <- unique(points)
+  found <- with_calls(run$problem, problem_values(run$problem, compiled, t(distinct)))
+  found[match(do.call(paste, as.data.frame(points)), do.call(paste, as.data.frame(distinct)))]
 }

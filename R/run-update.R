@@ -25,7 +25,7 @@ update.tundrel_problem <- function(object, formula. = NULL, ..., data = NULL, cr
   problem <- object
   if (!is.null(formula.) || !is.null(data)) problem <- posed_anew(object, formula., data)
   if (!is.null(criterion)) problem <- judge_by(problem, criterion)
-  if (length(starts)) start_from(problem, !!!starts) else problem
+  if (length(starts)) rlang::inject(start_from(problem, !!!starts)) else problem
 }
 
 #' @rdname update-generics

@@ -115,7 +115,7 @@ stored_problem <- function(problem) {
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
     evaluator = stored_evaluator(problem$evaluator, problem), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
-    criterion = stored_criterion(problem$criterion), clocks = lapply(problem$clocks, function(one) c(list(origin = exact(one$origin)), one[c("unit", "kind")])),
+    criterion = stored_criterion(problem$criterion), clocks = lapply(problem$clocks, function(one) c(list(origin = exact(one$origin)), one[c("unit", "shown")])),
     left_out = if (NROW(problem$left_out)) list(row = exact(problem$left_out$row), reason = I(problem$left_out$reason))
   )
 }

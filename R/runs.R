@@ -46,7 +46,8 @@ format.tundrel_runs <- function(x, ...) {
 
 #' The best of several runs
 #'
-#' @param ... Runs, lists of runs, or what [fit_multistart()] gives, all on one problem.
+#' @param ... Runs, lists of runs, or what [fit_multistart()] gives, all on one problem; or a table of [compare_models()] or [rank_models()], whose best
+#'   model by AICc is meant.
 #' @return The converged run with the best value; where none converged, the one with the best value, with a warning.
 #' @section Errors: As for [compare_runs()].
 #' @export
@@ -56,7 +57,9 @@ format.tundrel_runs <- function(x, ...) {
 #'   start_from(top = 8, half = 150, dark = 1)
 #' best_run(fit_local(problem), fit_local(problem, "bfgs"))
 best_run <- function(...) {
-  runs <- collect_runs(list(...))
+  given <- list(...)
+  if (length(given) == 1 && inherits(given[[1]], c("tundrel_ranking", "tundrel_models"))) return(attr(given[[1]], "runs")[[1]])
+  runs <- collect_runs(given)
   check_same_problems(runs)
   converged <- Filter(function(run) run$converged, runs)
   if (length(converged)) return(converged[[order_runs(converged)[1]]])

@@ -27,7 +27,7 @@ stop_sentence <- function(run) {
     },
     none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
     diverged = if (run$advised_rate > 0) {
-      paste0("the steps grow: the rate is too large; try rate = ", format_number(run$advised_rate, 2))
+      paste0("the steps grow: the rate is too large; rate = ", rate_text(run), " was tried from the start, and serves")
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
     } else {
@@ -51,8 +51,11 @@ search_sentence <- function(run) {
 rate_advice <- function(run) {
   rate <- run$solver$settings$rate
   side <- if (run$advised_rate > 2 * rate) "the rate is too small" else if (run$advised_rate < rate / 2) "the rate is too large" else "the valley is narrow"
-  paste0(side, "; try rate = ", format_number(run$advised_rate, 2), ", more momentum, or bfgs")
+  paste0(side, "; rate = ", rate_text(run), " was tried from the start, and comes further; or use bfgs")
 }
+
+# The rate with what else it needs.
+rate_text <- function(run) paste0(format_number(run$advised_rate, 2), if (isTRUE(run$solver$settings$scaled)) ", scaled = TRUE")
 
 gradient_sentence <- function(run) {
   if (length(run$multipliers)) return("the gradient is a combination of those of the active conditions, and all conditions hold")

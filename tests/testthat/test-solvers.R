@@ -81,16 +81,16 @@ test_that("rates too small, right and too large are told apart, with advice", {
   valley <- function(p) (p[["a"]] - 1)^2 + 4 * (p[["b"]] - 1)^2
   slope <- function(p) c(2 * (p[["a"]] - 1), 8 * (p[["b"]] - 1))
   problem <- pose(valley, parameters = c("a", "b"), gradient = slope) |> start_from(a = 3, b = 3)
-  with_rate <- function(rate, most = 20000) fit_local(problem, solver_gradient_descent(rate = rate), max_iterations = most, max_evaluations = Inf)
+  with_rate <- function(rate, most = 20000) fit_local(problem, solver_gradient_descent(rate = rate, scaled = TRUE), max_iterations = most, max_evaluations = Inf)
   right <- with_rate(0.2)
   expect_true(right$converged)
   expect_equal(coef(right), c(a = 1, b = 1), tolerance = 1e-5)
   large <- with_rate(3)
   expect_identical(large$stop_reason, "diverged")
-  expect_output(print(large), "rate is too large; try\\s+rate =")
+  expect_output(print(large), "rate is too large; rate\\s+=.*\\s+was\\s+tried")
   small <- with_rate(1e-9)
   expect_identical(small$stop_reason, "stalled")
-  expect_output(print(small), "rate is too\\s+small; try\\s+rate =")
+  expect_output(print(small), "rate is too\\s+small; rate = .*\\s+was\\s+tried")
   # the advice serves
   expect_true(with_rate(small$advised_rate)$converged)
   expect_true(with_rate(large$advised_rate)$converged)
@@ -150,4 +150,57 @@ test_that("geodesic acceleration keeps bounds, and is stored with its run", {
   expect_identical(back$solver$settings, begun$solver$settings)
   expect_identical(finish(back)$estimate, run$estimate)
   expect_match(format(begun$solver), "geodesic")
+})
+
+test_that("a stated rate stands before the gradient, and the path is that of a textbook", {
+  posed <- pose(~ (a - 1)^2 + 4 * (b - 1)^2) |> start_from(a = 3, b = 3)
+  slope <- function(p) c(2 * (p[1] - 1), 8 * (p[2] - 1))
+  path <- function(rate, momentum, steps) {
+    x <- c(3, 3)
+    velocity <- c(0, 0)
+    t(vapply(seq_len(steps), function(k) {
+      velocity <<- momentum * velocity - rate * slope(x)
+      x <<- x + velocity
+    }, numeric(2)))
+  }
+  for (case in list(c(0.05, 0), c(0.02, 0.9), c(0.27, 0))) {
+    run <- fit_local(posed, solver_gradient_descent(rate = case[1], momentum = case[2]), max_iterations = 12)
+    found <- as.matrix(trace_table(run)[-1, c("a", "b")])
+    expect_equal(unname(found), path(case[1], case[2], nrow(found)), tolerance = 1e-12)
+  }
+  # the slowest direction decides: above 2 / 8 it grows
+  grown <- fit_local(posed, solver_gradient_descent(rate = 0.27))
+  expect_identical(grown$stop_reason, "diverged")
+  expect_lt(grown$advised_rate, 0.25)
+  expect_true(fit_local(posed, solver_gradient_descent(rate = grown$advised_rate))$converged)
+  # Adam as it was published
+  adam <- function(rate, steps) {
+    x <- c(3, 3)
+    m <- v <- c(0, 0)
+    for (k in seq_len(steps)) {
+      g <- slope(x)
+      m <- 0.9 * m + 0.1 * g
+      v <- 0.999 * v + 0.001 * g^2
+      x <- x - rate * (m / (1 - 0.9^k)) / (sqrt(v / (1 - 0.999^k)) + 1e-8)
+    }
+    x
+  }
+  run <- fit_local(posed, solver_adam(rate = 0.1), max_iterations = 10)
+  expect_equal(unname(unlist(utils::tail(trace_table(run), 1)[c("a", "b")])), adam(0.1, 10), tolerance = 1e-12)
+  # units are the user's own: a parameter in other units takes another path, unless rates are scaled
+  expect_false(solver_gradient_descent(rate = 0.1)$settings$scaled)
+  expect_true(solver_gradient_descent()$settings$scaled)
+})
+
+test_that("traces and kept points say values, in the user's direction", {
+  up <- fit_local(pose(~ -(a - 1)^2, goal = "maximise") |> start_from(a = 3), solver_gradient_descent(rate = 0.1), max_iterations = 3)
+  expect_identical(unique(trace_table(up)$action[-1]), "step, value up")
+  valley <- pose(~ 100 * (b - a^2)^2 + (1 - a)^2) |> start_from(a = -1, b = 1)
+  corners <- snapshot_table(fit_local(valley, "nelder_mead", keep = "simplex"))
+  expect_equal(corners$value, 100 * (corners$b - corners$a^2)^2 + (1 - corners$a)^2)
+  members <- snapshot_table(fit_global(search_within(valley, a = c(-2, 2), b = c(-2, 2)), "differential_evolution", keep = "population", seed = 1, max_evaluations = 500))
+  expect_equal(members$value, 100 * (members$b - members$a^2)^2 + (1 - members$a)^2)
+  both <- trace_table(list(plain = up, again = up))
+  expect_identical(levels(both$run), c("plain", "again"))
+  expect_identical(nrow(both), 2L * nrow(trace_table(up)))
 })

@@ -1,0 +1,176 @@
+#' Which models of the catalogue go with some measurements?
+#'
+#' Fits every model of the catalogue that has one predictor, and a straight line, each from a suggested start, and ranks them by AICc and by how
+#' well they predict rows that are left out. A ranking is where to begin, and no proof: several models may describe the same readings
+#' equally well, none of them may be right, and beyond the measured range they can differ widely. What is known of the process comes first.
+#'
+#' @param data \[data.frame] The measurements.
+#' @param model \[formula] `response ~ predictor`: one column each.
+#' @param about \[character(1)] Words of the field, as for [models()]: only models that are about them are fitted. `NULL` for all.
+#' @param criterion \[tundrel_criterion] How all of them are judged, from [least_squares()] or another.
+#' @param folds \[numeric(1)] Into how many parts rows are shared out for prediction, as for [compare_models()]; `0` for none.
+#' @param seed \[integer(1)] Seed of the parts.
+#' @param threads \[integer(1)] Threads of the refits.
+#' @return A tibble of class `tundrel_ranking`, best first: `model` (its name in the catalogue), `n_free`, `aicc`, `aicc_weight` (among those that converged),
+#'   `prediction_error`, `converged`, `remark` (empty where there is nothing to say). Printing also says what the best ones would mean.
+#'   [plot_models()] draws the best few, [best_run()] gives the run of the best one.
+#' @section Errors: `tundrel_error_model` for a formula of something else than one column each, `tundrel_error_measurements` where no model could be fitted.
+#' @references Burnham and Anderson (2002) Model Selection and Multimodel Inference.
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' ranking <- rank_models(lichen, uptake ~ light, about = "uptake")
+#' ranking
+#' best_run(ranking)
+rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1) {
+  sides <- ranked_columns(data, model)
+  names <- ranked_names(about)
+  runs <- lapply(rlang::set_names(names), function(name) ranked_run(data, name, sides, criterion))
+  ranked_table(runs, folds, seed, threads)
+}
+
+straight_line <- "straight_line"
+
+ranked_columns <- function(data, model, call = rlang::caller_env()) {
+  if (!is.data.frame(data)) refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."), call = call)
+  sides <- if (rlang::is_formula(model, lhs = TRUE)) list(rlang::f_lhs(model), rlang::f_rhs(model))
+  if (length(sides) != 2 || !all(vapply(sides, is.symbol, NA))) {
+    refuse("model", c(
+      "{.arg model} must be a formula of one column each, {.code response ~ predictor}.", "x" = "It is {.code {if (rlang::is_formula(model)) expression_text(model) else class(model)[1]}}.",
+      "i" = "Models of several predictors are compared with {.fn compare_models}."
+    ), call = call)
+  }
+  columns <- vapply(sides, as.character, "")
+  for (name in setdiff(columns, names(data))) refuse("measurements", c("There is no column {.field {name}}.", suggestion(name, names(data), "columns")), call = call)
+  columns
+}
+
+# Those with one predictor, whose rows stand alone.
+ranked_names <- function(about) {
+  names <- if (is.null(about)) catalogue_names() else models(about)$model
+  plain <- Filter(function(name) {
+    formula <- model(name)$formula
+    own <- setdiff(all.vars(formula), c(names(model(name)$parameters), names(model(name)$constants), "pi"))
+    setequal(own, c("x", "y")) && !"lag" %in% called_names(formula[[3]])
+  }, names)
+  c(straight_line, plain)
+}
+
+# The run, or in words why there is none.
+ranked_run <- function(data, name, sides, criterion) {
+  symbols <- list(x = as.symbol(sides[2]), y = as.symbol(sides[1]))
+  tryCatch(
+    suppressMessages(suppressWarnings({
+      posed <- if (name == straight_line) pose_line(data, symbols) else rlang::inject(pose(data, model(name), !!!symbols))
+      fit_local(judge_by(posed, criterion))
+    })),
+    tundrel_error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e))))
+  )
+}
+
+pose_line <- function(data, symbols) {
+  names <- make.unique(c(names(data), "intercept", "slope"))[length(data) + 1:2]
+  pose(data, rlang::new_formula(symbols$y, rlang::expr(!!as.symbol(names[1]) + !!as.symbol(names[2]) * !!symbols$x), env = emptyenv()))
+}
+
+ranked_table <- function(runs, folds, seed, threads, call = rlang::caller_env()) {
+  fitted <- Filter(function(one) inherits(one, "tundrel_run"), runs)
+  good <- Filter(function(run) run$converged && is.finite(glance(run)$aicc), fitted)
+  if (length(good) == 0) {
+    refuse("measurements", c("No model could be fitted and ranked.", "x" = "{.val {names(runs)[1]}}: {if (is.character(runs[[1]])) runs[[1]] else stop_sentence(runs[[1]])}."), call = call)
+  }
+  compared <- if (length(good) > 1) suppressWarnings(rlang::inject(compare_models(!!!good, folds = folds, seed = seed, threads = threads))) else lone_model(good)
+  others <- setdiff(names(runs), names(good))
+  remarks <- c(vapply(good, run_remark, ""), vapply(runs[others], function(one) if (is.character(one)) one else paste0("did not converge (", one$stop_reason, ")"), ""))
+  table <- tibble(
+    model = c(compared$model, others), n_free = c(compared$n_free, rep(NA_real_, length(others))), aicc = c(compared$aicc, rep(NA_real_, length(others))),
+    aicc_weight = c(compared$aicc_weight, rep(NA_real_, length(others))), prediction_error = c(compared$prediction_error, rep(NA_real_, length(others)))
+  )
+  table$converged <- table$model %in% names(good)
+  table$remark <- unname(remarks[table$model])
+  ranked <- fitted[table$model[table$converged]]
+  twins <- same_curve(ranked)
+  told <- seq_along(ranked)
+  table$remark[told] <- ifelse(nzchar(table$remark[told]) & nzchar(twins), paste0(table$remark[told], "; ", twins), paste0(table$remark[told], twins))
+  structure(table, class = c("tundrel_ranking", class(table)), runs = ranked)
+}
+
+lone_model <- function(good) {
+  row <- glance(good[[1]])
+  tibble(model = names(good), n_free = row$n_free, aicc = row$aicc, aicc_weight = 1, prediction_error = NA_real_)
+}
+
+# Positions along the predictor that lie outside of what was measured.
+places_beyond <- function(run) {
+  compiled <- compiled_of(run)
+  places <- parameter_places(run$problem$model, run$status)
+  known <- names(places)[nzchar(places)]
+  Filter(function(name) {
+    x <- compiled$columns[[places[[name]]]]
+    run$estimate[[name]] < min(x) || run$estimate[[name]] > max(x)
+  }, known)
+}
+
+# Models that come to the same value with as many parameters are one curve written in several ways.
+same_curve <- function(runs) {
+  key <- vapply(runs, function(run) paste(format(run$value, digits = 9), length(run$estimate)), "")
+  first <- names(runs)[match(key, key)]
+  ifelse(first != names(runs), paste0("the same curve as ", first), "")
+}
+
+# What to know of a fit that converged.
+run_remark <- function(run) {
+  beyond <- places_beyond(run)
+  bound <- names(run$at_bound)[run$at_bound != ""]
+  open <- run$undetermined > 0 || length(run$without_effect) > 0
+  paste(c(
+    if (open) "the readings do not determine all parameters",
+    if (length(bound)) paste0(and_list(bound), if (length(bound) == 1) " rests on a bound" else " rest on bounds"),
+    if (length(beyond)) paste0(and_list(beyond), if (length(beyond) == 1) " lies" else " lie", " outside the readings")
+  ), collapse = "; ")
+}
+
+# So many of the best are told of.
+most_told <- 5
+
+#' @export
+print.tundrel_ranking <- function(x, ...) {
+  runs <- attr(x, "runs")
+  if (is.null(runs) || !all(c("model", "aicc", "remark") %in% names(x))) return(NextMethod())
+  cat("Models of ", expression_text(runs[[1]]$problem$model$response), " by ", paste(runs[[1]]$problem$model$predictors, collapse = ", "), " in ", count_of(runs[[1]]$n, "row"), ", best first by AICc\n\n", sep = "")
+  shown <- tibble::as_tibble(unclass(x))
+  ranked <- shown[shown$converged, c("model", "n_free", "aicc", "aicc_weight", "prediction_error", "remark")]
+  ranked$aicc <- formatC(ranked$aicc, format = "f", digits = 1)
+  ranked$aicc_weight <- share_text(ranked$aicc_weight)
+  cat_table(drop_empty(ranked))
+  cat("\nThe best would mean\n")
+  for (name in utils::head(names(runs), most_told)) cat(strwrap(meaning_of(name, runs[[name]]), 80, indent = 2, exdent = 4), sep = "\n")
+  cat("\n", paste0(strwrap(ranking_reading(x), 80, exdent = 2), "\n"), sep = "")
+  invisible(x)
+}
+
+meaning_of <- function(name, run) {
+  values <- coef(run)
+  if (name == straight_line) return(paste0(name, ": a straight line, ", paste(names(values), "=", format_number(values), collapse = ", "), "."))
+  entry <- model(name)
+  told <- vapply(names(entry$parameters), function(p) paste0(p, " = ", format_number(values[[p]]), " (", entry$parameters[[p]]$meaning, ")"), "")
+  paste0(name, ": ", entry$title, ". ", paste(told, collapse = ", "), ".")
+}
+
+ranking_reading <- function(x) {
+  runs <- attr(x, "runs")
+  near <- x$model[x$converged & x$aicc - x$aicc[1] < close_aicc]
+  left <- tryCatch(check_residuals(runs[[1]]), tundrel_error = function(e) NULL)
+  failed <- left$check[left$verdict == "fail"]
+  c(
+    if (length(near) > 1) paste0(and_list(near), " cannot be told apart by AICc (within ", close_aicc, " of each other)."),
+    if (!anyNA(x$prediction_error[x$converged])) {
+      paste0("Left-out rows are predicted best by ", x$model[which.min(x$prediction_error)], ".")
+    },
+    if (length(failed)) {
+      paste0("Even the residuals of ", x$model[1], " do not look like noise (", paste(failed, collapse = ", "), "): none of these models may be right.")
+    },
+    if (any(!x$converged)) paste0("Not ranked: ", paste0(x$model[!x$converged], collapse = ", "), "."),
+    "A ranking cannot tell which process is at work, nor how a curve goes on beyond the readings: prefer a model that is known to apply."
+  )
+}
