@@ -16,6 +16,14 @@ trade_names <- c(
 # What such a name means among some choices, or NULL.
 trade_name <- function(name, choices) {
   if (!rlang::is_string(name)) return(NULL)
-  meant <- unname(c(trade_names, family_trade_names)[tolower(gsub("[ .'-]+", "_", name))])
+  known <- c(trade_names, family_trade_names)
+  asked <- tolower(gsub("[ .'-]+", "_", name))
+  # a longer name may be misspelt
+  if (asked %in% choices) return(asked)
+  if (!asked %in% names(known) && nchar(asked) >= 5) {
+    close <- names(known)[known %in% choices]
+    asked <- c(close[utils::adist(asked, close) <= 1], asked)[1]
+  }
+  meant <- unname(known[asked])
   if (!is.na(meant) && meant %in% choices) meant
 }

@@ -10,7 +10,8 @@ title_lines <- function(lines, fields) {
     n <- title_lines_by(lines, fields[[name]], function(line) split_line(line, separators[[name]]))
     if (n > 0) return(n)
   }
-  spaced <- all(vapply(fields, function(n) all(n == 1), NA))
+  # no mark separates what stands at the end
+  spaced <- all(vapply(fields, function(n) n[length(n)] == 1, NA))
   if (spaced) title_lines_by(lines, lengths(spaced_words(lines)), function(line) spaced_words(line)[[1]]) else 0
 }
 

@@ -16,7 +16,9 @@ units_of <- function(data) attr(data, "units", exact = TRUE) %||% character()
 #' @export
 format.tundrel_measurements <- function(x, ...) {
   units <- units_of(x)
-  missing <- sum(!stats::complete.cases(x))
+  # limits of detection are there where something was below them
+  limits <- unlist(lapply(names(beyond_pattern), function(side) intersect(paste0(names(x), "_", side), names(x))))
+  missing <- sum(!stats::complete.cases(as.data.frame(unclass_measurements(x))[setdiff(names(x), limits)]))
   parts <- c(
     paste("measurements:", count_of(nrow(x), "row"), "of", count_of(ncol(x), "column")),
     if (missing > 0) paste(missing, "with something missing"),

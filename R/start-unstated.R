@@ -14,9 +14,9 @@ with_unstated <- function(problem, call = rlang::caller_env()) {
   if (may_suggest(problem)) {
     found <- suggested_beside(problem, missing)
     how <- "the best of many points tried on the data"
-  } else if (is_compiled(problem)) {
-    found <- best_of_magnitudes(problem, missing, call)
-    how <- "the best of many points tried"
+  } else if (length(points <- points_to_try(problem, missing, call))) {
+    found <- best_of_magnitudes(problem, missing, points, call)
+    how <- paste("the best of", count_of(points, "point"), "tried")
   } else {
     found <- middles(problem, missing, call)
     how <- "the middle of the range to look in"
@@ -45,12 +45,27 @@ middles <- function(problem, missing, call) {
 }
 
 points_of_magnitudes <- 600
+# Seconds that trying may take where a function of the user's is called.
+seconds_of_trying <- 3
+
+# How many points can be tried: none of a function whose calls take long, or are more than the budget has.
+points_to_try <- function(problem, missing, call) {
+  if (is_compiled(problem)) return(points_of_magnitudes)
+  if (is_outside(problem) || isTRUE(user_calls$made + points_of_magnitudes + 2 > user_calls$last)) return(NULL)
+  # where ranges are stated, their middles are as good
+  if (all(missing %in% names(problem$search_box))) return(NULL)
+  compiled <- tryCatch(compile_problem(problem, call), tundrel_error = function(e) NULL)
+  if (is.null(compiled)) return(NULL)
+  # a first call is slower than those that follow
+  took <- min(vapply(c(1, 2), function(x) system.time(evaluate_once(problem$evaluator, compiled, rep(x, length(compiled$status$free)), NULL))[["elapsed"]], 0))
+  if (took * points_of_magnitudes <= seconds_of_trying) points_of_magnitudes
+}
 
 # Of points between stated limits, or of any sign and size from a hundredth to a hundred: the one at which the value is best.
-best_of_magnitudes <- function(problem, missing, call) {
+best_of_magnitudes <- function(problem, missing, n, call) {
   compiled <- compile_problem(problem, call)
   compiled$typical <- rep(1, length(compiled$status$free))
-  points <- matrix(problem$start[compiled$status$free], length(compiled$status$free), points_of_magnitudes, dimnames = list(compiled$status$free, NULL))
+  points <- matrix(problem$start[compiled$status$free], length(compiled$status$free), n, dimnames = list(compiled$status$free, NULL))
   points[missing, ] <- with_seed(1, t(vapply(missing, function(name) {
     box <- stated_box(problem, compiled, name)
     drawn <- if (is.null(box)) 10^stats::runif(ncol(points), -2, 2) * sample(c(-1, 1), ncol(points), TRUE) else draw_range(box, ncol(points))

@@ -8,7 +8,7 @@ days <- list(day = as.Date(c("2025-05-01", "2025-05-02", "2025-05-13")), uptake 
 
 read_right <- list(
   spaced.txt = three, tabs.txt = three, semicolons.csv = three, bars.txt = three, framed.txt = three, ruled.txt = three, `one-title.csv` = three,
-  `three-titles.csv` = three, `titles-filled.csv` = c(three, list(plate = c(1, 1, 2))), `title-spaced.txt` = three, comments.csv = three,
+  `three-titles.csv` = three, `titles-filled.csv` = c(three, list(plate = c(1, 1, 2))), `title-spaced.txt` = three, `title-spaced-comma.txt` = three, comments.csv = three,
   `empty-end.csv` = three, `blank-lines.csv` = three, `units-gaps.csv` = c(three, list(plate = c(1, 1, 2))), `units-brackets.csv` = three,
   thousands.csv = thousands, `thousands-points.csv` = thousands, `thousands-spaces.txt` = thousands, `thousands-quoted.csv` = thousands,
   `missing-codes.csv` = list(light = c(10, 20, 30, 40, 50, 60, 70), uptake = c(NA, NA, NA, NA, NA, NA, 5.5)),

@@ -39,9 +39,21 @@ test_that("a start that nobody stated is suggested, and said", {
   grouped <- pose(transform(rbind(decay(), decay()), g = rep(1:2, each = nrow(decay()))), y ~ a * exp(-rate * x), by = g)
   expect_message(fits <- fit_each(grouped), "Starts suggested for each group")
   expect_true(all(fits$converged))
-  # of a function nothing is known but where to look
+  # a quick function is tried at many points, of a slow one nothing is known but where to look
   bowl <- pose(function(u, v) (u - 1)^2 + (v - 2)^2)
-  expect_refusal(fit_local(bowl), "model", c("u and v have no start", "start_from(problem, u = 1)", "suggest_start()"))
+  made <- 0
+  counted <- pose(function(u, v) {
+    made <<- made + 1
+    (u - 1)^2 + (v - 2)^2
+  })
+  expect_message(run <- fit_local(counted), "best of 600 points tried")
+  expect_equal(coef(run), c(u = 1, v = 2), tolerance = 1e-6)
+  expect_equal(run$evaluations, made)
+  slow <- pose(function(u, v) {
+    Sys.sleep(0.05)
+    (u - 1)^2 + (v - 2)^2
+  })
+  expect_refusal(fit_local(slow), "model", c("u and v have no start", "start_from(problem, u = 1)", "suggest_start()"))
   expect_message(run <- fit_local(search_within(bowl, u = c(-3, 3), v = c(0, 5))), "middle of the range")
   expect_equal(coef(run), c(u = 1, v = 2), tolerance = 1e-6)
 })
