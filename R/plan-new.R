@@ -36,7 +36,9 @@ starter_plan <- function(path, beside, call = rlang::caller_env(), tell = functi
   written <- function(column) if (make.names(column) == column) column else paste0("`", column, "`")
   x <- written(guess$predictor)
   y <- written(guess$response)
-  runs <- attr(ranking, "runs")
+  # about which there is nothing to say first
+  odd <- names(attr(ranking, "runs")) %in% ranking$model[nzchar(ranking$remark)]
+  runs <- c(attr(ranking, "runs")[!odd], attr(ranking, "runs")[odd])
   formulas <- c(vapply(utils::head(runs, offered_beside + 1), function(run) model_text(run$problem), ""), if (is.null(runs)) offered_formulas(x, y))
   best <- if (length(runs)) condition_texts(runs[[1]]$problem)
   units <- attr(data, "units")
@@ -49,14 +51,14 @@ starter_plan <- function(path, beside, call = rlang::caller_env(), tell = functi
     "",
     paste0("# What explains ", told(guess$response), ". Columns keep their names; every other name is a parameter to be found."),
     paste0("# Columns of numbers: ", paste(vapply(names(data)[vapply(data, is.numeric, logical(1))], told, character(1)), collapse = ", "), "."),
-    if (length(runs)) paste0("# The best of the catalogue by AICc is ", names(runs)[1], "; ", if (length(runs) > 1) "the next ones stand below. ", "A ranking cannot tell which process is at work:"),
+    if (length(runs)) paste0("# The best of the catalogue by AICc, beside those with a remark, is ", names(runs)[1], "; ", if (length(runs) > 1) "the next ones stand below. ", "A ranking cannot tell which process is at work:"),
     if (length(runs)) "# prefer a model that is known to apply.",
     paste("model:", yaml_text(formulas[1])),
-    if (length(formulas) > 1) paste0("# model: ", vapply(formulas[-1], yaml_text, character(1)), if (length(runs)) paste0("  # ", names(runs)[seq_along(formulas)[-1]])),
+    if (length(formulas) > 1) paste0("# model: ", vapply(formulas[-1], yaml_text, character(1)), if (length(runs)) paste0("  # ", names(runs)[seq_along(formulas)[-1]], vapply(runs[seq_along(formulas)[-1]], conditions_beside, ""))),
     "# More of them: tundrel models",
     "",
     "# What values make sense, as sentences, such as: [a > 0, \"between(b, 0, 10)\", m == 1 - 1 / n]",
-    paste0("subject_to: [", paste(vapply(best, function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE)), ""), collapse = ", "), "]"),
+    paste("subject_to:", yaml_texts(best)),
     "",
     "# Starting values are suggested where none are stated, such as: {a: 1, b: 2}",
     "start: {}",
@@ -85,6 +87,14 @@ offered_formulas <- function(x, y) {
     paste0(y, " ~ base + peak_gauss(", x, ", height, centre, fwhm)")
   )
 }
+
+# ", subject_to: [half > 0]"
+conditions_beside <- function(run) {
+  texts <- condition_texts(run$problem)
+  if (length(texts)) paste0(", subject_to: ", yaml_texts(texts)) else ""
+}
+
+yaml_texts <- function(texts) paste0("[", paste(vapply(texts, function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE)), ""), collapse = ", "), "]")
 
 # Text as YAML reads it back, whatever is in it.
 yaml_text <- function(text) {

@@ -111,7 +111,7 @@ draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted), curves, colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
-    x_axis(log, clock_along(problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
+    x_axis(log, clock_along(run$problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
     # a far start must not squeeze the measurements into a line
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
     ggplot2::labs(

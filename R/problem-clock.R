@@ -30,7 +30,7 @@ clock_text <- function(x, clock) {
 # The columns of dates and times that formulas name, as numbers; `clocks` by name.
 with_clocks <- function(data, formulas) {
   named <- unique(unlist(lapply(Filter(rlang::is_formula, formulas), function(one) all.vars(rlang::f_rhs(one)))))
-  names <- Filter(function(name) is_clock(data[[name]]) && any(!is.na(data[[name]])), intersect(named, names(data)))
+  names <- Filter(function(name) is_clock(data[[name]]) && any(!is.na(data[[name]])), intersect(as.character(named), names(data)))
   clocks <- lapply(rlang::set_names(names), function(name) clock_of(data[[name]]))
   units <- units_of(data)
   for (name in names) {

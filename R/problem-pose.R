@@ -30,7 +30,7 @@
 #' `ifelse` of complex numbers. `z ~ r + 1 / (1 / r2 + 2i * pi * frequency * c)` poses the real and the imaginary part as two responses.
 #'
 #' Dates and times may be predictors: the model takes them as numbers since the first of them, in seconds, minutes, hours or days, which is said;
-#' new rows for [predict()] may hold dates, and figures show them.
+#' new rows for a prediction may hold dates, and figures show them.
 #'
 #' A formula may call functions of your own (defined in your session, not in a package): R then
 #' evaluates it, derivatives are taken by differences, and printing says so.

@@ -124,7 +124,7 @@ snapshot_table <- function(run) {
 # The criterion at points of the parameters that are searched; where linear ones are computed, they are at their best.
 values_at_points <- function(run, points) {
   compiled <- compiled_at_start(run)
-  compiled$eliminated <- run$compiled$eliminated
+  if (length(run$eliminated)) compiled$eliminated <- match(run$eliminated, names(compiled$start))
   distinct <- unique(points)
   found <- with_calls(run$problem, problem_values(run$problem, compiled, t(distinct)))
   found[match(do.call(paste, as.data.frame(points)), do.call(paste, as.data.frame(distinct)))]

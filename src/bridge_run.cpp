@@ -353,6 +353,7 @@ Rcpp::NumericMatrix core_hessian(const Rcpp::List& problem, const Rcpp::NumericV
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector core_values(const Rcpp::List& problem, const Rcpp::NumericMatrix& points) {
   const auto core_problem = problem_from_r(problem, 1);
+  if (points.nrow() != core_problem->size()) Rcpp::stop("points have %d numbers, the problem %d", points.nrow(), core_problem->size());
   const Eigen::Map<const Eigen::MatrixXd> x(points.begin(), points.nrow(), points.ncol());
   Rcpp::NumericVector out(points.ncol());
   or_interrupt([&] {

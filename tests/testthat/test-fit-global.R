@@ -34,7 +34,10 @@ test_that("parameters that enter linearly are not searched for", {
   run <- fit_global(tracer_problem(), "cma_es", seed = 2, keep = "population")
   expect_setequal(run$eliminated, c("base", "h1", "h2"))
   snapshots <- snapshot_table(run)
-  expect_named(snapshots, c("iteration", "member", "c1", "w1", "c2", "w2"))
+  expect_named(snapshots, c("iteration", "member", "value", "c1", "w1", "c2", "w2"))
+  # values are those at which the linear parameters are at their best: none is below the optimum, the best nearly there
+  expect_true(all(snapshots$value >= run$value * (1 - 1e-9)))
+  expect_lt(min(snapshots$value), 1.01 * run$value)
   expect_true(all(snapshots$c1 >= 5 & snapshots$c1 <= 60))
   # every row of the trace holds all parameters, the linear ones at their best
   trace <- trace_table(run)
