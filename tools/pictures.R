@@ -12,28 +12,18 @@ fit_example <- function(name) {
 save("plot-components", plot_fit(fit_example("stream-tracer"), components = TRUE))
 save("plot-two-predictors", plot_fit(fit_example("soil-respiration")))
 
-# Counts by two families, and a probe with and without regard to its detection limit.
-midges <- fit_example("midge-counts")
-poisson <- fit_local(suppressMessages(judge_by(midges$problem, max_likelihood("poisson"))))
-day <- data.frame(day = seq(2, 86, length.out = 300))
-spread <- function(run, draw, name) {
-  mean <- predict(run, day)
-  data.frame(day, family = name, lower = draw(0.05, mean), upper = draw(0.95, mean))
-}
-bands <- rbind(
-  spread(midges, function(p, m) qnbinom(p, mu = m, size = coef(midges)[["size"]]), "negative binomial"),
-  spread(poisson, function(p, m) qpois(p, m), "poisson")
-)
-save("plot-counts", patchwork::wrap_plots(
-  plot_fit(midges) + ggplot2::geom_line(ggplot2::aes(day, lower, linetype = family), bands, inherit.aes = FALSE) +
-    ggplot2::geom_line(ggplot2::aes(day, upper, linetype = family), bands, inherit.aes = FALSE) +
-    ggplot2::labs(
-      title = "Midge counts: 90 % ranges of two families", linetype = NULL,
-      subtitle = paste0("AIC: negative binomial ", round(AIC(midges), 1), ", poisson ", round(AIC(poisson), 1))
-    ),
-  plot_residuals(poisson)[[1]] + ggplot2::labs(title = "Poisson"), plot_residuals(midges)[[1]] + ggplot2::labs(title = "Negative binomial"),
-  design = "AA\nBC"
+# Two responses that share a rate, a row of one of them left out.
+hour <- seq(0, 11, length.out = 23)
+pond <- withr::with_seed(6, data.frame(
+  hour, parent = 50 * exp(-0.4 * hour) + rnorm(23), child = 20 * (1 - exp(-0.4 * hour)) + rnorm(23, sd = 0.4)
 ))
+pond$child[9] <- pond$child[9] - 4
+save("plot-responses", pose(pond, parent ~ p0 * exp(-k * hour), child ~ c1 * (1 - exp(-k * hour))) |>
+  leave_out(rows = 9, response = "child", reason = "spilt") |>
+  fit_local() |>
+  plot_fit())
+
+# A probe with and without regard to its detection limit.
 carbon <- fit_example("carbon-probe")
 ignoring <- fit_local(judge_by(carbon$problem, max_likelihood("lognormal", log_sd = log_sd)) |> start_from(carbon))
 distance <- seq(2, 60, length.out = 200)
@@ -51,10 +41,10 @@ save("plot-detection-limit", plot_fit(carbon) +
 valley <- function(p) (p[["a"]] - 1)^2 + 4 * (p[["b"]] - 1)^2
 slope <- function(p) c(2 * (p[["a"]] - 1), 8 * (p[["b"]] - 1))
 descent <- pose(valley, parameters = c("a", "b"), gradient = slope) |> start_from(a = 3, b = 3)
-rates <- c(0.000001, 0.2, 3)
+rates <- c(1e-9, 0.12, 0.27)
 walks <- lapply(rates, function(rate) fit_local(descent, solver_gradient_descent(rate = rate), max_iterations = 2000, max_evaluations = Inf))
 names(walks) <- paste("rate", rates)
-advice <- paste0(names(walks), ": ", vapply(walks, tundrel:::stop_line, character(1)), collapse = "\n")
+advice <- paste(strwrap(paste0(names(walks), ": ", vapply(walks, tundrel:::stop_line, character(1))), 160, exdent = 4), collapse = "\n")
 save("plot-rates", plot_trace(walks, iterations = c(0, 60)) + patchwork::plot_annotation(
   title = "Gradient descent at three rates", subtitle = advice, theme = ggplot2::theme(plot.subtitle = ggplot2::element_text(size = 9))
 ))
