@@ -71,18 +71,20 @@ checks_by_response <- function(run, checked, sets) {
     mine <- which(responses_of_rows(run$problem, checked$row) == name)
     one <- run
     one$problem$criterion <- run$problem$criterion$criteria[[name]]
-    table <- all_checks(one, part_of_checked(checked, mine, run$problem), if (!is.null(sets)) sets[mine, , drop = FALSE])
+    table <- all_checks(one, part_of_checked(checked, mine, run$problem, name), if (!is.null(sets)) sets[mine, , drop = FALSE])
     table$check <- paste0(name, ": ", table$check)
     table
   }))
 }
 
-part_of_checked <- function(checked, mine, problem) {
+part_of_checked <- function(checked, mine, problem, name) {
   for (field in c("z", "studentised", "leverage", "influence", "fitted")) checked[[field]] <- checked[[field]][mine]
   checked$tangent <- checked$tangent[mine, , drop = FALSE]
   checked$order <- order(match(seq_along(checked$row), checked$order)[mine])
   checked$row <- posed_rows(problem, checked$row[mine])
-  checked[c("predictors", "settings")] <- lapply(checked[c("predictors", "settings")], function(columns) Filter(function(x) !anyNA(x), lapply(columns, `[`, mine)))
+  # rows are replicates where what this response depends on is alike
+  own <- problem$responses$models[[name]]$predictors
+  checked[c("predictors", "settings")] <- lapply(checked[c("predictors", "settings")], function(columns) lapply(columns[names(columns) %in% own], `[`, mine))
   # what the fit takes from these rows
   checked$freedom <- round(length(mine) - sum(checked$tangent^2))
   checked$moving <- length(mine) - checked$freedom

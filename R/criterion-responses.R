@@ -55,7 +55,7 @@ spread_name <- function(name) paste0("spread[", name, "]")
 # Between which values spreads and correlations can be.
 natural_limits <- function(with_spread, names, together) {
   spreads <- spread_name(with_spread)
-  pairs <- if (together == "correlated") unlist(lapply(seq_along(names)[-1], function(k) vapply(seq_len(k - 1), function(j) correlation_name(names, j, k), "")))
+  pairs <- if (together == "correlated") pair_correlations(names)
   limit <- function(sign, name, value) parse_conditions(call(sign, as.symbol(name), value), c(spreads, pairs))
   c(
     unlist(lapply(spreads, function(name) limit(">", name, 0)), recursive = FALSE),
@@ -124,6 +124,8 @@ substituted_fitted <- function(expr, model) fold_expression(expr, function(e) if
 
 # "correlation[a, b]", and given those before a for later ones.
 correlation_name <- function(names, j, k) paste0("correlation[", names[j], ", ", names[k], if (j > 1) paste0(" | ", paste(names[seq_len(j - 1)], collapse = ", ")), "]")
+
+pair_correlations <- function(names) unlist(lapply(seq_along(names)[-1], function(k) vapply(seq_len(k - 1), function(j) correlation_name(names, j, k), "")))
 
 has_rows_together <- function(criterion) identical(criterion$together, "correlated")
 
@@ -200,10 +202,10 @@ row_weights.tundrel_criterion_responses <- function(criterion, compiled, x, fitt
 }
 
 # How many spreads and correlations are estimated on the side of the model's parameters.
-noise_parameters.tundrel_criterion_responses <- function(criterion) {
+noise_parameters.tundrel_criterion_responses <- function(criterion, free) {
   if (!criterion$small_samples) return(0)
-  n <- length(criterion$parts)
-  n + if (has_rows_together(criterion)) n * (n - 1) / 2 else 0
+  names <- names(criterion$parts)
+  length(intersect(c(spread_name(names), if (has_rows_together(criterion)) pair_correlations(names)), free))
 }
 
 # Spreads at their likeliest are too small by what the parameters of the model take, as with one response.

@@ -69,9 +69,9 @@ row_weights.tundrel_criterion <- function(criterion, compiled, x, fitted) {
 noise_scale <- function(criterion, value, residuals, freedom, n_estimated) UseMethod("noise_scale")
 noise_scale.tundrel_criterion <- function(criterion, value, residuals, freedom, n_estimated) NA_real_
 
-# How many parameters of the noise take no degree of freedom, as the scale of one response takes none.
-noise_parameters <- function(criterion) UseMethod("noise_parameters")
-noise_parameters.tundrel_criterion <- function(criterion) 0
+# How many of the free parameters are of the noise and take no degree of freedom, as the scale of one response takes none.
+noise_parameters <- function(criterion, free) UseMethod("noise_parameters")
+noise_parameters.tundrel_criterion <- function(criterion, free) 0
 
 # What standard errors by the inverse of the information are multiplied by. `by_value`: information comes from second derivatives
 # of the value.

@@ -8,7 +8,7 @@ pose_responses <- function(data, formulas, constants, call = rlang::caller_env()
   names(models) <- names
   check_responses(models, names, call)
   column <- setdiff(c("response", "response_name", "..response"), c(names(data), unlist(lapply(models, `[[`, "parameters"))))[1]
-  stacked <- stacked_table(data, names, column)
+  stacked <- stacked_table(data, names, column, models)
   problem <- new_problem(stacked, stacked_model(models, column))
   problem$responses <- list(column = column, models = models, rows = nrow(data))
   if (length(problem$model$calls)) problem$evaluator <- evaluator_function()
@@ -39,17 +39,22 @@ check_responses <- function(models, names, call) {
   }
 }
 
-stacked_table <- function(data, names, column) {
+stacked_table <- function(data, names, column, models) {
   units <- units_of(data)
-  out <- vctrs::vec_slice(tibble::as_tibble(unclass_measurements(data)), rep(seq_len(nrow(data)), length(names)))
+  whole <- tibble::as_tibble(unclass_measurements(data))
+  # the row before is one of the table as it was posed
+  for (name in lags_of(models)) if (!name %in% names(whole)) whole[[name]] <- column_of(whole, name)
+  out <- vctrs::vec_slice(whole, rep(seq_len(nrow(data)), length(names)))
   out[[column]] <- factor(rep(names, each = nrow(data)), names)
   new_measurements(out, units)
 }
 
+lags_of <- function(models) Filter(is_lag, unique(unlist(lapply(models, `[[`, "columns"))))
+
 # The table as it was posed.
 table_as_posed <- function(problem) {
   if (!has_responses(problem)) return(problem$measurements)
-  kept <- setdiff(names(problem$measurements), problem$responses$column)
+  kept <- setdiff(names(problem$measurements), c(problem$responses$column, lags_of(problem$responses$models)))
   new_measurements(vctrs::vec_slice(tibble::as_tibble(unclass_measurements(problem$measurements))[kept], seq_len(problem$responses$rows)), problem$units)
 }
 
@@ -124,7 +129,7 @@ stacked_rows <- function(problem, rows, response = NULL, call = rlang::caller_en
 # New rows for all responses, where they do not say which they are for.
 rows_for_responses <- function(problem, newdata) {
   if (!has_responses(problem) || !is.data.frame(newdata) || problem$responses$column %in% names(newdata)) return(newdata)
-  stacked_table(with_pairs(newdata), response_names(problem), problem$responses$column)
+  stacked_table(with_pairs(newdata), response_names(problem), problem$responses$column, problem$responses$models)
 }
 
 # Rows one by one, as they are called: 3, or "3 of emitted".

@@ -171,7 +171,7 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(object$problem$criterion)
+df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(object$problem$criterion, names(object$estimate))
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
 # the fit. Parameters that act only together, such as two factors of a product, count as one.

@@ -42,7 +42,7 @@ preview <- function(problem, starts = NULL) {
       problem = problem, value = in_users_sign(problem, at_start$value), n = compiled$rows, n_free = length(compiled$start),
       df_residual = compiled$rows - length(compiled$start), start = compiled$start, dropped = compiled$dropped,
       misses = tibble(
-        row = compiled$used[largest], response = response[largest], fitted = fitted[largest],
+        row = rows_in_words(problem, compiled$used[largest]), response = response[largest], fitted = fitted[largest],
         residual = residual[largest]
       ),
       without_effect = names(compiled$start)[at_start$dead], alike = alike_pairs(at_start$factor, names(compiled$start)),

@@ -160,6 +160,21 @@ test_that("verbs, tables, bands and files serve several responses", {
   expect_no_error(ggplot2::ggplot_build(plot_residuals(run)))
 })
 
+test_that("the row before is one of the table, and a spread that is known takes no degree of freedom", {
+  table <- transform(parent_child(missing = integer()), z = cumsum(hour))
+  run <- suppressMessages(fit_local(pose(table, parent ~ p0 * exp(-k * hour), child ~ q * lag(z) + w)))
+  expect_identical(nobs(run), 23L)
+  line <- c(NA, utils::head(table$z, -1))
+  slope <- sum((line[-1] - mean(line[-1])) * (table$child[-1] - mean(table$child[-1]))) / sum((line[-1] - mean(line[-1]))^2)
+  expect_equal(coef(run)[["q"]], slope, tolerance = 1e-6)
+  expect_equal(predict(run, table)$fitted[14:24], coef(run)[["q"]] * line[-1] + coef(run)[["w"]], tolerance = 1e-10)
+  known <- fit_local(subject_to(two_responses(table), spread[child] == 0.02))
+  expect_equal(df.residual(known), 24 - 3)
+  free <- fit_local(two_responses(table))
+  expect_equal(df.residual(free), 24 - 3)
+  expect_equal(predictor_at(free, 20, at = list(response = "parent"))$hour, log(coef(free)[["p0"]] / 20) / coef(free)[["k"]], tolerance = 1e-6)
+})
+
 test_that("groups of several responses are fitted one by one", {
   table <- rbind(cbind(parent_child(3), site = "fen"), cbind(parent_child(4, 5), site = "ridge"))
   fits <- suppressMessages(fit_each(pose(table, parent ~ p0 * exp(-k * hour), child ~ c1 * (1 - exp(-k * hour)), by = site)))
