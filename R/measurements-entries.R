@@ -2,15 +2,18 @@
 # What was understood is said, and `as_text` overrules it.
 
 missing_codes <- c("-", "--", "\u2013", "\u2014", ".", "?", "n/a", "n.a.", "na", "null", "nil", "none", "missing", "#n/a")
-limit_pattern <- "^([<>]|\u2264|\u2265)\\s*(.+)$"
+limit_pattern <- "^([<>]=?|\u2264|\u2265)\\s*(.+)$"
 beyond_pattern <- c(below = "^[<\u2264]", above = "^[>\u2265]")
 
 is_missing_code <- function(text) tolower(text) %in% missing_codes | text %in% sheet_errors
 
+# What may mean "missing" or "too little to be seen": refused among numbers unless it is said in `na`, and no unit either.
+doubtful_codes <- c("n.d.", "n.d", "nd", "bdl", "bql", "blq", "lod", "loq", "not detected", "*", "**", "***", "x", "xx", "error", "fail", "failed", "overflow")
+
 # TRUE for what stands where a number is expected, and is therefore no unit.
 stands_for_number <- function(text, decimal) {
-  bare <- trimws(sub("%$", "", sub(limit_pattern, "\\2", text)))
-  is_missing_code(text) | ((grepl(limit_pattern, text) | grepl("%$", text)) & is_number_text(bare, decimal))
+  bare <- trimws(sub("%$", "", text))
+  is_missing_code(text) | tolower(text) %in% doubtful_codes | grepl(limit_pattern, text) | (grepl("%$", text) & is_number_text(bare, decimal))
 }
 
 # A text column whose entries are numbers but for those codes: `columns` by name, the `unit` that a sign told, and what was

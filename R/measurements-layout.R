@@ -21,8 +21,11 @@ layout_of <- function(plain, file, call = rlang::caller_env()) {
   refuse_open_quote(told, delim, at, filled, file, call)
   n <- count_fields(told, delim)
   # names of rows stand before those that the header names
-  if (length(n) > at && n[at] > 0 && all(n[-seq_len(at)] == n[at] + 1)) refuse_row_names(n[at], file, call)
-  header <- split_line(told[at], delim)
+  one_more <- length(n) > at && n[at] > 0 && all(n[-seq_len(at)] == n[at] + 1)
+  # a mark that ends every row, but not the header
+  empty_last <- one_more && all(grepl(paste0("[", delim, "]\\s*$"), told[-seq_len(at)]))
+  if (one_more && !empty_last) refuse_row_names(n[at], file, call)
+  header <- c(split_line(told[at], delim), if (empty_last) "")
   if (length(header) > most_columns) {
     refuse("measurements", c("{.file {named_file(file)}} has {format(length(header), big.mark = ',')} columns; {format(most_columns, big.mark = ',')} can be read."), call = call)
   }

@@ -111,7 +111,13 @@ read_delimited <- function(layout, file, columns, units, na, decimal, as_text) {
     refuse("measurements", c("No row of {.file {named_file(file)}} has an entry for {.field {fewer[1]}}.", "x" = "Its header names {length(header$name)} columns."))
   }
   refuse_filled_spare(data, header$name[spare], which(spare), file)
-  measured(data[kept], known_units(header, if (units) second)[kept], file, if (is.na(decimal)) "." else decimal, as_text, c(layout$understood, if (rows_named) unnamed_rows_told))
+  measured(data[kept], known_units(header, if (units) second)[kept], file, if (is.na(decimal)) "." else decimal, as_text, c(layout$understood, if (rows_named) unnamed_rows_told, if (isTRUE(units)) tell_units(second)))
+}
+
+# A 1 in a row of units may be a reading.
+tell_units <- function(row) {
+  if (!any(row == "1")) return(NULL)
+  paste0("The row beneath the header is taken for units (", paste(row, collapse = ", "), "); units = FALSE takes it for readings.")
 }
 
 # What was read, as measurements; what had to be understood is said.
@@ -199,7 +205,7 @@ named_units <- function(header) {
 # Units from a row of their own go before those in brackets.
 known_units <- function(header, row = NULL) {
   unit <- header$unit
-  if (!is.null(row)) unit <- ifelse(nzchar(row), row, unit)
+  if (!is.null(row)) unit <- ifelse(nzchar(row), sub("^[\\[(](.*)[])]$", "\\1", row), unit)
   stats::setNames(unit, header$name)
 }
 

@@ -88,3 +88,22 @@ test_that("wide tables are gathered, with their limits, and text is a table", {
   expect_refusal(table_of("wide.csv", gather = c("light", "uptake")), "measurements", "is the column that stays")
   expect_refusal(table_of("quoted.csv", gather = c("a", "b")), "measurements", c("Only columns of numbers", "note"))
 })
+
+test_that("a first row of readings is never taken for units, and what might be is said", {
+  for (code in c("n.d.", "<LOD", "BDL", "<0.05", "*", "-", "#DIV/0!", "12%")) {
+    lines <- c("dose,effect", paste0("1,", code), "10,0.2", "100,3.5", "200,4", "300,5")
+    read <- tryCatch(suppressMessages(read_measurements(text = lines)), tundrel_error = function(e) conditionMessage(e))
+    if (is.character(read)) expect_match(read, "row 1", label = code) else expect_identical(read$dose[1], 1, label = code)
+  }
+  expect_message(read_measurements("hour,od\nh,1\n1,2.5\n2,3.5"), "taken for units \\(h, 1\\)")
+  expect_identical(read_measurements("hour,od\nh,1\n1,2.5\n2,3.5") |> suppressMessages() |> units_of(), c(hour = "h", od = "1"))
+})
+
+test_that("units in brackets of their own, marks at the end of rows, times and signs of limits are understood", {
+  expect_identical(units_of(read_measurements("time;signal\n[s];(mV)\n0,5;1,5\n1;2,5")), c(time = "s", signal = "mV"))
+  expect_equal(as.list(read_measurements("x,y\n1,2,\n3,4,\n5,6,")), list(x = c(1, 3, 5), y = c(2, 4, 6)), ignore_attr = TRUE)
+  expect_refusal(read_measurements("x,y\n1,2,\n3,4,7\n5,6,"), "measurements", "one entry more")
+  times <- suppressMessages(read_measurements("when;y\n01.05.2025 10:00;1\n13.05.2025 10:30;2"))$when
+  expect_identical(as.numeric(diff(times), units = "mins"), 12 * 1440 + 30)
+  expect_identical(suppressMessages(read_measurements("x,y\n1,<=2\n2,5\n3,4.5"))$y_below, c(2, NA, NA))
+})
