@@ -9,9 +9,23 @@ criterion_columns <- function(problem) {
 
 # Which readings are censored, for all rows of the measurements; NULL where none can be.
 censoring_of <- function(problem, call) {
+  if (has_responses(problem)) return(censoring_of_responses(problem, call))
   if (is.null(problem$criterion$censored)) return(NULL)
   response <- evaluate_on_rows(problem$model$response, problem, seq_len(nrow(problem$measurements)))
   c(list(response = response), censored_rows(problem, response, call))
+}
+
+# Response after response, as the table is stacked.
+censoring_of_responses <- function(problem, call) {
+  each <- lapply(response_names(problem), function(name) {
+    one <- problem_of_response(problem, name)
+    n <- nrow(one$measurements)
+    censoring_of(one, call) %||% list(
+      response = evaluate_on_rows(one$model$response, one, seq_len(n)), known = integer(n), low = rep(NA_real_, n), high = rep(NA_real_, n)
+    )
+  })
+  if (all(vapply(each, function(one) all(one$known == 0), NA))) return(NULL)
+  lapply(rlang::set_names(c("response", "known", "low", "high")), function(part) unlist(lapply(each, `[[`, part)))
 }
 
 # A censored reading may be missing: its limit stands in for it, where only its place matters.

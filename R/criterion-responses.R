@@ -15,6 +15,7 @@ new_responses_criterion <- function(problem, criteria, together, call) {
   for (name in names(parts)) {
     one <- problem_of_response(problem, name)
     check_precision_columns(one, criteria[[name]], call)
+    check_precision(one, criteria[[name]], call)
   }
   squares <- all(vapply(criteria, function(one) one$squares, NA))
   if (together == "correlated") check_together(problem, criteria, call)
@@ -48,6 +49,19 @@ judged_by_each <- function(problem, stated, together, call = rlang::caller_env()
   if (!length(plain)) criteria[given] <- stated
   criterion <- new_responses_criterion(problem, criteria, together, call)
   with_criterion_parameters(problem, criterion, criterion_parameters(problem, criterion, call))
+}
+
+# Weights and standard deviations that cannot be are refused with their rows.
+check_precision <- function(one, stated, call) {
+  one$criterion <- stated
+  expr <- precision_expression(stated)
+  if (is.null(expr)) return(invisible())
+  rows <- which(stats::complete.cases(as.data.frame(unclass_measurements(one$measurements))[intersect(value_names(expr), names(one$measurements))]))
+  weight <- root_weights(one, rows, call)
+  nought <- rows[weight == 0]
+  if (length(nought)) {
+    refuse("criterion", c("A weight of zero leaves a row out, which is to be said for the response.", "x" = "It is zero in {name_rows(nought)}.", "i" = "Use {.fn leave_out} with {.arg response}."), call = call)
+  }
 }
 
 spread_name <- function(name) paste0("spread[", name, "]")

@@ -221,3 +221,28 @@ test_that("what does not fit together is refused by name, or said", {
   empty <- transform(table, child = NA_real_)
   expect_refusal(pose(empty, parent ~ a * hour, child ~ a * hour), "measurements", "child")
 })
+
+test_that("one of several responses may be censored, and standard deviations that cannot be are refused by row", {
+  table <- parent_child(missing = integer())
+  table$limit <- NA_real_
+  low <- which(table$parent < 2.5)
+  table$limit[low] <- 2.5
+  table$parent[low] <- NA
+  run <- pose(table, parent ~ p0 * exp(-k * hour), child ~ c1 * (1 - exp(-k * hour))) |>
+    judge_by(parent = max_likelihood("normal", sd = s, censored = censored(below = limit))) |>
+    start_from(p0 = 50, k = 0.4, c1 = 0.5, s = 1) |>
+    fit_local()
+  expect_true(run$converged)
+  expect_identical(nobs(run), 24L)
+  p <- coef(run)
+  mean <- p[["p0"]] * exp(-p[["k"]] * table$hour)
+  child <- p[["c1"]] * (1 - exp(-p[["k"]] * table$hour))
+  expected <- sum(stats::dnorm(table$parent, mean, p[["s"]], log = TRUE), na.rm = TRUE) + sum(stats::pnorm(2.5, mean[low], p[["s"]], log.p = TRUE)) +
+    sum(stats::dnorm(table$child, child, p[["spread[child]"]], log = TRUE))
+  expect_equal(run$value, expected, tolerance = 1e-9)
+  expect_true(all(is.finite(residuals(run))))
+  bad <- transform(table, child_sd = c(0.02, 0, rep(0.02, 10)), w = c(0, rep(1, 11)))
+  posed <- pose(bad, parent ~ p0 * exp(-k * hour), child ~ c1 * (1 - exp(-k * hour)))
+  expect_refusal(judge_by(posed, child = least_squares(sd = child_sd)), "criterion", "row 2")
+  expect_refusal(judge_by(posed, child = least_squares(weights = w)), "criterion", c("row 1", "leave_out"))
+})
