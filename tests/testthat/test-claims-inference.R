@@ -179,15 +179,15 @@ test_that("residual checks look at the right limits, and call nothing a finding 
   draw <- list(absolute = function(n) rexp(n) * sample(c(-1, 1), n, TRUE), huber = rnorm, student = function(n) rt(n, 4))
   for (name in names(draw)) {
     alarms <- 0
-    for (k in 1:40) {
+    for (k in 1:20) {
       rows <- data.frame(x = 1:25)
       rows$y <- 3 + 0.5 * rows$x + draw[[name]](25)
       problem <- pose(rows, y ~ a + b * x) |> start_from(a = 3, b = 0.5) |> judge_by(eval(unit_criteria[[name]]))
       checks <- check_residuals(suppressMessages(fit_local(problem)), seed = k)
       alarms <- alarms + (checks$verdict[checks$check == "outliers"] %in% c("warn", "fail"))
     }
-    # at 7 % more than 8 of 40 are less likely than one in a thousand
-    expect_lte(alarms, 8, label = name)
+    # at 7 % more than 6 of 20 are less likely than one in a thousand; `bench/residual-checks.R` tries many more
+    expect_lte(alarms, 6, label = name)
   }
 })
 

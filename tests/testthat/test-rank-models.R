@@ -24,7 +24,7 @@ test_that("the model that made the readings comes out on top, or beside its equa
 
 test_that("what is no shape for the readings is said, and odd questions are answered", {
   data <- data.frame(x = 1:12, y = 2 + 3 * (1:12) + withr::with_seed(1, stats::rnorm(12, sd = 0.2)))
-  ranking <- rank_models(data, y ~ x, folds = 0)
+  ranking <- rank_models(data, y ~ x, about = "peak", folds = 0)
   near <- ranking$model[ranking$converged & ranking$aicc - ranking$aicc[1] < 4]
   expect_true("straight_line" %in% near)
   expect_true(any(nzchar(ranking$remark)))
@@ -32,7 +32,7 @@ test_that("what is no shape for the readings is said, and odd questions are answ
   expect_refusal(rank_models(data, y ~ x + z), "model", "one column each")
   expect_refusal(rank_models(data, y ~ z), "measurements", "no column z")
   expect_refusal(rank_models(as.list(data), y ~ x), "measurements", "data frame")
-  expect_refusal(rank_models(data.frame(x = 1:2, y = 1:2), y ~ x), "measurements", "No model could be fitted")
+  expect_refusal(rank_models(data.frame(x = 1:2, y = 1:2), y ~ x, about = "peak"), "measurements", "No model could be fitted")
 })
 
 test_that("a plan from a table begins with the best model, and says what the residuals show", {
