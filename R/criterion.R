@@ -161,6 +161,8 @@ print.tundrel_criterion <- function(x, ...) {
 #'   response. With `together = "correlated"` there are parameters such as `correlation[absorbed, emitted]`, too, and rows take part in which
 #'   all responses were read: at the best spreads and correlations the determinant of the residuals' covariance is smallest. Among three
 #'   and more responses later correlations are partial ones, given those that stand behind the bar.
+#'   Where rows are few, intervals stay somewhat narrow: with eight rows of two responses those of 95 % held the truth in 92 to 96 of 100 simulated
+#'   data sets, and in 88 to 90 of 100 where errors are correlated (`bench/levels-and-responses.R`).
 #'
 #' @return The problem with this criterion. Names in [max_likelihood()] that are no columns, constants or
 #'   parameters of the model become parameters of the problem: from here on they can be started, limited,

@@ -17,7 +17,10 @@ covariance_scale <- function(run) {
 
 # Quantiles of Student's t where the noise is estimated on the side, of the normal distribution for likelihoods.
 interval_freedom <- function(run) {
-  if (is_likelihood(run$problem) && !isTRUE(run$problem$criterion$small_samples)) Inf else stats::df.residual(run)
+  criterion <- run$problem$criterion
+  # the spread of each response comes from its own rows
+  if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / length(criterion$parts))
+  if (is_likelihood(run$problem)) Inf else stats::df.residual(run)
 }
 
 interval_reach <- function(run, level) {

@@ -51,7 +51,7 @@ test_that("standard errors are those of weighted squares with the spreads held, 
   # the likelihood's own curvature differs by what the spreads and the bends of the curve add
   expect_equal(sqrt(diag(vcov(run)))[c("p0", "k", "c1")], expected, tolerance = 0.05, ignore_attr = TRUE)
   limits <- confint(run)["k", ]
-  expect_equal(unname(diff(limits)) / 2, stats::qt(0.975, 21) * sqrt(vcov(run)["k", "k"]), tolerance = 1e-8)
+  expect_equal(unname(diff(limits)) / 2, stats::qt(0.975, 21 / 2) * sqrt(vcov(run)["k", "k"]), tolerance = 1e-8)
 })
 
 test_that("the determinant criterion of linear models has its closed form", {
