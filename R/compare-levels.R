@@ -68,7 +68,7 @@ level_pairs <- function(labels, against, call = rlang::caller_env()) {
   cbind(setdiff(seq_along(labels), place), place)
 }
 
-precisely <- list(maxpts = 1e5, abseps = 1e-5)
+precisely <- list(maxpts = 25000, abseps = 1e-4)
 surely_told <- 1e-3
 outside_of_each <- function(t, n, freedom) 2 * n * stats::pt(-t, freedom)
 

@@ -2,7 +2,7 @@
 # and correlated. And how often the test that all levels are equal warns where they are.
 #   Rscript bench/levels-and-responses.R [data sets]
 library(tundrel)
-sets <- as.integer(c(commandArgs(TRUE), "1000")[1])
+sets <- as.integer(c(commandArgs(TRUE), "200")[1])
 quiet <- function(code) suppressMessages(suppressWarnings(code))
 
 rain <- seq(1, 30, length.out = 10)
