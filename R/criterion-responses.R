@@ -5,7 +5,6 @@
 ways_together <- c("independent", "correlated")
 
 judged_by_responses <- function(problem, criteria, together, call) {
-  problem$criterion <- least_squares()
   criterion <- new_responses_criterion(problem, criteria, together, call)
   with_criterion_parameters(problem, criterion, criterion_parameters(problem, criterion, call))
 }
@@ -47,8 +46,7 @@ judged_by_each <- function(problem, stated, together, call = rlang::caller_env()
   if (length(plain)) criteria[] <- rep(list(stated[[plain]]), length(names))
   for (name in setdiff(given[setdiff(seq_along(given), plain)], names)) refuse("criterion", c("There is no response {.field {name}}.", suggestion(name, names, "responses")), call = call)
   if (!length(plain)) criteria[given] <- stated
-  criterion <- new_responses_criterion(problem, criteria, together, call)
-  with_criterion_parameters(problem, criterion, criterion_parameters(problem, criterion, call))
+  judged_by_responses(problem, criteria, together, call)
 }
 
 # Weights and standard deviations that cannot be are refused with their rows.
@@ -375,4 +373,10 @@ squares_beside.tundrel_criterion_responses <- function(criterion, problem) {
   problem$model$response <- by_response(responses, criterion$column)
   problem$model$columns <- union(problem$model$columns, setdiff(value_names(problem$model$response), names(problem$model$constants)))
   suppressMessages(with_criterion_parameters(problem, new_least_squares(by_response(as.list(1 / sizes^2), criterion$column)), character()))
+}
+
+# Whether a correlation has run to one.
+errors_are_one <- function(run) {
+  criterion <- run$problem$criterion
+  has_rows_together(criterion) && any(run$at_bound[intersect(pair_correlations(names(criterion$parts)), names(run$estimate))] != "")
 }

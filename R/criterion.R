@@ -157,8 +157,8 @@ print.tundrel_criterion <- function(x, ...) {
 #' @param together \[character(1)] Of several responses: are errors of one row `"independent"` or `"correlated"`? `NULL` leaves what was said.
 #'
 #' @details Log-likelihoods of several responses are added. Under [least_squares()] each response has its own spread, a parameter
-#'   `spread[absorbed]`, which multiplies the stated `sd`; standard errors and intervals allow for the parameters of the model as with one
-#'   response. With `together = "correlated"` there are parameters such as `correlation[absorbed, emitted]`, too, and rows take part in which
+#'   `spread[absorbed]`, which multiplies the stated `sd`; where all are judged so, standard errors and intervals allow for the parameters of
+#'   the model as with one response, else they are those of a likelihood. With `together = "correlated"` there are parameters such as `correlation[absorbed, emitted]`, too, and rows take part in which
 #'   all responses were read: at the best spreads and correlations the determinant of the residuals' covariance is smallest. Among three
 #'   and more responses later correlations are partial ones, given those that stand behind the bar.
 #'   Where rows are few, intervals stay somewhat narrow: with eight rows of two responses those of 95 % held the truth in 92 to 96 of 100 simulated

@@ -21,6 +21,13 @@ clock_of <- function(x) {
 
 clock_numbers <- function(x, clock) if (is_clock(x)) (seconds_of(x) - clock$origin) / clock_units[[clock$unit]] else x
 
+# Dates and times as text, 2025-05-01 or 2025-05-01 10:00; what is something else stays as it is.
+read_clock <- function(x, clock) {
+  if (!is.character(x) || clock$shown == "duration") return(x)
+  found <- if (clock$shown == "date") as.Date(x, "%Y-%m-%d") else as.POSIXct(x, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%d"), optional = TRUE)
+  if (anyNA(found[!is.na(x)])) x else found
+}
+
 clock_text <- function(x, clock) {
   seconds <- clock$origin + x * clock_units[[clock$unit]]
   if (clock$shown == "date") return(format(as.Date(round(seconds / 86400), origin = "1970-01-01")))
@@ -46,6 +53,6 @@ clock_unit <- function(clock) if (clock$shown == "duration") clock$unit else pas
 
 # New rows may hold dates and times, too.
 in_clock_numbers <- function(problem, newdata) {
-  for (name in intersect(names(problem$clocks), names(newdata))) newdata[[name]] <- clock_numbers(newdata[[name]], problem$clocks[[name]])
+  for (name in intersect(names(problem$clocks), names(newdata))) newdata[[name]] <- clock_numbers(read_clock(newdata[[name]], problem$clocks[[name]]), problem$clocks[[name]])
   newdata
 }

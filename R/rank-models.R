@@ -11,7 +11,8 @@
 #' @param folds \[numeric(1)] Into how many parts rows are shared out for prediction, as for [compare_models()]; `0` for none.
 #' @param seed \[integer(1)] Seed of the parts.
 #' @param threads \[integer(1)] Threads of the refits.
-#' @return A tibble of class `tundrel_ranking`, best first: `model` (its name in the catalogue), `n_free`, `aicc`, `aicc_weight` (among those that converged),
+#' @return A tibble of class `tundrel_ranking`, best first: `model` (its name in the catalogue), `n_free`, `aicc`, `aicc_weight` (among different curves
+#'   that converged; `NA` for one that is another model's),
 #'   `prediction_error`, `converged`, `remark` (empty where there is nothing to say). Printing also says what the best ones would mean.
 #'   [plot_models()] draws the best few, [best_run()] gives the run of the best one.
 #' @section Errors: `tundrel_error_model` for a formula of something else than one column each, `tundrel_error_measurements` where no model could be fitted.
@@ -77,27 +78,38 @@ ranked_table <- function(runs, folds, seed, threads, call = rlang::caller_env())
   fitted <- Filter(function(one) inherits(one, "tundrel_run"), runs)
   good <- Filter(function(run) run$converged && is.finite(glance(run)$aicc), fitted)
   if (length(good) == 0) {
-    refuse("measurements", c("No model could be fitted and ranked.", "x" = "{.val {names(runs)[1]}}: {if (is.character(runs[[1]])) runs[[1]] else stop_sentence(runs[[1]])}."), call = call)
+    why <- if (is.character(runs[[1]])) runs[[1]] else if (runs[[1]]$converged) "the curve meets every reading exactly, or there are too few for AICc" else stop_sentence(runs[[1]])
+    refuse("measurements", c("No model could be ranked.", "x" = "{.val {names(runs)[1]}}: {why}."), call = call)
   }
-  compared <- if (length(good) > 1) suppressWarnings(rlang::inject(compare_models(!!!good, folds = folds, seed = seed, threads = threads))) else lone_model(good)
+  # a curve that stands in the catalogue under two names is weighed once
+  twin_of <- twins(good)
+  distinct <- good[is.na(twin_of)]
+  compared <- if (length(distinct) > 1) suppressWarnings(rlang::inject(compare_models(!!!distinct, folds = folds, seed = seed, threads = threads)))
+  rows <- compared %||% lone_model(distinct)
   others <- setdiff(names(runs), names(good))
   remarks <- c(vapply(good, run_remark, ""), vapply(runs[others], function(one) if (is.character(one)) one else paste0("did not converge (", one$stop_reason, ")"), ""))
+  model <- c(unlist(lapply(rows$model, function(name) c(name, names(good)[twin_of %in% name]))), others)
+  place <- match(ifelse(model %in% rows$model, model, twin_of[match(model, names(good))]), rows$model)
+  twin <- !is.na(place) & !model %in% rows$model
+  remark <- unname(remarks[model])
+  remark[twin] <- paste0(ifelse(nzchar(remark[twin]), paste0(remark[twin], "; "), ""), "the same curve as ", rows$model[place[twin]])
   table <- tibble(
-    model = c(compared$model, others), n_free = c(compared$n_free, rep(NA_real_, length(others))), aicc = c(compared$aicc, rep(NA_real_, length(others))),
-    aicc_weight = c(compared$aicc_weight, rep(NA_real_, length(others))), prediction_error = c(compared$prediction_error, rep(NA_real_, length(others)))
+    model = model, n_free = rows$n_free[place], aicc = rows$aicc[place], aicc_weight = ifelse(twin, NA, rows$aicc_weight[place]),
+    prediction_error = rows$prediction_error[place], converged = model %in% names(good), remark = remark
   )
-  table$converged <- table$model %in% names(good)
-  table$remark <- unname(remarks[table$model])
-  ranked <- fitted[table$model[table$converged]]
-  twins <- same_curve(ranked)
-  told <- seq_along(ranked)
-  table$remark[told] <- ifelse(nzchar(table$remark[told]) & nzchar(twins), paste0(table$remark[told], "; ", twins), paste0(table$remark[told], twins))
-  structure(table, class = c("tundrel_ranking", class(table)), runs = ranked)
+  structure(table, class = c("tundrel_ranking", class(table)), runs = fitted[model[table$converged]], compared = compared)
 }
 
 lone_model <- function(good) {
   row <- glance(good[[1]])
   tibble(model = names(good), n_free = row$n_free, aicc = row$aicc, aicc_weight = 1, prediction_error = NA_real_)
+}
+
+# Models that come to the same value with as many parameters are one curve written in several ways: of each the first such one, or NA.
+twins <- function(runs) {
+  key <- vapply(runs, function(run) paste(format(run$value, digits = 9), length(run$estimate)), "")
+  first <- names(runs)[match(key, key)]
+  ifelse(first != names(runs), first, NA_character_)
 }
 
 # Positions along the predictor that lie outside of what was measured.
@@ -109,13 +121,6 @@ places_beyond <- function(run) {
     x <- compiled$columns[[places[[name]]]]
     run$estimate[[name]] < min(x) || run$estimate[[name]] > max(x)
   }, known)
-}
-
-# Models that come to the same value with as many parameters are one curve written in several ways.
-same_curve <- function(runs) {
-  key <- vapply(runs, function(run) paste(format(run$value, digits = 9), length(run$estimate)), "")
-  first <- names(runs)[match(key, key)]
-  ifelse(first != names(runs), paste0("the same curve as ", first), "")
 }
 
 # What to know of a fit that converged.
@@ -159,18 +164,15 @@ meaning_of <- function(name, run) {
 
 ranking_reading <- function(x) {
   runs <- attr(x, "runs")
-  near <- x$model[x$converged & x$aicc - x$aicc[1] < close_aicc]
+  compared <- attr(x, "compared")
   left <- tryCatch(check_residuals(runs[[1]]), tundrel_error = function(e) NULL)
   failed <- left$check[left$verdict == "fail"]
   c(
-    if (length(near) > 1) paste0(and_list(near), " cannot be told apart by AICc (within ", close_aicc, " of each other)."),
-    if (!anyNA(x$prediction_error[x$converged])) {
-      paste0("Left-out rows are predicted best by ", x$model[which.min(x$prediction_error)], ".")
-    },
+    if (!is.null(compared)) models_reading(compared),
     if (length(failed)) {
       paste0("Even the residuals of ", x$model[1], " do not look like noise (", paste(failed, collapse = ", "), "): none of these models may be right.")
     },
-    if (any(!x$converged)) paste0("Not ranked: ", paste0(x$model[!x$converged], collapse = ", "), "."),
+    if (any(!x$converged)) paste0("Not ranked, for the reasons in the column remark: ", paste0(x$model[!x$converged], collapse = ", "), "."),
     "A ranking cannot tell which process is at work, nor how a curve goes on beyond the readings: prefer a model that is known to apply."
   )
 }

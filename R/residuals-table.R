@@ -80,7 +80,7 @@ fitted_errors <- function(run, compiled) {
 tangent_factor <- function(run, compiled) {
   if (!run$problem$criterion$own_information && !is_unjudged(run)) return(run$factor)
   compiled$kind <- "squares"
-  compiled$typical <- typical_sizes(run$problem, run$estimate, compiled)
+  compiled$typical <- felt_sizes(run$problem, run$estimate, compiled)
   core_look_at(compiled, run$estimate, 1L)$factor
 }
 

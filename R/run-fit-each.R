@@ -119,7 +119,7 @@ walk_in_core <- function(spec, whole, starts, threads, which) {
   if (anyNA(starts)) good <- good & colSums(is.na(starts))[which] == 0
   walked <- which[good]
   inside <- by_distinct_start(starts[, walked, drop = FALSE], function(start) moved_inside(start, compiled))
-  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, compiled))
+  typical <- by_distinct_start(inside, function(start) felt_sizes(whole, start, compiled))
   chunk <- function(places) {
     part <- rows_of_groups(compiled, first, walked[places])
     in_threads(threads, function(n) {

@@ -55,7 +55,13 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   began <- seconds_now()
   problem <- as_problem(problem)
-  if (!is.null(problem$shared)) return(fit_many_levels(problem, solver, tolerance, max_evaluations %||% 10000))
+  if (!is.null(problem$shared)) {
+    refuse_for_groups(c(
+      max_iterations = is.finite(max_iterations), max_seconds = is.finite(max_seconds), target = !is.null(target), keep = !identical(keep, eval(formals()$keep)) && !identical(keep, "none"),
+      checkpoint = !is.null(checkpoint)
+    ))
+    return(fit_many_levels(problem, solver, tolerance, max_evaluations %||% 10000, threads))
+  }
   check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
   run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)

@@ -13,7 +13,7 @@ fit_shared <- function(spec, whole, starts, shared, threads, call = rlang::calle
   }
   starts[shared, ] <- apply(starts[shared, , drop = FALSE], 1, stats::median)
   inside <- by_distinct_start(starts, function(start) moved_inside(start, compiled))
-  typical <- by_distinct_start(inside, function(start) typical_sizes(whole, start, compiled))
+  typical <- by_distinct_start(inside, function(start) felt_sizes(whole, start, compiled))
   joined <- join_groups(compiled, shared, inside, typical, first)
   settings <- c(spec$solver$settings, tolerance = spec$tolerance)
   raw <- in_threads(threads, function(n) core_walk(joined, spec$solver$name, settings, joined$start, NULL, spec$budget, FALSE, n))

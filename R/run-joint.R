@@ -21,7 +21,7 @@ joint_run <- function(fits, call = rlang::caller_env()) {
   formula[[3]] <- fold_expression(formula[[3]], bracket, with_arguments)
   failed <- which(!fits$converged)
   joint <- suppressMessages(judge_by(pose(data, formula, constants = problem$model$constants), problem$criterion))
-  joint$units <- problem$units
+  joint[c("units", "clocks")] <- problem[c("units", "clocks")]
   rows <- unlist(lapply(failed, function(k) rows_of_group(fits$groups, k)))
   joint$left_out <- problem$left_out
   if (length(rows)) joint <- with_left_out(joint, rows, "its group has no answer")
@@ -38,7 +38,7 @@ posed_again <- function(joint, rows) {
   again[[all.vars(joint$model$response)[1]]][rows] <- NA
   posed <- suppressMessages(judge_by(pose(again, joint$model$formula, constants = joint$model$constants), joint$criterion))
   posed$measurements <- whole
-  posed[c("units", "left_out")] <- joint[c("units", "left_out")]
+  posed[c("units", "left_out", "clocks")] <- joint[c("units", "left_out", "clocks")]
   posed
 }
 
@@ -100,7 +100,7 @@ logLik.tundrel_fits <- function(object, ...) stats::logLik(as_run(object), ...)
 
 #' @rdname fits-generics
 #' @export
-nobs.tundrel_fits <- function(object, ...) sum(object$n)
+nobs.tundrel_fits <- function(object, ...) sum(object$n[object$converged])
 
 #' @rdname fits-generics
 #' @export

@@ -38,7 +38,7 @@ compile_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) 
   problem <- with_robust_scale(problem, call)
   compiled <- compile_problem(problem, call)
   compiled$start <- resolve_start(problem, compiled, call)
-  compiled$typical <- typical_sizes(problem, compiled$start, compiled)
+  compiled$typical <- felt_sizes(problem, compiled$start, compiled)
   compiled["joint"] <- list(joint_nodes(joint_conditions(problem, compiled$status), compiled$status))
   if (check) check_user_function(problem, compiled, call)
   compiled

@@ -30,6 +30,8 @@ stop_sentence <- function(run) {
       paste0("the steps grow: the rate is too large; rate = ", rate_text(run), " was tried from the start, and serves")
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
+    } else if (errors_are_one(run)) {
+      "the likelihood grows without limit as the errors of two responses become one: one of them follows from the other; leave it out, or judge them as independent"
     } else {
       paste0(
       "the fit improves only as parameters grow without limit", named(run$runaway),

@@ -94,3 +94,23 @@ test_that("search boxes are finite and in order", {
   expect_refusal(search_within(problem, k = c(0, 1)), "condition", "no parameter k")
   expect_refusal(search_within(problem, c(0, 1)), "condition", "name of its parameter")
 })
+
+test_that("a start that is zero but for rounding says nothing of a parameter's size", {
+  data <- data.frame(x = 1:6, y = c(1, 2.1, 2.9, 4.2, 5, 6.1))
+  line <- stats::setNames(c(mean(data$y) - 1.0142857142857142 * 3.5, 1.0142857142857142), c("a", "b"))
+  for (size in c(1e-9, 1, 1e9)) {
+    scaled <- transform(data, y = y * size)
+    for (start in c(1e-17, -1e-20, 0)) {
+      run <- fit_local(pose(scaled, y ~ a + b * x) |> start_from(a = start * size, b = size))
+      expect_true(run$converged, label = paste(size, start))
+      expect_equal(coef(run) / size, line, tolerance = 1e-12)
+      expect_equal(df.residual(run), 4)
+    }
+  }
+  # the answer of a run is a start, too
+  again <- fit_local(fit_local(pose(data, y ~ a + b * x) |> start_from(a = 1, b = 1)))
+  expect_true(again$converged)
+  of_function <- fit_local(pose(function(a, b) c(a - 2, b - 1), returns = "residuals") |> start_from(a = 1e-17, b = 3))
+  expect_equal(coef(of_function), c(a = 2, b = 1), tolerance = 1e-8)
+  expect_true(suppressMessages(fit_local(pose(data.frame(y = c(-1, 1, -2, 2)), y ~ a)))$converged)
+})

@@ -14,7 +14,7 @@ test_that("the model that made the readings comes out on top, or beside its equa
   line <- stats::var(data$uptake) * 23 - stats::cov(data$uptake, data$light)^2 * 23 / stats::var(data$light)
   aic <- 24 * (log(2 * pi * line / 24) + 1) + 2 * 3
   expect_equal(ranking$aicc[ranking$model == "straight_line"], aic + 2 * 3 * 4 / (24 - 3 - 1), tolerance = 1e-8)
-  expect_equal(sum(ranking$aicc_weight[ranking$converged]), 1)
+  expect_equal(sum(ranking$aicc_weight, na.rm = TRUE), 1)
   expect_false(is.unsorted(ranking$aicc[ranking$converged]))
   expect_identical(best_run(ranking)$problem$model$parameters, model(ranking$model[1])$parameters |> names())
   expect_output(print(ranking), "A ranking cannot tell which process is at work")
@@ -32,7 +32,15 @@ test_that("what is no shape for the readings is said, and odd questions are answ
   expect_refusal(rank_models(data, y ~ x + z), "model", "one column each")
   expect_refusal(rank_models(data, y ~ z), "measurements", "no column z")
   expect_refusal(rank_models(as.list(data), y ~ x), "measurements", "data frame")
-  expect_refusal(rank_models(data.frame(x = 1:2, y = 1:2), y ~ x, about = "peak"), "measurements", "No model could be fitted")
+  expect_refusal(rank_models(data.frame(x = 1:2, y = 1:2), y ~ x, about = "peak"), "measurements", "No model could be ranked")
+})
+
+test_that("a straight line through the origin is ranked, and a curve of two names is weighed once", {
+  ranking <- rank_models(data.frame(x = 1:6, y = c(1, 2.1, 2.9, 4.2, 5, 6.1)), y ~ x, about = "power", folds = 0)
+  expect_true(ranking$converged[ranking$model == "straight_line"])
+  twin <- grepl("the same curve as", ranking$remark)
+  expect_true(all(is.na(ranking$aicc_weight[twin])))
+  expect_equal(sum(ranking$aicc_weight, na.rm = TRUE), 1)
 })
 
 test_that("a plan from a table begins with the best model, and says what the residuals show", {

@@ -19,7 +19,6 @@ constexpr double kDetermined = 1e-12;
 // A parameter takes part in an open direction if its share there is above this.
 constexpr double kTakesPart = 1e-6;
 
-
 MatrixXd some_rows(const MatrixXd& matrix, const std::vector<int>& which) {
   MatrixXd out(static_cast<Index>(which.size()), matrix.cols());
   for (std::size_t j = 0; j < which.size(); ++j) out.row(static_cast<Index>(j)) = matrix.row(which[j]);
