@@ -4,7 +4,7 @@
 #' together and p-values that allow for how many there are; and one test that all are equal.
 #'
 #' @param run \[tundrel_run] A run on a model with a parameter such as `top[site]`.
-#' @param name \[character(1)] That parameter's name, without brackets.
+#' @param name \[character(1)] That parameter's name, without brackets. Not needed where only one has levels.
 #' @param as \[character(1)] `"difference"`; or `"ratio"`, compared on the logarithmic scale, for values of one sign.
 #' @param against \[character(1)] One level, with which all others are compared; unsaid, all pairs.
 #' @param level \[numeric(1)] Coverage of the intervals, all together, between 0 and 1.
@@ -22,12 +22,13 @@
 #' run <- pose(lichen, uptake ~ top[thallus] * light / (half + light) - dark) |> fit_local()
 #' compare_levels(run, "top")
 #' compare_levels(run, "top", as = "ratio", against = "T1")
-compare_levels <- function(run, name, as = c("difference", "ratio"), against = NULL, level = 0.95) {
+compare_levels <- function(run, name = NULL, as = c("difference", "ratio"), against = NULL, level = 0.95) {
   run <- as_run(run)
   check_run(run)
   as <- rlang::arg_match(as)
   check_level(level)
   need_package("mvtnorm", "to compare levels")
+  name <- name %||% only_levels(run)
   one <- levels_called(run, name)
   warn_unconverged(run)
   labels <- level_texts(one$labels)
@@ -48,6 +49,15 @@ compare_levels <- function(run, name, as = c("difference", "ratio"), against = N
     upper = back(found$upper), p_value = found$p_value
   )
   structure(table, test = test_of_equality(run, one), level = level, class = c("tundrel_levels", class(table)))
+}
+
+# The name of the only parameter with levels.
+only_levels <- function(run, call = rlang::caller_env()) {
+  names <- names(run$problem$model$levels)
+  if (length(names) == 1) return(names)
+  refuse("argument", c(
+    "Say which parameter's levels are compared.", "i" = if (length(names)) "Those with levels are {.field {names}}." else "This model has none: write {.code top[site]} for a value of each level."
+  ), call = call)
 }
 
 levels_called <- function(run, name, call = rlang::caller_env()) {

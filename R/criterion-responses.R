@@ -38,6 +38,8 @@ judged_by_each <- function(problem, stated, together, call = rlang::caller_env()
   }
   names <- response_names(problem)
   criteria <- before$criteria
+  # a list of criteria by name is as good
+  if (length(stated) == 1 && is.list(stated[[1]]) && !inherits(stated[[1]], "tundrel_criterion")) stated <- stated[[1]]
   given <- rlang::names2(stated)
   plain <- which(given %in% c("", setdiff("criterion", names)))
   if (length(plain) > 1 || (length(plain) && length(stated) > 1)) {

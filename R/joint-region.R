@@ -24,6 +24,9 @@
 #' joint_region(run, "top", "half", directions = 16)
 joint_region <- function(run, a, b, level = 0.95, directions = 60) {
   check_run(run)
+  if (missing(a) || missing(b)) {
+    refuse("argument", c("{.fn joint_region} needs two parameters, {.arg a} and {.arg b}.", "i" = "The free ones are {.field {names(run$estimate)}}."))
+  }
   check_level(level)
   check_number(directions, "directions", above = 8, or_equal = TRUE)
   names <- c(check_free(run, a, "a"), check_free(run, b, "b"))

@@ -3,7 +3,9 @@
 # `z` stands for a pair of columns, `z_re` and `z_im`; 2i is a number; complex(a, b), re(), im(), modulus(), phase() and conjugate() are
 # calls. What is real stays as it is written.
 
-complex_calls <- c("re", "im", "modulus", "phase", "conjugate", "complex")
+# R's own names of these are understood, too.
+complex_synonyms <- c(Re = "re", Im = "im", Mod = "modulus", Arg = "phase", Conj = "conjugate")
+complex_calls <- c("re", "im", "modulus", "phase", "conjugate", "complex", names(complex_synonyms))
 
 pair_names <- function(name) paste0(name, c("_re", "_im"))
 is_pair <- function(name, columns) !name %in% columns && all(pair_names(name) %in% columns)
@@ -36,6 +38,7 @@ complex_parts <- function(expr, columns, call = rlang::caller_env()) {
   join <- function(e, parts) {
     name <- if (is.symbol(e[[1]])) as.character(e[[1]]) else ""
     if (!name %in% complex_calls && all(vapply(parts, function(p) is.null(p$im), NA))) return(complex_number(with_arguments(e, lapply(parts, `[[`, "re"))))
+    if (name %in% names(complex_synonyms)) name <- complex_synonyms[[name]]
     rule <- complex_rules[[name]]
     n <- length(parts)
     if (is.null(rule) || !n %in% complex_arity(name)) {

@@ -53,6 +53,12 @@ clock_unit <- function(clock) if (clock$shown == "duration") clock$unit else pas
 
 # New rows may hold dates and times, too.
 in_clock_numbers <- function(problem, newdata) {
-  for (name in intersect(names(problem$clocks), names(newdata))) newdata[[name]] <- clock_numbers(read_clock(newdata[[name]], problem$clocks[[name]]), problem$clocks[[name]])
+  for (name in intersect(names(problem$clocks), names(newdata))) {
+    clock <- problem$clocks[[name]]
+    newdata[[name]] <- clock_numbers(read_clock(newdata[[name]], clock), clock)
+    if (is.character(newdata[[name]])) {
+      refuse("measurements", c("{.field {name}} is a {clock$shown}, and {.val {newdata[[name]][1]}} is none.", "i" = "Write it as {clock_text(0, clock)}, or give {clock_unit(clock)}."))
+    }
+  }
   newdata
 }

@@ -23,8 +23,15 @@
 #' leave_out(run, where = light > 900, reason = "beyond the lamp's range") |> fit_local()
 leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL) {
   written <- rlang::enquo(where)
+  asked <- rlang::enquo(rows)
   problem <- as_problem(x)
   check_table(problem)
+  # leave_out(run, hour > 30): what names a column says where
+  says_where <- rlang::is_call(rlang::quo_get_expr(asked), c("<", ">", "<=", ">=", "==", "!=", "&", "|", "!"))
+  if (says_where && rlang::quo_is_null(written) && any(all.vars(rlang::quo_get_expr(asked)) %in% names(problem$measurements))) {
+    written <- asked
+    rows <- NULL
+  }
   if (!rlang::is_string(reason) || is.na(reason)) refuse("measurements", "{.arg reason} must be one text.")
   of_rows <- stacked_rows(problem, check_rows(problem, rows), response)
   out <- c(of_rows, rows_where(problem, written))

@@ -24,7 +24,7 @@
 #' ranking
 #' best_run(ranking)
 rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1) {
-  sides <- ranked_columns(data, model)
+  sides <- ranked_columns(data, if (missing(model)) NULL else model)
   names <- ranked_names(about)
   runs <- lapply(rlang::set_names(names), function(name) ranked_run(data, name, sides, criterion))
   ranked_table(runs, folds, seed, threads)
@@ -37,7 +37,7 @@ ranked_columns <- function(data, model, call = rlang::caller_env()) {
   sides <- if (rlang::is_formula(model, lhs = TRUE)) list(rlang::f_lhs(model), rlang::f_rhs(model))
   if (length(sides) != 2 || !all(vapply(sides, is.symbol, NA))) {
     refuse("model", c(
-      "{.arg model} must be a formula of one column each, {.code response ~ predictor}.", "x" = "It is {.code {if (rlang::is_formula(model)) expression_text(model) else class(model)[1]}}.",
+      "{.arg model} must be a formula of one column each, {.code response ~ predictor}.", "x" = "It is {if (rlang::is_formula(model)) expression_text(model) else if (is.null(model)) 'not given' else paste('of class', class(model)[1])}.",
       "i" = "Models of several predictors are compared with {.fn compare_models}."
     ), call = call)
   }

@@ -20,7 +20,8 @@ felt_sizes <- function(problem, start, compiled) {
       step <- if (start[[name]] + step > compiled$upper[[name]]) -step else step
       change <- sqrt(sum((fitted_rows(few, replace(start, name, start[[name]] + step)) - before)^2))
       if (isTRUE(change >= felt_share * whole)) {
-        size[[name]] <- abs(step) * whole / max(change, whole * felt_share)
+        # A number that is felt as it stands is a size, in whatever unit.
+        if (abs(step) > abs(start[[name]])) size[[name]] <- abs(step) * whole / max(change, whole * felt_share)
         break
       }
     }

@@ -14,6 +14,8 @@ test_that("dates and times are numbers since the first of them, which is said", 
   expect_identical(coef(run), coef(plain))
   expect_identical(predict(run, data.frame(day = as.Date("2025-05-11"))), predict(plain, data.frame(since = 10)))
   expect_identical(predict(run, data.frame(day = 10)), predict(plain, data.frame(since = 10)))
+  expect_identical(predict(run, data.frame(day = "2025-05-11")), predict(plain, data.frame(since = 10)))
+  expect_refusal(predict(run, data.frame(day = "tomorrow")), "measurements", c("day is a date", "2025-05-01"))
   expect_warning(predict(run, data.frame(day = as.Date("2025-12-01"))), "outside the range")
   path <- withr::local_tempfile(fileext = ".json")
   write_run(run, path)

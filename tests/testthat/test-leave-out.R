@@ -71,3 +71,12 @@ test_that("two answers are compared parameter by parameter", {
   expect_refusal(compare_answers(before, fit_local(pose(~ (u - 1)^2))), "solver", "no parameter in common")
   expect_refusal(compare_answers(before, 3), "argument", "must be a run")
 })
+
+test_that("what is written first is understood: a condition in the place of rows", {
+  data <- data.frame(hour = 1:10, y = 2 * (1:10) + 0.1 * sin(1:10))
+  problem <- pose(data, y ~ a + b * hour) |> start_from(a = 0, b = 2)
+  expect_identical(leave_out(problem, hour > 8)$left_out$row, 9:10)
+  late <- 9:10
+  expect_identical(leave_out(problem, late)$left_out$row, 9:10)
+  expect_identical(leave_out(problem, which(data$hour > 8))$left_out$row, 9:10)
+})

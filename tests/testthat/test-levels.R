@@ -116,3 +116,11 @@ test_that("joint intervals hold all true differences in 95 % of cases", {
   expect_equal(reach[1], stats::qtukey(0.95, 3, 15) / sqrt(6), tolerance = 1e-3)
   expect_lt(abs(mean(inside) - 0.95), 3 * sqrt(0.95 * 0.05 / 1500))
 })
+
+test_that("the only parameter with levels need not be named", {
+  run <- quiet_fit(pose(sites(), mass ~ top[site] * rain / (half + rain)))
+  expect_identical(compare_levels(run)$contrast, compare_levels(run, "top")$contrast)
+  expect_output(print(compare_levels(run)), "Levels of top compared")
+  expect_refusal(compare_levels(quiet_fit(pose(sites(), mass ~ top * rain / (half + rain)))), "argument", "top[site]")
+  expect_refusal(compare_levels(quiet_fit(pose(sites(), mass ~ top[site] * rain / (half[site] + rain)))), "argument", "top and half")
+})

@@ -246,3 +246,14 @@ test_that("one of several responses may be censored, and standard deviations tha
   expect_refusal(judge_by(posed, child = least_squares(sd = child_sd)), "criterion", "row 2")
   expect_refusal(judge_by(posed, child = least_squares(weights = w)), "criterion", c("row 1", "leave_out"))
 })
+
+test_that("criteria may come in a list, and errors that become one are told", {
+  posed <- two_responses()
+  both <- list(parent = max_likelihood("normal", sd = s), child = least_squares())
+  expect_identical(format(judge_by(posed, both)$criterion), format(judge_by(posed, !!!both)$criterion))
+  same <- transform(parent_child(missing = integer()), child = 2 * parent)
+  run <- pose(same, parent ~ p0 * exp(-k * hour), child ~ c1 * exp(-k * hour)) |> judge_by(together = "correlated") |> fit_local() |> suppressMessages()
+  expect_false(run$converged)
+  expect_match(tundrel:::stop_sentence(run), "errors of two responses become one")
+  expect_refusal(joint_region(fit_local(posed)), "argument", "needs two parameters")
+})

@@ -73,6 +73,7 @@ test_that("thousands of levels are fitted as groups that share the rest", {
   data <- many_sites(3000)
   fits <- suppressMessages(fit_local(pose(data, y ~ top[site] * x / (half + x))))
   expect_true(all(fits$converged))
+  expect_refusal(fit_local(pose(many_sites(201), y ~ top[site] * x / (half + x)), max_seconds = 5, checkpoint = "c.json"), "solver", c("max_seconds", "checkpoint"))
   expect_identical(nrow(coef_table(fits)), 3001L)
   # given half, each top is linear: the slope of the sum of squares along half vanishes
   half <- fits$x["half", 1]
