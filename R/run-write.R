@@ -48,12 +48,13 @@ refuse_unreadable_model <- function(run, path, call = rlang::caller_env()) {
 }
 
 # A stored run ends with the sum of what stands before it: numbers that somebody changed are not those of the fit.
-with_sum <- function(text) sub("\n}$", paste0(",\n  \"sum\": \"", sum_of(text), "\"\n}"), text)
-sum_of <- function(text) rlang::hash(charToRaw(text))
+with_sum <- function(text) sub("\n}$", paste0(",\n  \"md5\": \"", sum_of(text), "\"\n}"), text)
+sum_of <- function(text) cli::hash_raw_md5(charToRaw(text))
 
-# TRUE where the sum is that of the text, or where there is none.
+# TRUE where the sum is that of the text, or where there is none. (Files of before have a `sum` whose method changed with the version
+# of a package: it says nothing.)
 sum_holds <- function(text) {
-  told <- regmatches(text, regexec(",\\s*\"sum\": *\"([0-9a-f]+)\"\\s*}\\s*$", text))[[1]]
+  told <- regmatches(text, regexec(",\\s*\"md5\": *\"([0-9a-f]+)\"\\s*}\\s*$", text))[[1]]
   length(told) == 0 || identical(sum_of(sub(told[1], "\n}", text, fixed = TRUE)), told[2])
 }
 
