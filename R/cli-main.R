@@ -11,7 +11,7 @@
 command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   commands <- list(
     demo = command_demo, new = command_new, check = command_check, run = command_run, resume = command_resume,
-    compare = command_compare, report = command_report, solvers = command_solvers, models = command_models
+    compare = command_compare, open = command_open, report = command_report, solvers = command_solvers, models = command_models
   )
   name <- if (length(arguments)) arguments[[1]] else "--help"
   if (name %in% c("-h", "--help", "help")) {
@@ -49,6 +49,7 @@ command_help <- function() {
     "tundrel: fit nonlinear models to measurements and defend the numbers",
     "",
     "  tundrel demo [--out DIR]   fit the demo measurements and show what comes out",
+    "  tundrel open [FILE]        open a page to work at in the browser",
     "  tundrel new DATA           write a plan to begin with, from a file of measurements",
     "  tundrel check PLAN         say whether a plan can be run; fits nothing",
     "  tundrel run PLAN           carry out a plan",

@@ -41,7 +41,7 @@ tell_events <- function(plan, bar = function(state) NULL) {
     switch(event$event,
       measurements = say_aside("Reading ", plan$measurements, ": ", count_of(event$rows, "row")),
       progress = bar(utils::modifyList(event, list(share = (event$i - 1 + (event$share %|% 0)) / event$of))),
-      run_ended = say_aside(if (inherits(event$run, "tundrel_runs")) c("Fitting from many starts: ", format(event$run)) else c("Fitting by ", event$run$solver$name, ": ", stop_line(event$run)))
+      run_ended = say_aside(if (inherits(event$run, "tundrel_fits")) c("Fitting each group: ", format(event$run)) else if (inherits(event$run, "tundrel_runs")) c("Fitting from many starts: ", format(event$run)) else c("Fitting by ", event$run$solver$name, ": ", stop_line(event$run)))
     )
   }
 }
@@ -60,13 +60,17 @@ with_run_options <- function(plan, options) {
 print_done <- function(done, plan) {
   if (!is.null(plan$title)) cat(plan$title, "\n\n", sep = "")
   print(done$best)
-  if (!identical(plan_ways(plan), "curvature")) {
+  if (!identical(plan_ways(plan), "curvature") && !is.null(done$findings)) {
     cat("\n")
     print(done$findings$uncertainty)
   }
   if (!is.null(done$comparison)) {
     cat("\nRuns compared\n")
     print(done$comparison)
+  }
+  if (!is.null(done$derived)) {
+    cat("\nDerived\n")
+    print(done$derived)
   }
   print_failed(failed_checks(done))
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")
@@ -75,7 +79,7 @@ print_done <- function(done, plan) {
 # Checks of the residuals that did not pass, which nobody looks for in a report.
 failed_checks <- function(done) {
   checks <- done$findings$residuals
-  if (done$best$converged && !is.null(checks)) checks[checks$verdict %in% c("warn", "fail"), ]
+  if (!is.null(checks) && done$best$converged) checks[checks$verdict %in% c("warn", "fail"), ]
 }
 
 print_failed <- function(checks) {
@@ -91,10 +95,14 @@ print_failed <- function(checks) {
 }
 
 run_as_json <- function(done, plan) {
+  if (inherits(done$best, "tundrel_fits")) {
+    return(list(title = plan$title, converged = all(done$best$converged), fit = tibble::as_tibble(glance(done$best)), parameters = coef_table(done$best), files = done$files))
+  }
   failed <- failed_checks(done)
   list(
     title = plan$title, converged = done$best$converged, stop_reason = done$best$stop_reason, fit = as.list(glance(done$best)),
     parameters = tibble::as_tibble(unclass(done$findings$uncertainty)),
+    derived = if (!is.null(done$derived)) tibble::as_tibble(unclass(done$derived)),
     failed_checks = if (NROW(failed)) tibble::as_tibble(unclass(failed)),
     comparison = if (!is.null(done$comparison)) tibble::as_tibble(unclass(done$comparison)), files = done$files
   )

@@ -30,6 +30,7 @@ execute_plan <- function(plan, on_event = function(event) NULL, stop = function(
     runs[[i]] <- plan_fit(plan, problem, i, progress, checkpoints[i], resume)
     on_event(list(event = "run_ended", i = i, run = runs[[i]]))
   }
+  if (!is.null(problem$by)) return(list(problem = problem, runs = runs, best = runs[[1]], comparison = NULL))
   flat <- unlist(lapply(runs, as_list_of_runs), recursive = FALSE)
   list(
     problem = problem, runs = runs,
@@ -52,6 +53,7 @@ scope_of_run <- function(settings, solver, call) {
 
 # What a run of a plan is: its scope, its solver if one is named, and the arguments of the fitting function.
 asked_run <- function(problem, settings, call = rlang::caller_env()) {
+  settings$start <- NULL
   solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)
   scope <- scope_of_run(settings, solver, call)
   constructor <- solver_constructor(solver$name)
@@ -78,6 +80,9 @@ planned_runs <- function(plan) plan$runs %||% list(list())
 plan_fit <- function(plan, problem, i, progress, checkpoint, resume, call = rlang::caller_env()) {
   asked <- asked_run_of(plan, problem, i, call)
   made <- asked$solver
+  if (!is.null(problem$by)) return(plan_groups(plan, problem, i, asked, call))
+  begins <- planned_runs(plan)[[i]]$start
+  if (length(begins)) problem <- at_key(plan, list("runs", i, "start"), start_from(problem, unlist(begins)))
   stored <- c(asked$stored, progress = progress)
   if (asked$scope == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))
   fit <- if (asked$scope == "global") fit_global else fit_local
@@ -86,6 +91,18 @@ plan_fit <- function(plan, problem, i, progress, checkpoint, resume, call = rlan
   check_same_solver(run$solver, made %||% run$solver, checkpoint, call)
   rlang::exec(finish, run, !!!stored[setdiff(names(stored), c("tolerance", "seed"))], checkpoint = checkpoint)
 }
+
+# Every group of a plan with `by`.
+plan_groups <- function(plan, problem, i, asked, call) {
+  settings <- asked$stored[intersect(names(asked$stored), c("tolerance", "max_evaluations", "threads"))]
+  at_key(plan, list("runs", i), {
+    odd <- setdiff(names(asked$stored), names(settings))
+    if (length(odd)) refuse("plan", "{.field {odd[1]}} is no setting of a fit of each group.", call = call)
+    rlang::exec(fit_each, problem, solver = asked$solver, shared = as_shared(plan), !!!settings)
+  })
+}
+
+as_shared <- function(plan) if (length(plan$shared)) as.character(unlist(plan$shared))
 
 check_same_solver <- function(stored, wanted, path, call) {
   if (identical(format(stored), format(wanted))) return(invisible())

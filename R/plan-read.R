@@ -18,7 +18,15 @@ read_plan <- function(path, call = rlang::caller_env()) {
 # The problem a plan poses; where it states no start, one is suggested.
 plan_problem <- function(plan) {
   data <- at_key(plan, "measurements", read_measurements(plan_path(plan, plan$measurements)))
+  problem <- planned_problem(plan, data)
+  if (length(unstated(problem)) && is.null(problem$by)) suppressMessages(with_unstated(problem)) else problem
+}
+
+# The same over measurements that are there already, with the start that the plan states.
+planned_problem <- function(plan, data) {
+  by <- as.character(unlist(plan$by))
   problem <- at_key(plan, "model", pose(data, plan_formulas(plan), constants = unlist(plan$constants)))
+  if (length(by)) problem <- at_key(plan, "by", grouped_by(problem, group_columns(by, data)))
   problem <- plan_judged(plan, problem)
   for (i in seq_along(plan$leave_out)) {
     entry <- plan$leave_out[[i]]
@@ -31,7 +39,7 @@ plan_problem <- function(plan) {
   }
   problem <- at_key(plan, "subject_to", subject_to(problem, text = as.character(unlist(plan$subject_to))))
   if (length(plan$start)) problem <- at_key(plan, "start", start_from(problem, unlist(plan$start)))
-  if (length(unstated(problem))) suppressMessages(with_unstated(problem)) else problem
+  problem
 }
 
 # Paths in a plan are relative to the plan.

@@ -9,9 +9,14 @@ run_plan <- function(plan, on_event = function(event) NULL, stop = function() FA
     checkpoints <- checkpoint_path(out, seq_along(planned_runs(plan)))
     done <- execute_plan(plan, on_event, stop, checkpoints, resume)
     if (is.null(done$best)) return(done)
+    if (inherits(done$best, "tundrel_fits")) {
+      done$files <- write_group_results(done$best, out, plan)
+      return(done)
+    }
     written <- write_results(done$best, out, plan, done$runs)
     done$findings <- written$findings
-    done$files <- c(written$files, write_comparison(done, out))
+    done$derived <- planned_derived(plan, done$best)
+    done$files <- c(written$files, write_comparison(done, out), if (!is.null(done$derived)) write_table(done$derived, file.path(out, "derived.csv")))
     # What has ended needs no checkpoint.
     unlink(checkpoints)
     done
@@ -21,7 +26,7 @@ run_plan <- function(plan, on_event = function(event) NULL, stop = function() FA
 # Of all files that a plan may leave in its output directory.
 result_names <- function(plan) {
   c(
-    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison"), ".csv"),
+    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison", "derived"), ".csv"),
     paste0(c("fit", "residuals", "trace", "runs"), ".png"), run_file, report_name(plan), basename(checkpoint_path("", seq_along(planned_runs(plan))))
   )
 }
@@ -78,6 +83,25 @@ write_results <- function(run, out, plan = list(), runs = list()) {
   title <- plan$title %||% problem_title(run$problem)
   write_page(report_sections(findings, title), title, report, report_format(report))
   list(files = c(tables, unlist(drawn, use.names = FALSE), stored, report), findings = findings)
+}
+
+# The quantities that a plan derives from its best run, by the first way that it says uncertainties by; drawn with seed 1.
+planned_derived <- function(plan, run) {
+  if (length(plan$derive) == 0) return(NULL)
+  quantities <- at_key(plan, "derive", lapply(plan$derive, function(text) plan_expression(plan, "derive", text)))
+  at_key(plan, "derive", rlang::inject(derive(run, !!!quantities, by = plan_ways(plan), seed = 1)))
+}
+
+# What fits of groups leave in a directory.
+write_group_results <- function(fits, out, plan) {
+  path <- function(name) file.path(out, name)
+  report <- path(report_name(plan))
+  write_table(coef_table(fits), path("parameters.csv"))
+  write_table(glance(fits), path("fit.csv"))
+  drawable <- length(shape_predictors(fits$problem)) <= 1
+  if (drawable) write_picture(plot_groups(fits), path("fit.png"))
+  write_report(fits, report, title = plan$title)
+  c(path(c("parameters.csv", "fit.csv")), if (drawable) path("fit.png"), report)
 }
 
 # Where there are several: the runs of a plan, named by their place in it.

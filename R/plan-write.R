@@ -1,14 +1,22 @@
 # A run as a plan that comes to it.
 
 plan_text <- function(run, title, by) {
-  need_package("yaml", "to write plans")
-  problem <- run$problem
-  plan <- list(
-    title = title, measurements = "measurements.csv", model = model_texts(problem), constants = as.list(problem$model$constants),
-    start = as.list(run$start), search_within = lapply(problem$search_box, planned_range),
-    leave_out = planned_left_out(problem), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion), criteria = planned_criteria(problem$criterion), together = planned_together(problem$criterion),
-    runs = list(planned_run(run)), uncertainty = as.list(by)
+  plan_yaml(c(list(title = title), problem_plan(run$problem, "measurements.csv", run$start), list(runs = list(planned_run(run)), uncertainty = as.list(by))))
+}
+
+# What a plan says of a problem over a file of measurements.
+problem_plan <- function(problem, measurements, start = problem$start) {
+  start <- start[!is.na(start)]
+  list(
+    measurements = measurements, model = model_texts(problem), constants = as.list(problem$model$constants), by = as.list(problem$by),
+    start = as.list(start), search_within = lapply(problem$search_box, planned_range),
+    leave_out = planned_left_out(problem), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
+    criteria = planned_criteria(problem$criterion), together = planned_together(problem$criterion)
   )
+}
+
+plan_yaml <- function(plan) {
+  need_package("yaml", "to write plans")
   as_verbatim <- function(x) structure(shortest_digits(x), class = "verbatim")
   yaml::as.yaml(Filter(length, plan), indent.mapping.sequence = TRUE, handlers = list(numeric = as_verbatim))
 }

@@ -7,7 +7,7 @@ progress_kinds <- c("none", "lines", "bar")
 #   share        how much of its budget, or of its starts, is spent: from 0 to 1, NA where there is no budget
 #   value        the best value of the criterion so far, in the user's sign
 #   evaluations  of the criterion so far
-#   estimate     of one run: the best parameters so far
+#   estimate     of one run: the best parameters so far; its `slope` there (the norm of the gradient), and its `seconds`
 progress_function <- function(progress) {
   if (is.function(progress)) return(progress)
   switch(progress[1], none = NULL, lines = function(state) message(state$text), bar = progress_bar())
@@ -41,7 +41,7 @@ run_progress <- function(run, budget) {
   spent <- c(run$evaluations / budget$evaluations, run$iterations / budget$iterations, run$seconds / budget$seconds)
   list(
     text = progress_line(run), share = if (ended) 1 else if (all(is.na(spent))) NA_real_ else min(0.999, max(spent, na.rm = TRUE)),
-    value = run$value, evaluations = run$evaluations, estimate = coef(run)
+    value = run$value, evaluations = run$evaluations, estimate = coef(run), slope = utils::tail(run$trace$gradient_norm, 1), seconds = run$seconds
   )
 }
 

@@ -1,0 +1,104 @@
+# What takes longer than a moment: it is done in an R process beside that of the page, so that the page answers meanwhile. A job is a
+# list with its `kind`, its arguments, and where in the session's folder it leaves what it found.
+
+page_job <- function(job) {
+  told <- character()
+  hear <- function(e) {
+    told <<- c(told, cli::ansi_strip(conditionMessage(e)))
+    rlang::cnd_muffle(e)
+  }
+  found <- withCallingHandlers(
+    tryCatch(
+      list(value = page_jobs[[job$kind]](job)),
+      tundrel_error = function(e) list(refused = cli::ansi_strip(conditionMessage(e))), interrupt = function(e) list(refused = "Stopped."),
+      error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
+    ),
+    message = hear, warning = hear
+  )
+  c(found, list(told = told))
+}
+
+page_jobs <- list(
+  fit = function(job) page_fit(job),
+  uncertainty = function(job) uncertainty(job$run, by = job$by, seed = 1),
+  checks = function(job) list(solution = check_solution(job$run), residuals = if (has_rows(job$run$problem)) check_residuals(job$run)),
+  compare = function(job) compared_at_page(job$runs, job$models),
+  derive = function(job) derived_at_page(job$run, job$derived, job$by),
+  rank = function(job) rank_models(job$data, job$formula),
+  figure = function(job) page_figure(job$what, job$of, job$path, job$size),
+  report = function(job) write_report(job$run, job$path, title = job$title, by = job$by, runs = job$runs),
+  tables = function(job) export_tables(job$run, job$path, by = job$by)
+)
+
+# Runs of one problem beside each other, and the best runs of several problems as models, where they can be compared.
+compared_at_page <- function(runs, models) {
+  told <- NULL
+  both <- if (length(models)) tryCatch(do.call(compare_models, models), tundrel_error = function(e) {
+    told <<- cli::ansi_strip(conditionMessage(e))
+    NULL
+  })
+  table <- if (length(runs)) do.call(compare_runs, runs)
+  list(
+    runs = if (!is.null(table)) list(table = table, reading = comparison_reading(table)),
+    models = if (!is.null(both)) list(table = both, reading = models_reading(both)), aside = told
+  )
+}
+
+derived_at_page <- function(run, derived, by) {
+  quantities <- lapply(derived, function(text) plan_expression(list(path = "the page"), "derive", text))
+  rlang::inject(derive(run, !!!quantities, by = by, seed = 1))
+}
+
+# Takes a run as far as it was asked to go, and stores it.
+page_fit <- function(job) {
+  asked <- job$asked
+  solver <- asked$settings$solver
+  tell <- function(state) {
+    state$text <- cli::ansi_strip(state$text)
+    try(write_text(job$progress, run_json(lapply(state[c("text", "share", "value", "evaluations", "estimate", "slope", "seconds")], as.list))), silent = TRUE)
+  }
+  found <- switch(asked$kind,
+    local = if (is.finite(asked$iterations)) {
+      stepped(job$run %||% begin_run(asked$problem, solver), job$iterations)
+    } else if (is.null(job$run)) {
+      fit_local(asked$problem, solver, progress = tell, checkpoint = job$checkpoint)
+    } else {
+      finish(job$run, progress = tell, checkpoint = job$checkpoint)
+    },
+    global = fit_global(asked$problem, solver, seed = asked$settings$seed, progress = tell, checkpoint = job$checkpoint),
+    many = fit_multistart(asked$problem, asked$settings$starts %||% 50, solver, seed = asked$settings$seed, progress = tell),
+    groups = fit_each(asked$problem, solver, shared = if (length(asked$shared)) asked$shared)
+  )
+  kept_result(found, asked, job)
+}
+
+stepped <- function(run, iterations) if (run$stop_reason == "none") advance(run, iterations) else run
+
+# Of many starts the best run is kept, and where each of them ended.
+kept_result <- function(found, asked, job) {
+  several <- if (inherits(found, "tundrel_runs")) found
+  result <- if (inherits(found, "tundrel_fits")) list(fits = found) else list(run = if (is.null(several)) found else suppressWarnings(best_run(found)))
+  if (!is.null(several)) {
+    result$starts <- tibble::as_tibble(unclass(compare_runs(several)))
+    result$reading <- comparison_reading(compare_runs(several))
+    write_table(result$starts, starts_path(job$folder, asked$id))
+  }
+  if (!is.null(result$run)) {
+    result$run$compiled <- NULL
+    write_run(result$run, stored_run_path(job$folder, asked$id))
+  }
+  unlink(c(job$checkpoint, job$progress))
+  result
+}
+
+page_figure <- function(what, of, path, size) {
+  plot <- switch(what,
+    fit = plot_fit(of), residuals = plot_residuals(of), trace = plot_trace(of), runs = do.call(plot_runs, of), groups = plot_groups(of),
+    models = do.call(plot_models, of)
+  )
+  device <- if (grepl("\\.svg$", path)) grDevices::svg else ragg::agg_png
+  resolution <- 96
+  if (grepl("\\.svg$", path)) device(path, size[1] / resolution, size[2] / resolution) else device(path, size[1], size[2], units = "px", res = 110 * size[1] / 1000)
+  tryCatch(print(plot), finally = grDevices::dev.off())
+  path
+}

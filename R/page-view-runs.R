@@ -1,0 +1,176 @@
+# Runs, what compares and checks them, and what is handed over, as HTML.
+
+# `results` holds what was found, by the id of a run; `underway` the id of the run that is being made, and `chosen` the letter of the
+# run that is looked at.
+view_runs <- function(state, results, underway = NULL, chosen = NULL) {
+  h <- htmltools::tags
+  if (length(state$asked) == 0) return(h$p(class = "hint", "No run yet."))
+  rows <- lapply(state$asked, function(asked) {
+    result <- results[[as.character(asked$id)]]
+    h$tr(
+      `data-run` = asked$letter, class = if (identical(asked$letter, chosen)) "chosen",
+      h$td(h$label(class = "check", h$input(type = "radio", name = "chosen-run", id = id_of("choose", asked$letter), `data-choose` = asked$letter, checked = if (identical(asked$letter, chosen)) NA), asked$letter)),
+      h$td(told_run(asked)), result_cells(asked, result, identical(asked$id, underway)),
+      h$td(run_buttons(asked, result))
+    )
+  })
+  htmltools::tagList(
+    h$div(class = "wide", h$table(class = "table table-sm", id = "runs",
+      h$thead(h$tr(lapply(c("run", "what", "value", "how it ended", "evaluations", "time", ""), function(x) h$th(scope = "col", x)))), h$tbody(rows)
+    )),
+    view_chosen(state, results, chosen)
+  )
+}
+
+result_cells <- function(asked, result, is_underway) {
+  h <- htmltools::tags
+  if (is.null(result)) return(h$td(colspan = 4, if (is_underway) "under way \u2026" else "waiting"))
+  if (!is.null(result$refused)) return(h$td(colspan = 4, class = "refused", result$refused))
+  if (!is.null(result$fits)) {
+    fits <- result$fits
+    return(list(h$td(""), h$td(paste0(sum(fits$converged), " of ", length(fits), " groups converged")), h$td(class = "number", format(sum(fits$evaluations), big.mark = ",")), h$td("")))
+  }
+  run <- result$run
+  ended <- if (isTRUE(result$under_way)) "was interrupted; go on to the end" else if (run$stop_reason == "none") "can go on" else if (run$converged) "converged" else paste("not converged:", gsub("_", " ", run$stop_reason))
+  list(h$td(class = "number", format_number(run$value, 6)), h$td(ended), h$td(class = "number", format(run$evaluations, big.mark = ",")), h$td(class = "number", format_seconds(run$seconds)))
+}
+
+run_buttons <- function(asked, result) {
+  if (is.null(result)) return(NULL)
+  run <- result$run
+  list(
+    if (!is.null(run) && asked$kind == "local" && is.finite(asked$iterations) && run$stop_reason == "none") {
+      list(
+        page_button(id_of("one-more", asked$letter), "+1", "further", list(letter = asked$letter, iterations = 1), `aria-label` = paste("One more iteration of", asked$letter)),
+        page_button(id_of("ten-more", asked$letter), "+10", "further", list(letter = asked$letter, iterations = 10), `aria-label` = paste("Ten more iterations of", asked$letter)),
+        page_button(id_of("finish", asked$letter), "To the end", "further", list(letter = asked$letter), `aria-label` = paste("Take", asked$letter, "to the end"))
+      )
+    },
+    if (isTRUE(result$under_way)) page_button(id_of("go-on", asked$letter), "Go on", "resume", list(letter = asked$letter)),
+    if (!is.null(run)) page_button(id_of("start-from", asked$letter), "Start from here", "start_from_run", list(letter = asked$letter), kind = "link", `aria-label` = paste("Start from the answer of", asked$letter))
+  )
+}
+
+# The answer that is looked at.
+view_chosen <- function(state, results, chosen) {
+  h <- htmltools::tags
+  if (is.null(chosen)) return(NULL)
+  asked <- asked_of(state, chosen)
+  result <- results[[as.character(asked$id)]]
+  if (!is.null(result$fits)) {
+    fits <- result$fits
+    table <- coef_table(fits)
+    most <- 60
+    return(h$div(id = "answer", h$h3(paste0("Run ", chosen)), sentences(fits_reading(fits)), page_table(utils::head(table, most)), if (nrow(table) > most) h$p(class = "hint", paste0("The first ", most, " of ", format(nrow(table), big.mark = ","), " rows; the whole table is handed over in step 7."))))
+  }
+  run <- result$run
+  if (is.null(run)) return(NULL)
+  table <- tibble::as_tibble(coef_table(run))[c("parameter", "estimate", "std_error")]
+  h$div(
+    id = "answer", h$h3(paste0("Run ", chosen)), h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run)),
+    sentences(result$told), page_table(table, id = "estimates"), sentences(result$reading)
+  )
+}
+
+view_use <- function(state, results, found, chosen) {
+  h <- htmltools::tags
+  asked <- if (!is.null(chosen)) asked_of(state, chosen)
+  result <- if (!is.null(asked)) results[[as.character(asked$id)]]
+  if (is.null(result$run)) return(h$p(class = "hint", if (is.null(result$fits)) "There is something to compare, check and use as soon as a run has ended." else "Groups are looked at one by one in R; the report below holds all of them."))
+  predictor <- shape_predictors(asked$problem)
+  htmltools::tagList(
+    view_comparison(state, results, found),
+    h$h3("How sure is each parameter?"),
+    h$div(class = "row-of-fields",
+      h$fieldset(h$legend(class = "visually-hidden", "Ways"), lapply(c("curvature", "profile", "bootstrap"), function(way) {
+        h$label(class = "check", h$input(type = "checkbox", id = id_of("way", way), checked = if (way %in% found$ways) NA), way)
+      })),
+      page_button("find-uncertainty", "Find intervals", "uncertainty", list(letter = chosen), from = paste0("way-", c("curvature", "profile", "bootstrap")))
+    ),
+    found_part(found$uncertainty, function(table) htmltools::tagList(page_table(tibble::as_tibble(unclass(table)), id = "intervals"), sentences(attr(table, "reading")))),
+    h$h3("Is it an optimum, and what do the residuals say?"),
+    page_button("check-run", "Check", "checks", list(letter = chosen)),
+    found_part(found$checks, view_checks),
+    if (!is.null(found$residual_picture)) h$img(class = "figure", id = "residual-picture", src = found$residual_picture, alt = "Residuals of the run in four panels"),
+    if (length(predictor) == 1 && is.null(asked$problem$by)) {
+      htmltools::tagList(
+        h$h3("Read off the curve"),
+        h$div(class = "row-of-fields",
+          page_field("read-x", paste("At", predictor), page_text("read-x")), page_button("read-value", "The curve there", "read_value", list(letter = chosen), from = "read-x"),
+          page_field("read-y", paste("Where it reaches", response_label(asked$problem)), page_text("read-y")), page_button("read-place", "The place", "read_place", list(letter = chosen), from = "read-y")
+        ),
+        h$p(id = "read-off", `aria-live` = "polite", found$read_off)
+      )
+    },
+    h$h3("Derived quantities"),
+    h$div(class = "row-of-fields",
+      page_field("derive-name", "Name", page_text("derive-name", placeholder = "half_life")), page_field("derive-text", "Expression of the parameters", page_text("derive-text", placeholder = "log(2) / k")),
+      page_button("add-derived", "Derive", "derive", from = c("derive-name", "derive-text"))
+    ),
+    if (length(state$derived)) h$ul(id = "derived", Map(function(name, text) {
+      h$li(h$code(paste(name, "=", text)), " ", page_button(id_of("drop-derived", name), "Remove", "drop_derived", list(name = name), kind = "link"))
+    }, names(state$derived), state$derived)),
+    found_part(found$derived, function(table) page_table(tibble::as_tibble(unclass(table)), id = "derived-values"))
+  )
+}
+
+# What a job found, or the sentence with which it was refused.
+found_part <- function(found, view) {
+  if (is.null(found)) return(NULL)
+  if (identical(found, "under way")) return(htmltools::tags$p(class = "hint", "Under way \u2026"))
+  if (!is.null(found$refused)) return(htmltools::tags$p(class = "refused", found$refused))
+  htmltools::tagList(sentences(found$told, "told"), view(found$value))
+}
+
+view_checks <- function(value) {
+  h <- htmltools::tags
+  both <- c(list(value$solution), list(value$residuals))
+  rows <- do.call(rbind, lapply(Filter(Negate(is.null), both), function(x) tibble::as_tibble(unclass(x))[c("check", "verdict", "reading")]))
+  said <- c(pass = "\u2713 pass", warn = "! warn", fail = "\u2717 fail", skip = "\u2013 skip")
+  h$table(class = "table table-sm", id = "checks", h$tbody(lapply(seq_len(nrow(rows)), function(i) {
+    h$tr(class = paste0("verdict-", rows$verdict[i]), h$td(said[[rows$verdict[i]]]), h$th(scope = "row", rows$check[i]), h$td(rows$reading[i]))
+  })))
+}
+
+# Runs of one problem are compared by where they came to, others as models.
+view_comparison <- function(state, results, found) {
+  h <- htmltools::tags
+  ended <- Filter(function(asked) !is.null(results[[as.character(asked$id)]]$run), state$asked)
+  if (length(ended) < 2) return(NULL)
+  htmltools::tagList(
+    h$h3("Compare the runs"), page_button("compare-runs", "Compare", "compare"),
+    found_part(found$comparison, function(value) htmltools::tagList(
+      if (!is.null(value$runs)) htmltools::tagList(page_table(drop_empty(tibble::as_tibble(unclass(value$runs$table))), id = "comparison"), sentences(value$runs$reading)),
+      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(drop_empty(tibble::as_tibble(unclass(value$models$table))), id = "model-comparison"), sentences(value$models$reading)),
+      sentences(value$aside)
+    ))
+  )
+}
+
+view_history <- function(history) {
+  h <- htmltools::tags
+  acts <- utils::tail(c(history$past, list(history$now)), 12)
+  h$ol(reversed = NA, start = length(history$past) + 1, lapply(rev(acts), function(state) h$li(state$last$said, if (nzchar(paste(state$last$line, collapse = ""))) h$code(paste(state$last$line, collapse = " ")))))
+}
+
+# The catalogue by what a model is for.
+view_catalogue <- function() {
+  h <- htmltools::tags
+  all <- lapply(rlang::set_names(catalogue_names()), model)
+  h$select(id = "catalogue", class = "form-select form-select-sm", h$option(value = "", "Choose a model by what it is for"), Map(function(name, one) {
+    h$option(value = name, paste0(one$title, " (", paste(utils::head(one$used_for, 3), collapse = ", "), ")"))
+  }, names(all), all))
+}
+
+view_ranking <- function(found) {
+  found_part(found, function(table) {
+    h <- htmltools::tags
+    runs <- attr(table, "runs")
+    shown <- utils::head(tibble::as_tibble(unclass(table)), 8)
+    keep <- intersect(c("model", "n_free", "rmse", "aicc", "delta_aicc", "remark"), names(shown))
+    h$table(class = "table table-sm", id = "ranking", h$thead(h$tr(lapply(c(keep, ""), function(x) h$th(scope = "col", x)))), h$tbody(lapply(seq_len(nrow(shown)), function(i) {
+      run <- runs[[shown$model[i]]]
+      h$tr(lapply(keep, function(name) h$td(if (is.numeric(shown[[name]])) format_number(shown[[name]][i]) else shown[[name]][i])), h$td(if (!is.null(run)) page_button(id_of("take", shown$model[i]), "Take", "take_model", list(model = shown$model[i]))))
+    })))
+  })
+}

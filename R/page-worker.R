@@ -1,0 +1,64 @@
+# The R process beside the page, and the jobs that wait for it, in order.
+
+new_worker <- function() {
+  need_package("callr", "to fit while the page answers")
+  worker <- new.env(parent = emptyenv())
+  worker$waiting <- list()
+  worker$current <- NULL
+  start_worker(worker)
+  worker
+}
+
+start_worker <- function(worker) {
+  worker$session <- callr::r_session$new(callr::r_session_options(libpath = .libPaths(), env = c(Sys.getenv(), TUNDREL_PAGE_WORKER = "1")), wait = FALSE)
+  worker$loaded <- FALSE
+  invisible(worker)
+}
+
+# `done` is called with what the job found; `about` says what it is for.
+ask_worker <- function(worker, job, about, done) {
+  worker$waiting <- c(worker$waiting, list(list(job = job, about = about, done = done)))
+  look_at_worker(worker)
+}
+
+worker_is_busy <- function(worker) !is.null(worker$current) || length(worker$waiting) > 0
+
+# Takes what has arrived, and hands out the next job. TRUE where something changed.
+look_at_worker <- function(worker) {
+  changed <- FALSE
+  session <- worker$session
+  if (!session$is_alive()) {
+    lost <- worker$current
+    worker$current <- NULL
+    start_worker(worker)
+    if (!is.null(lost) && !is.null(lost$done)) lost$done(list(refused = "The process that was computing has ended."))
+    return(TRUE)
+  }
+  repeat {
+    if (session$get_state() == "starting") session$poll_process(0)
+    message <- tryCatch(session$read(), error = function(e) NULL)
+    if (is.null(message)) break
+    if (message$code == 200 && !is.null(worker$current)) {
+      ended <- worker$current
+      worker$current <- NULL
+      if (!is.null(ended$done)) ended$done(if (is.null(message$error)) message$result else list(refused = conditionMessage(message$error)))
+      changed <- TRUE
+    }
+  }
+  if (is.null(worker$current) && session$get_state() == "idle" && length(worker$waiting)) {
+    worker$current <- worker$waiting[[1]]
+    worker$waiting <- worker$waiting[-1]
+    worker$current$since <- seconds_now()
+    session$call(function(job) getFromNamespace("page_job", "tundrel")(job), list(job = worker$current$job))
+    changed <- TRUE
+  }
+  changed
+}
+
+# What is under way ends with what it has; what waits is dropped.
+stop_worker <- function(worker) {
+  worker$waiting <- list()
+  if (!is.null(worker$current)) worker$session$interrupt()
+}
+
+close_worker <- function(worker) worker$session$close(grace = 0)

@@ -1,0 +1,171 @@
+#' A page to work at
+#'
+#' Opens a page in the browser at which a whole analysis can be done without code: a table is opened or pasted, a model typed,
+#' its start pulled until the curve comes near the readings, conditions and the criterion stated, runs made, compared and
+#' checked, and the report, the figures, the plan and the R code handed over. The page is served by this R session, on this
+#' machine only; nothing comes from outside.
+#'
+#' Everything that is done is kept at once, as a plan with its runs, in a folder of its own (below
+#' `tools::R_user_dir("tundrel", "data")`); the page says where. Without `x` the last session opens where it was.
+#'
+#' @param x What to begin with: the path of a file of measurements, of a plan (`.yaml`) or of a stored run (`.json`); a data frame; a problem over
+#'   measurements in the model language; or a run of one. `NULL` for the last session.
+#' @param port \[integer(1)] The port to serve at, on 127.0.0.1; `NULL` for one that is free.
+#' @param open \[logical(1)] Open the browser? Else the address is said, with the token without which nothing is served.
+#' @return Nothing; it returns when R is interrupted.
+#' @section Errors: `tundrel_error_file` for a file that is not there; `tundrel_error_argument` for what cannot be begun with;
+#'   as [read_measurements()], [pose()] and [read_run()] else.
+#' @export
+#' @examples
+#' \dontrun{
+#' workbench()
+#' workbench(demo_file("stream-tracer.csv"))
+#' }
+workbench <- function(x = NULL, port = NULL, open = TRUE) {
+  for (package in c("shiny", "bslib", "callr", "base64enc", "jsonlite", "htmltools", "yaml", "ragg")) need_package(package, "for the page")
+  check_flag(open, "open")
+  if (!is.null(port)) {
+    check_number(port, "port", above = 1023, below = 65536)
+    if (port != round(port)) refuse("argument", "{.arg port} must be a whole number.")
+  }
+  desk <- new_desk()
+  on.exit(close_worker(desk$worker))
+  begin_desk(desk, x)
+  serve_page(desk, port, open)
+}
+
+# Lays what was given on the desk.
+begin_desk <- function(desk, x, call = rlang::caller_env()) {
+  if (is.null(x)) {
+    there <- stored_sessions(desk$sessions)
+    if (length(there)) tryCatch(resume_session(desk, there[1]), tundrel_error = function(e) cli::cli_warn(c("The last session could not be opened again.", "x" = "{conditionMessage(e)}"), class = "tundrel_warning_file"))
+    return(invisible())
+  }
+  if (rlang::is_string(x)) return(begin_with_file(desk, x, call))
+  if (is.data.frame(x)) return(begin_with_table(desk, x))
+  run <- if (inherits(x, "tundrel_run")) x
+  problem <- if (is.null(run)) x else run$problem
+  if (!inherits(problem, "tundrel_problem") || !has_measurements(problem) || !is_compiled(problem)) {
+    refuse("argument", c(
+      "{.fn workbench} begins with a table, a file, a problem in the model language over a table, or a run of one.", "x" = "This is {.obj_type_friendly {x}}."
+    ), call = call)
+  }
+  begin_with_table(desk, table_as_posed(problem))
+  begin_with_plan(desk, problem_plan(problem, desk$file, if (is.null(run)) problem$start else run$start))
+  if (!is.null(run)) lay_run(desk, run)
+}
+
+begin_with_file <- function(desk, path, call) {
+  if (!file.exists(path)) refuse("file", "There is no file {.file {path}}.", call = call)
+  if (dir.exists(path)) return(resume_session(desk, path))
+  if (grepl("\\.ya?ml$", path, ignore.case = TRUE)) {
+    plan <- read_plan(path, call)
+    file <- plan_path(plan, plan$measurements)
+    if (!file.exists(file)) refuse("file", "There is no file {.file {file}}, which the plan names.", call = call)
+    open_table(desk, file, basename(file))
+    return(begin_with_plan(desk, plan))
+  }
+  if (grepl("\\.json$", path, ignore.case = TRUE)) return(begin_desk(desk, read_run(path), call))
+  # a table that was worked at before opens where it was left
+  before <- session_of_table(desk$sessions, path)
+  if (!is.null(before)) return(resume_session(desk, before))
+  open_table(desk, path, basename(path))
+}
+
+# The last session that began with the same bytes under the same name.
+session_of_table <- function(among, path) {
+  sum <- unname(tools::md5sum(path))
+  for (folder in stored_sessions(among)) {
+    stored <- tryCatch(read_yaml_file(file.path(folder, session_file), "file"), error = function(e) NULL)
+    if (!identical(stored$source, source_name(path)) || !rlang::is_string(stored$file)) next
+    if (identical(unname(tools::md5sum(file.path(folder, basename(stored$file)))), sum)) return(folder)
+  }
+}
+
+begin_with_table <- function(desk, data) {
+  path <- tempfile(fileext = ".csv")
+  on.exit(unlink(path))
+  units <- units_of(data)[names(data)]
+  text <- readr::format_csv(unclass_measurements(data))
+  if (any(!is.na(units) & nzchar(units))) text <- sub("\n", paste0("\n", sub("\n$", "", readr::format_csv(as.data.frame(as.list(ifelse(is.na(units), "", units))), col_names = FALSE)), "\n"), text)
+  write_text(path, sub("\n$", "", text))
+  open_table(desk, path, "measurements.csv")
+}
+
+# The problem and the runs of a plan; the runs are made at once.
+begin_with_plan <- function(desk, plan) {
+  state <- state_of(desk)
+  state$problem <- with_whole_plan_start(planned_problem(c(plan, list(path = plan$path %||% "the problem", folder = ".")), state$data))
+  state$written <- paste(model_texts(state$problem), collapse = "\n")
+  state$by <- state$problem$by
+  state$shared <- as.character(unlist(plan$shared))
+  state$title <- plan$title %||% ""
+  state$derived <- lapply(plan$derive, as.character)
+  accept(desk, after_act(state, paste("Plan of", model_text(state$problem)), pose_code(state)))
+  for (settings in plan$runs) {
+    kind <- if (length(state$by)) "groups" else if (!is.null(settings$starts)) "many" else if (identical(settings$scope, "global")) "global" else "local"
+    begin_at_desk(desk, kind, c(settings[intersect(names(settings), names(page_settings))], list(`n-starts` = settings$starts)), settings$max_iterations %||% Inf)
+  }
+}
+
+with_whole_plan_start <- function(problem) if (length(unstated(problem))) suppressMessages(with_unstated(problem)) else problem
+
+# A run that was given is the first of the list.
+lay_run <- function(desk, run) {
+  desk$ids <- desk$ids + 1
+  kind <- if (run$solver$scope == "global") "global" else "local"
+  settings <- Filter(Negate(is.null), list(solver = if (kind == "local") run$solver$name, seed = run$seed))
+  state <- act_run(state_of(desk), desk$ids, kind, settings, if (run$stop_reason == "none") run$iterations else Inf)
+  desk$results[[as.character(desk$ids)]] <- list(run = run)
+  write_run(run, stored_run_path(desk$folder, desk$ids))
+  desk$chosen <- utils::tail(state$asked, 1)[[1]]$letter
+  accept(desk, state)
+}
+
+# Serving, to those who know the token only.
+
+most_upload_bytes <- 200 * 1024^2
+
+serve_page <- function(desk, port, open, host = "127.0.0.1") {
+  token <- new_token()
+  app <- page_app(desk, token, host)
+  port <- port %||% free_port()
+  address <- paste0("http://", host, ":", port, "/?token=", token)
+  cli::cli_inform(c("i" = "The page is at {.url {address}}", " " = "It is served until R is interrupted (Ctrl+C or Esc). Sessions are kept in {.file {desk$sessions}}."), class = "tundrel_message_page")
+  withr::local_options(shiny.maxRequestSize = most_upload_bytes, shiny.sanitize.errors = TRUE)
+  shiny::runApp(app, port = port, host = host, launch.browser = if (open) function(url) utils::browseURL(address) else FALSE, quiet = TRUE)
+  invisible()
+}
+
+page_app <- function(desk, token, host) {
+  allowed <- function(request, query) is_allowed(request, query, token, host)
+  ui <- function(request) {
+    if (!allowed(request, request$QUERY_STRING)) return(refused_page())
+    page_ui(stored_sessions(desk$sessions))
+  }
+  shiny::shinyApp(ui, page_server(desk, allowed), options = list(quiet = TRUE))
+}
+
+# The address names this machine, the request comes from a page of ours or from none, and knows the token.
+is_allowed <- function(request, query, token, host) {
+  name <- sub(":[0-9]+$", "", request$HTTP_HOST %||% "")
+  ours <- c(host, "127.0.0.1", "localhost")
+  origin <- request$HTTP_ORIGIN
+  from_us <- is.null(origin) || sub("^https?://", "", origin) == (request$HTTP_HOST %||% "")
+  told <- shiny::parseQueryString(query %||% "")$token
+  name %in% ours && from_us && rlang::is_string(told) && identical(told, token)
+}
+
+refused_page <- function() {
+  shiny::httpResponse(403, "text/plain; charset=utf-8", "This page is served to the person who started it. Open the address that R printed, with its token.\n")
+}
+
+# Of the system's own randomness: the user's random numbers are left alone.
+new_token <- function() {
+  bytes <- if (file.exists("/dev/urandom")) readBin("/dev/urandom", "raw", 24, size = 1) else charToRaw(paste(Sys.getpid(), format(Sys.time(), "%OS9"), tempfile()))
+  cli::hash_raw_sha256(bytes)
+}
+
+free_port <- function() {
+  httpuv::randomPort(host = "127.0.0.1")
+}
