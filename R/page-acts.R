@@ -263,21 +263,21 @@ act_run <- function(state, id, kind, settings = list(), iterations = Inf) {
   need_problem(state)
   asked <- asked_run_at_page(state, id, kind, checked_settings(settings), iterations)
   state$asked <- c(state$asked, list(asked))
-  after_act(state, paste0("Run ", asked$letter, ": ", told_run(asked)), run_code(asked))
+  after_act(state, paste0("Run ", asked$label, ": ", told_run(asked)), run_code(asked))
 }
 
 # The same run taken further.
-act_further <- function(state, letter, iterations) {
-  place <- match(letter, vapply(state$asked, `[[`, "", "letter"))
-  asked_of(state, letter)
+act_further <- function(state, label, iterations) {
+  place <- match(label, run_labels_at_page(state))
+  asked_of(state, label)
   state$asked[[place]]$iterations <- state$asked[[place]]$iterations + iterations
-  after_act(state, paste0("Run ", letter, ": ", if (is.finite(iterations)) count_of(iterations, "iteration") else "to the end"), run_code(state$asked[[place]]))
+  after_act(state, paste0("Run ", label, ": ", if (is.finite(iterations)) count_of(iterations, "iteration") else "to the end"), run_code(state$asked[[place]]))
 }
 
-act_remove_run <- function(state, letter) {
-  asked_of(state, letter)
-  state$asked <- Filter(function(one) one$letter != letter, state$asked)
-  after_act(state, paste("Run", letter, "removed from the list"), "")
+act_remove_run <- function(state, label) {
+  asked_of(state, label)
+  state$asked <- Filter(function(one) one$label != label, state$asked)
+  after_act(state, paste("Run", label, "removed from the list"), "")
 }
 
 page_settings <- list(solver = "text", seed = "whole", starts = "whole")

@@ -103,7 +103,7 @@ problem_code <- function(problem, state, before = NULL) {
   paste0("problem <- ", paste(unlist(parts), collapse = " |>\n  "))
 }
 
-run_name <- function(asked) paste0("run_", tolower(asked$letter))
+run_name <- function(asked) paste0("run_", asked$label)
 
 run_code <- function(asked) {
   settings <- asked$settings
@@ -119,7 +119,7 @@ run_code <- function(asked) {
   paste0(run_name(asked), " <- ", made)
 }
 
-# All of it. `ways` of uncertainty that were asked for, and the letter of the run that is handed over.
+# All of it. `ways` of uncertainty that were asked for, and the label of the run that is handed over.
 page_code <- function(state, chosen = NULL, ways = character()) {
   if (is.null(state$data)) return("library(tundrel)")
   lines <- c("library(tundrel)", "", paste0(data_name(state), " <- read_measurements(", r_text(state$source), ")"))
@@ -146,7 +146,7 @@ code_of_use <- function(state, chosen, ways) {
   comparable <- Filter(function(one) identical(problem_parts(one$problem, state)[-6], problem_parts(asked$problem, state)[-6]), single)
   c(
     "",
-    if (length(comparable) > 1) paste0("compare_runs(", r_arguments(stats::setNames(vapply(comparable, run_name, ""), vapply(comparable, `[[`, "", "letter"))), ")"),
+    if (length(comparable) > 1) paste0("compare_runs(", paste(vapply(comparable, run_name, ""), collapse = ", "), ")"),
     paste0("check_solution(", name, ")"), paste0("check_residuals(", name, ")"),
     if (length(ways)) paste0("uncertainty(", name, ", by = ", r_vector(r_text(ways)), ", seed = 1)"),
     if (length(state$derived)) paste0("derive(", name, ", ", r_arguments(unlist(state$derived)), ")"),

@@ -2,7 +2,7 @@
 # kept on disk. The page asks it for acts by name with what was typed; nothing here knows of a browser.
 #
 #   history, results, found   see page-history.R; results of runs by id; what else was found, for the run that is looked at
-#   chosen                    letter of the run that is looked at
+#   chosen                    label of the run that is looked at
 #   underway                  id of the run that is being made, and `progress` of it
 #   said                      by step of the page, why the last act there was refused
 #   folder, file              where the session is kept, and the copy of the measurements there
@@ -57,7 +57,7 @@ desk_do <- function(desk, act, given = list()) {
       TRUE
     }),
     tundrel_error = function(e) {
-      desk$said[[step]] <- cli::ansi_strip(conditionMessage(e))
+      desk$said[[step]] <- plain_sentence(e)
       FALSE
     },
     error = function(e) {
@@ -168,7 +168,7 @@ desk_acts <- list(
     accept(desk, act_range(state_of(desk), name, given[[id_of("from", name)]], given[[id_of("to", name)]], isTRUE(given[[id_of("log", name)]])))
   },
   start_from_run = function(desk, given) {
-    run <- run_at_desk(desk, given$letter)
+    run <- run_at_desk(desk, given$label)
     state <- state_of(desk)
     known <- intersect(parameter_status(state$problem)$free, names(coef(run)))
     accept(desk, act_start(state, as.list(coef(run)[known])))
@@ -184,15 +184,15 @@ desk_acts <- list(
   fit = function(desk, given) begin_at_desk(desk, if (length(state_of(desk)$by)) "groups" else "local", given),
   many = function(desk, given) begin_at_desk(desk, "many", c(given, list(starts = given[["n-starts"]]))),
   global = function(desk, given) begin_at_desk(desk, "global", given),
-  further = function(desk, given) go_further(desk, one_text(given, "letter"), given$iterations %||% Inf),
+  further = function(desk, given) go_further(desk, one_text(given, "label"), given$iterations %||% Inf),
   resume = function(desk, given) {
-    asked <- asked_of(state_of(desk), one_text(given, "letter"))
+    asked <- asked_of(state_of(desk), one_text(given, "label"))
     start_fit(desk, asked, desk$results[[as.character(asked$id)]]$run, Inf)
   },
   stop = function(desk, given) stop_worker(desk$worker),
   choose = function(desk, given) {
-    asked_of(state_of(desk), given$letter)
-    desk$chosen <- given$letter
+    asked_of(state_of(desk), given$label)
+    desk$chosen <- given$label
     forget_found(desk)
   },
   compare = function(desk, given) compare_at_desk(desk),
@@ -201,10 +201,10 @@ desk_acts <- list(
     by <- ways[vapply(ways, function(way) isTRUE(given[[paste0("way-", way)]]), NA)]
     if (length(by) == 0) refuse("argument", "Choose a way: curvature, profile or bootstrap.")
     desk$found$ways <- by
-    find_out(desk, "uncertainty", list(kind = "uncertainty", run = run_at_desk(desk, given$letter), by = by), "finding intervals")
+    find_out(desk, "uncertainty", list(kind = "uncertainty", run = run_at_desk(desk, given$label), by = by), "finding intervals")
   },
   checks = function(desk, given) {
-    run <- run_at_desk(desk, given$letter)
+    run <- run_at_desk(desk, given$label)
     find_out(desk, "checks", list(kind = "checks", run = run), "checking")
     if (has_residual_scale(run)) draw_residuals(desk, run)
   },
@@ -217,13 +217,13 @@ desk_acts <- list(
     derive_at_desk(desk)
   },
   read_value = function(desk, given) {
-    run <- run_at_desk(desk, given$letter)
+    run <- run_at_desk(desk, given$label)
     x <- check_page_number(given[["read-x"]], "The place")
     found <- predict(run, stats::setNames(data.frame(x), shape_predictors(run$problem)), band = "prediction")
     desk$found$read_off <- said_of_value(run, x, found)
   },
   read_place = function(desk, given) {
-    run <- run_at_desk(desk, given$letter)
+    run <- run_at_desk(desk, given$label)
     y <- check_page_number(given[["read-y"]], "The height")
     desk$found$read_off <- said_of_place(run, y, predictor_at(run, y))
   },
@@ -241,8 +241,8 @@ desk_acts <- list(
 most_pasted <- 2e7
 
 after_moving <- function(desk) {
-  letters <- vapply(state_of(desk)$asked, `[[`, "", "letter")
-  if (!isTRUE(desk$chosen %in% letters)) desk$chosen <- if (length(letters)) utils::tail(letters, 1)
+  labels <- run_labels_at_page(state_of(desk))
+  if (!isTRUE(desk$chosen %in% labels)) desk$chosen <- if (length(labels)) utils::tail(labels, 1)
   forget_found(desk)
   keep_desk(desk)
 }
@@ -311,7 +311,7 @@ resume_session <- function(desk, folder) {
     # groups are fitted again, which takes a moment; what never got anywhere begins again
     if (is.null(desk$results[[as.character(one$id)]])) start_fit(desk, one, NULL, one$iterations)
   }
-  if (length(asked)) desk$chosen <- asked[[length(asked)]]$letter
+  if (length(asked)) desk$chosen <- asked[[length(asked)]]$label
 }
 
 # Runs.
@@ -324,19 +324,19 @@ begin_at_desk <- function(desk, kind, given, iterations = Inf) {
   state <- act_run(state, desk$ids, kind, given[intersect(wanted, names(given))], iterations)
   accept(desk, state)
   asked <- utils::tail(state$asked, 1)[[1]]
-  desk$chosen <- asked$letter
+  desk$chosen <- asked$label
   forget_found(desk)
   start_fit(desk, asked, NULL, iterations)
 }
 
-go_further <- function(desk, letter, iterations) {
+go_further <- function(desk, label, iterations) {
   if (is.character(iterations) || is.null(iterations)) iterations <- Inf
-  run <- run_at_desk(desk, letter)
-  state <- act_further(state_of(desk), letter, iterations)
+  run <- run_at_desk(desk, label)
+  state <- act_further(state_of(desk), label, iterations)
   accept(desk, state)
-  desk$chosen <- letter
+  desk$chosen <- label
   forget_found(desk)
-  start_fit(desk, asked_of(state, letter), run, iterations)
+  start_fit(desk, asked_of(state, label), run, iterations)
 }
 
 start_fit <- function(desk, asked, run, iterations) {
@@ -359,17 +359,17 @@ start_fit <- function(desk, asked, run, iterations) {
   })
 }
 
-run_at_desk <- function(desk, letter, call = rlang::caller_env()) {
-  asked <- asked_of(state_of(desk), letter %||% desk$chosen, call)
+run_at_desk <- function(desk, label, call = rlang::caller_env()) {
+  asked <- asked_of(state_of(desk), label %||% desk$chosen, call)
   run <- desk$results[[as.character(asked$id)]]$run
-  if (is.null(run)) refuse("solver", "Run {.val {asked$letter}} has not come to anything yet.", call = call)
+  if (is.null(run)) refuse("solver", "Run {.val {asked$label}} has not come to anything yet.", call = call)
   run
 }
 
 ended_runs <- function(desk) {
   asked <- state_of(desk)$asked
   runs <- lapply(asked, function(one) desk$results[[as.character(one$id)]]$run)
-  names(runs) <- vapply(asked, `[[`, "", "letter")
+  names(runs) <- vapply(asked, `[[`, "", "label")
   Filter(Negate(is.null), runs)
 }
 

@@ -16,7 +16,7 @@ page_downloads <- function(desk, input, output) {
     write_copy(path, file.path(desk$folder, desk$file))
   })
   output$run_file <- hand_over(function() paste0("run-", desk$chosen, ".json"), function(path) write_run(chosen(), path))
-  output$table_parameters <- hand_over("parameters.csv", function(path) write_table(if (is.null(result()$fits)) tibble::as_tibble(unclass(coef_table(chosen()))) else coef_table(result()$fits), path))
+  output$table_parameters <- hand_over("parameters.csv", function(path) write_table(if (is.null(result()$fits)) tibble::as_tibble(unclass(quiet_uncertainty(chosen(), desk$found$ways))) else coef_table(result()$fits), path))
   output$table_residuals <- hand_over("residuals.csv", function(path) write_table(residual_table(result()$fits %||% chosen()), path))
   size <- function() {
     number <- function(x, usual) tryCatch(min(max(check_page_number(x, "The size"), 100), 6000), tundrel_error = function(e) usual)

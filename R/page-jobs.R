@@ -4,13 +4,13 @@
 page_job <- function(job) {
   told <- character()
   hear <- function(e) {
-    told <<- c(told, cli::ansi_strip(conditionMessage(e)))
+    told <<- c(told, plain_sentence(e))
     rlang::cnd_muffle(e)
   }
   found <- withCallingHandlers(
     tryCatch(
       list(value = page_jobs[[job$kind]](job)),
-      tundrel_error = function(e) list(refused = cli::ansi_strip(conditionMessage(e))), interrupt = function(e) list(refused = "Stopped."),
+      tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) list(refused = "Stopped."),
       error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
     ),
     message = hear, warning = hear
@@ -18,7 +18,11 @@ page_job <- function(job) {
   c(found, list(told = told))
 }
 
+# What a condition says, as sentences without the signs of a terminal.
+plain_sentence <- function(e) trimws(gsub("(^|\n) *[\u2139\u2716!x\u2714\u2022] ", "\\1", cli::ansi_strip(conditionMessage(e))))
+
 page_jobs <- list(
+  warm = function(job) fit_local(pose(data.frame(x = 1:5, y = c(1, 2, 4, 7, 11)), y ~ a * exp(b * x)) |> start_from(a = 1, b = 0.3)),
   fit = function(job) page_fit(job),
   uncertainty = function(job) uncertainty(job$run, by = job$by, seed = 1),
   checks = function(job) list(solution = check_solution(job$run), residuals = if (has_rows(job$run$problem)) check_residuals(job$run)),
@@ -34,7 +38,7 @@ page_jobs <- list(
 compared_at_page <- function(runs, models) {
   told <- NULL
   both <- if (length(models)) tryCatch(do.call(compare_models, models), tundrel_error = function(e) {
-    told <<- cli::ansi_strip(conditionMessage(e))
+    told <<- plain_sentence(e)
     NULL
   })
   table <- if (length(runs)) do.call(compare_runs, runs)

@@ -61,7 +61,11 @@ send_changed <- function(page, key, type, ...) {
   page$session$sendCustomMessage(type, message)
 }
 
-put_html <- function(page, id, tags) send_changed(page, paste("html", id), "html", id = id, html = if (is.null(tags)) "" else as.character(htmltools::tagList(tags)))
+# A part that cannot be shown says so, and the page goes on.
+put_html <- function(page, id, tags) {
+  html <- tryCatch(as.character(htmltools::tagList(tags)), error = function(e) as.character(htmltools::tags$p(class = "refused", paste("This part cannot be shown:", plain_sentence(e)))))
+  send_changed(page, paste("html", id), "html", id = id, html = html)
+}
 put_text <- function(page, id, text) send_changed(page, paste("text", id), "text", id = id, text = paste(text, collapse = "\n"))
 
 sound_size <- function(size) {
@@ -72,8 +76,15 @@ sound_size <- function(size) {
 on_act <- function(page, asked) {
   desk <- page$desk
   if (identical(asked$act, "handle")) return(on_handle(page, asked$given))
-  desk_do(desk, asked$act, if (is.list(asked$given)) asked$given else list())
+  done <- desk_do(desk, asked$act, if (is.list(asked$given)) asked$given else list())
+  typed <- act_fields[[as.character(asked$act)[1]]]
+  if (done && !is.null(typed)) send(page, "clear", ids = I(typed))
 }
+
+# Fields that are empty again after an act was done.
+act_fields <- list(
+  condition = c("condition", "condition-reading"), leave_out = c("leave-rows", "leave-reason"), paste = "paste", derive = c("derive-name", "derive-text")
+)
 
 # Everything that depends on the desk.
 show_desk <- function(page) {
@@ -113,7 +124,7 @@ show_scene <- function(page) {
   if (is.null(state$problem)) return(show_columns(page))
   key <- replace(state$problem, "start", list(NULL))
   if (!identical(key, page$scene_key)) {
-    page$scene <- tryCatch(page_scene(state$problem), tundrel_error = function(e) cli::ansi_strip(conditionMessage(e)))
+    page$scene <- tryCatch(page_scene(state$problem), tundrel_error = function(e) plain_sentence(e))
     page$scene_key <- key
     page$drawn_start <- page$drawn_run <- page$drawn_kept <- NULL
     if (is.character(page$scene)) {
@@ -298,7 +309,7 @@ on_typing <- function(page, asked) {
     check_typed(text)
     need_data(state)
     list(problem = suppressMessages(posed_from_page(replace(state, "written", text), NULL)$problem))
-  }, tundrel_error = function(e) list(mistake = cli::ansi_strip(conditionMessage(e))))
+  }, tundrel_error = function(e) list(mistake = plain_sentence(e)))
   put_text(page, "model-mistake", if (nzchar(trimws(text))) read$mistake)
   put_text(page, "model-words", words_for(text, asked$at, names(state$data)))
   if (is.null(read$problem)) return(invisible())
@@ -320,7 +331,7 @@ on_typing_condition <- function(page, asked) {
   text <- asked$text
   problem <- state_of(page$desk)$problem
   if (!rlang::is_string(text) || is.null(problem)) return(invisible())
-  said <- if (!nzchar(trimws(text))) "" else tryCatch(condition_read_back(problem, check_typed(text)), tundrel_error = function(e) cli::ansi_strip(conditionMessage(e)))
+  said <- if (!nzchar(trimws(text))) "" else tryCatch(condition_read_back(problem, check_typed(text)), tundrel_error = function(e) plain_sentence(e))
   put_text(page, "condition-reading", said)
 }
 

@@ -23,24 +23,24 @@ after_act <- function(state, said, line) {
   state
 }
 
-# A run that was asked for. `id` is never used again, so that what is found can be kept outside of what is undone; `letter` is what
-# it is called. `kind` is "local", "global", "many" or "groups"; `settings` are arguments of the fitting function; `iterations` says
+# A run that was asked for. `id` is never used again, so that what is found can be kept outside of what is undone; `label` is what
+# it is called: 1, 2, ... (letters are for optima). `kind` is "local", "global", "many" or "groups"; `settings` are arguments of the fitting function; `iterations` says
 # how far a run that goes step by step was taken, Inf for to its end.
 asked_run_at_page <- function(state, id, kind, settings, iterations = Inf) {
-  list(id = id, letter = next_letter(state), kind = kind, settings = settings, iterations = iterations, problem = state$problem, shared = state$shared)
+  list(id = id, label = next_label(state), kind = kind, settings = settings, iterations = iterations, problem = state$problem, shared = state$shared)
 }
 
-# A, B, ... Z, A2, B2, ...
-run_letter <- function(i) paste0(LETTERS[(i - 1) %% 26 + 1], if (i > 26) (i - 1) %/% 26 + 1)
+# The number after the last one: a run that was removed leaves its number free of others.
+next_label <- function(state) format(max(0, as.numeric(run_labels_at_page(state))) + 1)
 
-next_letter <- function(state) run_letter(length(state$asked) + 1)
+run_labels_at_page <- function(state) vapply(state$asked, `[[`, "", "label")
 
-asked_of <- function(state, letter, call = rlang::caller_env()) {
-  letters <- vapply(state$asked, `[[`, "", "letter")
-  if (!rlang::is_string(letter) || !letter %in% letters) {
-    refuse("argument", c("There is no run {.val {letter}}.", if (length(letters)) c("i" = "The runs are {letters}.")), call = call)
+asked_of <- function(state, label, call = rlang::caller_env()) {
+  labels <- run_labels_at_page(state)
+  if (!rlang::is_string(label) || !label %in% labels) {
+    refuse("argument", c("There is no run {.val {label}}.", if (length(labels)) c("i" = "The runs are {labels}.")), call = call)
   }
-  state$asked[[match(letter, letters)]]
+  state$asked[[match(label, labels)]]
 }
 
 need_data <- function(state, call = rlang::caller_env()) {

@@ -1,6 +1,6 @@
 # Runs, what compares and checks them, and what is handed over, as HTML.
 
-# `results` holds what was found, by the id of a run; `underway` the id of the run that is being made, and `chosen` the letter of the
+# `results` holds what was found, by the id of a run; `underway` the id of the run that is being made, and `chosen` the label of the
 # run that is looked at.
 view_runs <- function(state, results, underway = NULL, chosen = NULL) {
   h <- htmltools::tags
@@ -8,15 +8,14 @@ view_runs <- function(state, results, underway = NULL, chosen = NULL) {
   rows <- lapply(state$asked, function(asked) {
     result <- results[[as.character(asked$id)]]
     h$tr(
-      `data-run` = asked$letter, class = if (identical(asked$letter, chosen)) "chosen",
-      h$td(h$label(class = "check", h$input(type = "radio", name = "chosen-run", id = id_of("choose", asked$letter), `data-choose` = asked$letter, checked = if (identical(asked$letter, chosen)) NA), asked$letter)),
-      h$td(told_run(asked)), result_cells(asked, result, identical(asked$id, underway)),
-      h$td(run_buttons(asked, result))
+      class = if (identical(asked$label, chosen)) "chosen",
+      h$td(h$label(class = "check", h$input(type = "radio", name = "chosen-run", id = id_of("choose", asked$label), `data-choose` = asked$label, checked = if (identical(asked$label, chosen)) NA), asked$label)),
+      h$td(told_run(asked)), result_cells(asked, result, identical(asked$id, underway))
     )
   })
   htmltools::tagList(
     h$div(class = "wide", h$table(class = "table table-sm", id = "runs",
-      h$thead(h$tr(lapply(c("run", "what", "value", "how it ended", "evaluations", "time", ""), function(x) h$th(scope = "col", x)))), h$tbody(rows)
+      h$thead(h$tr(lapply(c("run", "what", "value", "how it ended", "evaluations", "time"), function(x) h$th(scope = "col", x)))), h$tbody(rows)
     )),
     view_chosen(state, results, chosen)
   )
@@ -41,13 +40,13 @@ run_buttons <- function(asked, result) {
   list(
     if (!is.null(run) && asked$kind == "local" && is.finite(asked$iterations) && run$stop_reason == "none") {
       list(
-        page_button(id_of("one-more", asked$letter), "+1", "further", list(letter = asked$letter, iterations = 1), `aria-label` = paste("One more iteration of", asked$letter)),
-        page_button(id_of("ten-more", asked$letter), "+10", "further", list(letter = asked$letter, iterations = 10), `aria-label` = paste("Ten more iterations of", asked$letter)),
-        page_button(id_of("finish", asked$letter), "To the end", "further", list(letter = asked$letter), `aria-label` = paste("Take", asked$letter, "to the end"))
+        page_button(id_of("one-more", asked$label), "One more iteration", "further", list(label = asked$label, iterations = 1)),
+        page_button(id_of("ten-more", asked$label), "Ten more", "further", list(label = asked$label, iterations = 10)),
+        page_button(id_of("finish", asked$label), "To the end", "further", list(label = asked$label))
       )
     },
-    if (isTRUE(result$under_way)) page_button(id_of("go-on", asked$letter), "Go on", "resume", list(letter = asked$letter)),
-    if (!is.null(run)) page_button(id_of("start-from", asked$letter), "Start from here", "start_from_run", list(letter = asked$letter), kind = "link", `aria-label` = paste("Start from the answer of", asked$letter))
+    if (isTRUE(result$under_way)) page_button(id_of("go-on", asked$label), "Go on", "resume", list(label = asked$label)),
+    if (!is.null(run)) page_button(id_of("start-from", asked$label), "Start from here", "start_from_run", list(label = asked$label), kind = "link")
   )
 }
 
@@ -65,9 +64,9 @@ view_chosen <- function(state, results, chosen) {
   }
   run <- result$run
   if (is.null(run)) return(NULL)
-  table <- tibble::as_tibble(coef_table(run))[c("parameter", "estimate", "std_error")]
+  table <- tibble::as_tibble(unclass(quiet_uncertainty(run, "curvature")))[c("parameter", "estimate", "std_error", "lower", "upper")]
   h$div(
-    id = "answer", h$h3(paste0("Run ", chosen)), h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run)),
+    id = "answer", h$h3(paste0("Run ", chosen)), h$div(class = "acts", run_buttons(asked, result)), h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run)),
     sentences(result$told), page_table(table, id = "estimates"), sentences(result$reading)
   )
 }
@@ -85,19 +84,19 @@ view_use <- function(state, results, found, chosen) {
       h$fieldset(h$legend(class = "visually-hidden", "Ways"), lapply(c("curvature", "profile", "bootstrap"), function(way) {
         h$label(class = "check", h$input(type = "checkbox", id = id_of("way", way), checked = if (way %in% found$ways) NA), way)
       })),
-      page_button("find-uncertainty", "Find intervals", "uncertainty", list(letter = chosen), from = paste0("way-", c("curvature", "profile", "bootstrap")))
+      page_button("find-uncertainty", "Find intervals", "uncertainty", list(label = chosen), from = paste0("way-", c("curvature", "profile", "bootstrap")))
     ),
-    found_part(found$uncertainty, function(table) htmltools::tagList(page_table(tibble::as_tibble(unclass(table)), id = "intervals"), sentences(attr(table, "reading")))),
+    found_part(found$uncertainty, function(table) htmltools::tagList(page_table(interval_columns(table), id = "intervals"), sentences(attr(table, "reading")))),
     h$h3("Is it an optimum, and what do the residuals say?"),
-    page_button("check-run", "Check", "checks", list(letter = chosen)),
+    page_button("check-run", "Check", "checks", list(label = chosen)),
     found_part(found$checks, view_checks),
     if (!is.null(found$residual_picture)) h$img(class = "figure", id = "residual-picture", src = found$residual_picture, alt = "Residuals of the run in four panels"),
     if (length(predictor) == 1 && is.null(asked$problem$by)) {
       htmltools::tagList(
         h$h3("Read off the curve"),
         h$div(class = "row-of-fields",
-          page_field("read-x", paste("At", predictor), page_text("read-x")), page_button("read-value", "The curve there", "read_value", list(letter = chosen), from = "read-x"),
-          page_field("read-y", paste("Where it reaches", response_label(asked$problem)), page_text("read-y")), page_button("read-place", "The place", "read_place", list(letter = chosen), from = "read-y")
+          page_field("read-x", paste("At", predictor), page_text("read-x")), page_button("read-value", "The curve there", "read_value", list(label = chosen), from = "read-x"),
+          page_field("read-y", paste("Where it reaches", response_label(asked$problem)), page_text("read-y")), page_button("read-place", "The place", "read_place", list(label = chosen), from = "read-y")
         ),
         h$p(id = "read-off", `aria-live` = "polite", found$read_off)
       )
@@ -110,9 +109,12 @@ view_use <- function(state, results, found, chosen) {
     if (length(state$derived)) h$ul(id = "derived", Map(function(name, text) {
       h$li(h$code(paste(name, "=", text)), " ", page_button(id_of("drop-derived", name), "Remove", "drop_derived", list(name = name), kind = "link"))
     }, names(state$derived), state$derived)),
-    found_part(found$derived, function(table) page_table(tibble::as_tibble(unclass(table)), id = "derived-values"))
+    found_part(found$derived, function(table) page_table(interval_columns(table), id = "derived-values"))
   )
 }
+
+few_columns <- function(table, names) drop_empty(tibble::as_tibble(unclass(table))[intersect(names, names(table))])
+interval_columns <- function(table) few_columns(table, c("parameter", "estimate", "std_error", "lower", "upper", "by", "note"))
 
 # What a job found, or the sentence with which it was refused.
 found_part <- function(found, view) {
@@ -140,8 +142,8 @@ view_comparison <- function(state, results, found) {
   htmltools::tagList(
     h$h3("Compare the runs"), page_button("compare-runs", "Compare", "compare"),
     found_part(found$comparison, function(value) htmltools::tagList(
-      if (!is.null(value$runs)) htmltools::tagList(page_table(drop_empty(tibble::as_tibble(unclass(value$runs$table))), id = "comparison"), sentences(value$runs$reading)),
-      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(drop_empty(tibble::as_tibble(unclass(value$models$table))), id = "model-comparison"), sentences(value$models$reading)),
+      if (!is.null(value$runs)) htmltools::tagList(page_table(few_columns(value$runs$table, c("run", "solver", "optimum", "value", "gap", "converged", "evaluations")), id = "comparison"), sentences(value$runs$reading)),
+      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "rmse", "aicc", "delta_aicc", "weight", "cv_rmse")), id = "model-comparison"), sentences(value$models$reading)),
       sentences(value$aside)
     ))
   )

@@ -8,7 +8,7 @@ page_button <- function(id, label, act, arguments = list(), from = character(), 
   )
 }
 
-act_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", digits = NA))
+act_json <- function(x) if (length(x)) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", digits = NA)) else "{}"
 
 # An id may hold no space.
 id_of <- function(...) gsub("[[:space:]]+", "_", paste(..., sep = "-"))
@@ -16,7 +16,7 @@ id_of <- function(...) gsub("[[:space:]]+", "_", paste(..., sep = "-"))
 page_table <- function(table, ..., id = NULL) {
   h <- htmltools::tags
   is_number <- vapply(table, is.numeric, NA)
-  cell <- function(x) if (is.numeric(x)) format_number(x) else ifelse(is.na(x), "", as.character(x))
+  cell <- function(x) if (is.numeric(x)) format_number(x) else if (is.logical(x)) ifelse(x %in% TRUE, "yes", "no") else ifelse(is.na(x), "", as.character(x))
   cells <- lapply(table, cell)
   h$div(class = "wide", h$table(
     id = id, class = "table table-sm", ...,
@@ -231,7 +231,7 @@ view_criterion <- function(state) {
   key <- if (has_responses(state$problem)) "least_squares" else criterion_key(state$problem)
   responses <- if (has_responses(state$problem)) response_names(state$problem)
   htmltools::tagList(
-    h$p(id = "criterion-now", h$strong("Now: "), problem_criterion_text(state$problem), ". ", if (key %in% keys) choices[[match(key, keys)]]$assumes),
+    h$p(id = "criterion-now", h$strong("Now:"), paste0(problem_criterion_text(state$problem), ". ", if (key %in% keys) choices[[match(key, keys)]]$assumes)),
     h$div(class = "row-of-fields",
       if (length(responses)) page_field("criterion-response", "Of", h$select(id = "criterion-response", class = "form-select form-select-sm", page_options(responses))),
       page_field("criterion", "What close means", h$select(id = "criterion", class = "form-select form-select-sm", `data-tells` = "criterion-assumes", Map(function(one) {

@@ -6,6 +6,8 @@ new_worker <- function() {
   worker$waiting <- list()
   worker$current <- NULL
   start_worker(worker)
+  # the first fit of a process takes a second or two more: not the user's first
+  ask_worker(worker, list(kind = "warm"), list(what = "getting ready"), NULL)
   worker
 }
 

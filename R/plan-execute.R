@@ -81,7 +81,7 @@ plan_fit <- function(plan, problem, i, progress, checkpoint, resume, call = rlan
   asked <- asked_run_of(plan, problem, i, call)
   made <- asked$solver
   if (!is.null(problem$by)) return(plan_groups(plan, problem, i, asked, call))
-  begins <- planned_runs(plan)[[i]]$start
+  begins <- planned_runs(plan)[[i]][["start"]]
   if (length(begins)) problem <- at_key(plan, list("runs", i, "start"), start_from(problem, unlist(begins)))
   stored <- c(asked$stored, progress = progress)
   if (asked$scope == "many") return(rlang::exec(fit_multistart, problem, solver = made, !!!stored))

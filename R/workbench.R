@@ -118,7 +118,7 @@ lay_run <- function(desk, run) {
   state <- act_run(state_of(desk), desk$ids, kind, settings, if (run$stop_reason == "none") run$iterations else Inf)
   desk$results[[as.character(desk$ids)]] <- list(run = run)
   write_run(run, stored_run_path(desk$folder, desk$ids))
-  desk$chosen <- utils::tail(state$asked, 1)[[1]]$letter
+  desk$chosen <- utils::tail(state$asked, 1)[[1]]$label
   accept(desk, state)
 }
 

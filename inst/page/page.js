@@ -34,10 +34,10 @@
     const node = event.target;
     if (node.matches("input[data-act]")) actOf(node);
     if (node.dataset.start) act("start", { values: { [node.dataset.start]: node.value } });
-    if (node.dataset.choose) act("choose", { letter: node.dataset.choose });
+    if (node.dataset.choose) act("choose", { label: node.dataset.choose });
     if (node.dataset.pull) endPull(node);
     if (node.id === "components") tell("components", node.checked);
-    if (node.id === "criterion") tellCriterion(node, true);
+    if (node.id === "criterion") tellCriterion(node);
   });
   document.addEventListener("keydown", (event) => {
     const node = event.target;
@@ -50,10 +50,10 @@
     const typing = node.matches && node.matches("input[type=text], textarea");
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !typing) { event.preventDefault(); act(event.shiftKey ? "redo" : "undo"); }
   });
-  const tellCriterion = (node, changed) => {
+  const tellCriterion = (node) => {
     const option = node.selectedOptions[0];
-    if ($("criterion-assumes")) $("criterion-assumes").textContent = option.dataset.assumes;
-    if (changed && $("criterion-details")) $("criterion-details").value = option.dataset.details;
+    $("criterion-assumes").textContent = option.dataset.assumes;
+    $("criterion-details").value = option.dataset.details;
   };
 
   // A file that is dropped anywhere goes the way of one that was chosen.
@@ -295,11 +295,11 @@
       Array.from(node.querySelectorAll("details")).forEach((d, i) => { if (open[i]) d.open = true; });
       if (node.firstElementChild) node.firstElementChild.scrollTop = scrolled;
       if (inside && $(inside)) { $(inside).focus({ preventScroll: true }); if (range) try { $(inside).setSelectionRange(range[0], range[1]); } catch (e) { /* no text field any more */ } }
-      if ($("criterion") && m.id === "criterion-view") tellCriterion($("criterion"), false);
     },
     text: (m) => { const node = $(m.id); if (node) node.textContent = m.text; },
     value: (m) => { const node = $(m.id); if (node && document.activeElement !== node) { node.value = m.value; if (m.id === "model") settled = m.value; } },
     said: (m) => said(m.step, m.text),
+    clear: (m) => m.ids.forEach((id) => { if ($(id)) $(id).value = ""; }),
     disabled: (m) => { const node = $(m.id); if (node) node.disabled = m.is; },
     hidden: (m) => { const node = $(m.id); if (node) node.hidden = m.is; },
     picture: (m) => { panels = m.panels; points = m.points; $("picture").src = m.uri; $("picture").alt = m.alt; drawAll(); },

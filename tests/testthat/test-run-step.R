@@ -186,3 +186,14 @@ test_that("runs stored in format 1 are read, and go on", {
   write_run(stopped, again)
   expect_match(readLines(again)[3], "\"version\": 2", fixed = TRUE)
 })
+
+test_that("a population whose scales are all one is looked at without harm", {
+  problem <- pose(read_measurements(demo_file("midge-counts.csv")), midges ~ peak_gauss(day, height, centre, fwhm)) |>
+    judge_by(max_likelihood("negative_binomial", size = size)) |>
+    search_within(height = c(-1420, 1420), centre = c(-6, 94), fwhm = c(-1700, 1700), size = c(-20, 20))
+  for (seed in 1:6) {
+    whole <- suppressWarnings(fit_global(problem, "differential_evolution", seed = seed, max_iterations = 6))
+    looked_at <- suppressWarnings(suppressMessages(fit_global(problem, "differential_evolution", seed = seed, max_iterations = 6, progress = "lines")))
+    expect_identical(coef(looked_at), coef(whole))
+  }
+})

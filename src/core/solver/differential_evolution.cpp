@@ -124,8 +124,9 @@ void DifferentialEvolution::remember() {
   const double sum = gains_.sum();
   if (!(sum > 0)) return;
   const Eigen::VectorXd weights = gains_ / sum;
-  crossover_means_[slot_] = weights.dot(crossovers_);
-  scale_means_[slot_] = weights.dot(scales_.cwiseAbs2()) / weights.dot(scales_);
+  // where all are one, rounding may lead beyond
+  crossover_means_[slot_] = std::min(1.0, weights.dot(crossovers_));
+  scale_means_[slot_] = std::min(1.0, weights.dot(scales_.cwiseAbs2()) / weights.dot(scales_));
   slot_ = (slot_ + 1) % kMemory;
 }
 
