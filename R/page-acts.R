@@ -7,9 +7,12 @@ most_typed <- 10000
 check_typed <- function(text, call = rlang::caller_env()) {
   if (!rlang::is_string(text)) refuse("argument", "One text is needed here.", call = call)
   if (nchar(text, "bytes") > most_typed) refuse("argument", "The text has {format(nchar(text, 'bytes'), big.mark = ',')} characters; at most {format(most_typed, big.mark = ',')} are read.", call = call)
-  if (!validUTF8(text) || grepl("[\001-\010\013\014\016-\037\177]", text)) refuse("argument", "The text holds control characters.", call = call)
+  if (!validUTF8(text) || grepl("[\001-\010\013\014\016-\037\177]", text) || grepl(turning, text)) refuse("argument", "The text holds control characters.", call = call)
   text
 }
+
+# Characters that turn the direction of writing: what is read is then not what is written.
+turning <- "[\u200e\u200f\u202a-\u202e\u2066-\u2069]"
 
 check_page_number <- function(x, what, call = rlang::caller_env()) {
   if (rlang::is_string(x)) {
@@ -128,6 +131,7 @@ act_groups <- function(state, by, shared = character()) {
 
 act_start <- function(state, values) {
   need_problem(state)
+  lapply(names(values), check_typed)
   values <- Map(check_page_number, values, paste("The start of", names(values)))
   state$problem <- start_from(state$problem, values)
   after_act(state, paste0("Start: ", told_values(values)), start_code(unlist(values)))

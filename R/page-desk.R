@@ -57,7 +57,7 @@ desk_do <- function(desk, act, given = list()) {
       TRUE
     }),
     tundrel_error = function(e) {
-      desk$said[[step]] <- plain_sentence(e)
+      desk$said[[step]] <- shortened(plain_sentence(e))
       FALSE
     },
     error = function(e) {
@@ -68,6 +68,10 @@ desk_do <- function(desk, act, given = list()) {
   desk$changed()
   done
 }
+
+# Nobody reads more, and a text that was pasted by mistake may be a million characters.
+most_said <- 1000
+shortened <- function(text) if (nchar(text) > most_said) paste0(substr(text, 1, most_said), " \u2026") else text
 
 # The state after an act, on the history and on disk.
 accept <- function(desk, state, same_movement = FALSE) {
@@ -277,6 +281,7 @@ model_columns <- function(one, response, predictor) {
 
 # A table is read by the one reader; its copy in the session's folder is what every later step reads.
 open_table <- function(desk, path, name) {
+  name <- source_name(name)
   data <- read_measurements(path)
   folder <- new_session_folder(name, desk$sessions)
   ending <- tolower(tools::file_ext(name))
@@ -288,12 +293,14 @@ open_table <- function(desk, path, name) {
   desk$chosen <- NULL
   desk$results <- list()
   desk$found <- list(ways = c("curvature", "profile"))
-  accept(desk, act_table(was, data, source_name(name)))
+  accept(desk, act_table(was, data, name))
 }
+
+last_part <- function(path) sub("^.*[/\\\\]", "", substring(path, max(1, nchar(path) - 400)))
 
 # What the file is called in code and plans: the last part of its name, without what no file's name holds.
 source_name <- function(name) {
-  name <- gsub("[[:cntrl:]/\\\\:*?\"<>|]", "_", basename(as.character(name)[1]))
+  name <- gsub(turning, "_", gsub("[[:cntrl:]/\\\\:*?\"<>|]", "_", last_part(as.character(name)[1])))
   if (!nzchar(name)) "measurements.csv" else substr(name, 1, 120)
 }
 

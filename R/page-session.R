@@ -63,10 +63,9 @@ open_session <- function(folder) {
   state$source <- stored$source
   state$data <- read_measurements(file.path(folder, stored$file))
   for (key in c("written", "title")) state[[key]] <- check_typed(stored[[key]] %||% "")
-  state$by <- as.character(unlist(stored$by))
-  state$shared <- as.character(unlist(stored$shared))
+  for (key in c("by", "shared")) state[key] <- list(if (length(stored[[key]])) as.character(unlist(stored[[key]])))
   state$derived <- stored$derived %||% list()
-  state$kept <- lapply(stored$kept, unlist)
+  state$kept <- lapply(stored$kept, function(start) vapply(start, as.numeric, 0))
   problems <- lapply(stored$plans, function(plan) {
     if (length(plan) == 0) return(NULL)
     check_plan_schema(plan, path)

@@ -152,7 +152,7 @@ is_allowed <- function(request, query, token, host) {
   ours <- c(host, "127.0.0.1", "localhost")
   origin <- request$HTTP_ORIGIN
   from_us <- is.null(origin) || sub("^https?://", "", origin) == (request$HTTP_HOST %||% "")
-  told <- shiny::parseQueryString(query %||% "")$token
+  told <- shiny::parseQueryString(query %||% "")[["token"]]
   name %in% ours && from_us && rlang::is_string(told) && identical(told, token)
 }
 
@@ -162,8 +162,10 @@ refused_page <- function() {
 
 # Of the system's own randomness: the user's random numbers are left alone.
 new_token <- function() {
-  bytes <- if (file.exists("/dev/urandom")) readBin("/dev/urandom", "raw", 24, size = 1) else charToRaw(paste(Sys.getpid(), format(Sys.time(), "%OS9"), tempfile()))
-  cli::hash_raw_sha256(bytes)
+  if (!file.exists("/dev/urandom")) return(withr::with_preserve_seed(cli::hash_raw_sha256(charToRaw(paste(Sys.getpid(), format(Sys.time(), "%OS9"), tempfile())))))
+  source <- file("/dev/urandom", "rb", raw = TRUE)
+  on.exit(close(source))
+  cli::hash_raw_sha256(readBin(source, "raw", 24))
 }
 
 free_port <- function() {
