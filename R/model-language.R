@@ -36,7 +36,7 @@ called_name <- function(expr, call) {
     refuse("model", c(
       "{.fn {name}} is not a function of the model language.",
       "x" = "It is called in {.code {expression_text(expr)}}.",
-      suggestion(name, grep("^[a-z]", language_functions(), value = TRUE), "functions")
+      suggestion(name, c(grep("^[a-z]", language_functions(), value = TRUE), names(shapes)), "functions")
     ), call = call)
   }
   name

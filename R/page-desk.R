@@ -350,7 +350,7 @@ start_fit <- function(desk, asked, run, iterations) {
   id <- as.character(asked$id)
   folder <- desk$folder
   job <- list(
-    kind = "fit", asked = asked, run = run, iterations = iterations, folder = folder, checkpoint = partial_run_path(folder, id),
+    kind = "fit", parent = Sys.getpid(), asked = asked, run = run, iterations = iterations, folder = folder, checkpoint = partial_run_path(folder, id),
     progress = file.path(folder, paste0("progress-", id, ".json"))
   )
   before <- desk$results[[id]]

@@ -58,6 +58,7 @@ page_fit <- function(job) {
   asked <- job$asked
   solver <- asked$settings$solver
   tell <- function(state) {
+    end_with_parent(job$parent)
     state$text <- cli::ansi_strip(state$text)
     try(write_text(job$progress, run_json(lapply(state[c("text", "share", "value", "evaluations", "estimate", "slope", "seconds")], as.list))), silent = TRUE)
   }
@@ -74,6 +75,13 @@ page_fit <- function(job) {
     groups = fit_each(asked$problem, solver, shared = if (length(asked$shared)) asked$shared)
   )
   kept_result(found, asked, job)
+}
+
+# A page whose process was killed leaves no process behind that fits for nobody; what was stored of the run is gone on with.
+end_with_parent <- function(parent) {
+  if (is.null(parent)) return(invisible())
+  alive <- tryCatch(ps::ps_is_running(ps::ps_handle(parent)), error = function(e) FALSE)
+  if (!alive) quit(save = "no", status = 1)
 }
 
 stepped <- function(run, iterations) if (run$stop_reason == "none") advance(run, iterations) else run

@@ -15,11 +15,11 @@ page_server <- function(desk, allowed) {
       page$turn()
       shiny::isolate(show_desk(page))
     })
-    shiny::observeEvent(input$act, on_act(page, input$act))
-    shiny::observeEvent(input$pull, on_pull(page, input$pull))
-    shiny::observeEvent(input$typing, on_typing(page, input$typing))
-    shiny::observeEvent(input$typing_condition, on_typing_condition(page, input$typing_condition))
-    shiny::observeEvent(input$picked, on_picked(page, input$picked))
+    shiny::observeEvent(input$act, heed(on_act, page, input$act))
+    shiny::observeEvent(input$pull, heed(on_pull, page, input$pull))
+    shiny::observeEvent(input$typing, heed(on_typing, page, input$typing))
+    shiny::observeEvent(input$typing_condition, heed(on_typing_condition, page, input$typing_condition))
+    shiny::observeEvent(input$picked, heed(on_picked, page, input$picked))
     shiny::observeEvent(input$components, {
       page$components <- isTRUE(input$components)
       page$drawn_start <- NULL
@@ -38,6 +38,9 @@ page_server <- function(desk, allowed) {
     page_downloads(desk, input, output)
   }
 }
+
+# A message that no form of ours sends is not heeded, and harms nothing.
+heed <- function(handler, page, message) if (is.list(message)) tryCatch(handler(page, message), error = function(e) NULL)
 
 # What one browser was told already, so that only what changed is sent.
 new_page <- function(desk, session) {
@@ -70,6 +73,7 @@ put_text <- function(page, id, text) send_changed(page, paste("text", id), "text
 
 sound_size <- function(size) {
   number <- function(x, from, to) if (is.numeric(x) && length(x) == 1 && is.finite(x)) min(max(x, from), to) else from
+  size <- as.list(size)
   list(width = number(size$width, 250, 2000), height = number(size$height, 150, 1400), ratio = number(size$ratio, 1, 2))
 }
 
@@ -92,6 +96,7 @@ show_desk <- function(page) {
   state <- state_of(desk)
   desk$ranges <- if (is.null(state$problem)) list() else slider_ranges(state$problem, desk$ranges)
   run <- desk$results[[as.character(chosen_id(desk))]]$run
+  put_html(page, "sessions-view", view_sessions(desk$sessions))
   put_html(page, "table-view", view_table(state))
   put_html(page, "starts-view", view_starts(state, desk$ranges))
   put_html(page, "conditions-view", view_conditions(state, run))

@@ -1,18 +1,31 @@
 # The page as it is sent: the order of the work from top to bottom, and the picture beside it, which stays in view. What depends on the
 # state is filled in by page-server.R.
 
-page_ui <- function(sessions) {
+page_ui <- function() {
   h <- htmltools::tags
-  bslib::page(
-    title = "Tundrel", lang = "en", theme = bslib::bs_theme(version = 5),
-    h$head(h$link(rel = "icon", href = "data:,"), page_resources()),
+  # written out once, so that it opens at once
+  body <- htmltools::renderTags(page_body())
+  htmltools::tagList(
+    h$head(h$title("Tundrel"), h$meta(name = "viewport", content = "width=device-width, initial-scale=1"), h$link(rel = "icon", href = "data:,")),
+    bootstrap_styles(), page_resources(), htmltools::attachDependencies(htmltools::HTML(body$html), body$dependencies)
+  )
+}
+
+# Bootstrap's styles as bslib brings them, compiled: to compile them here takes a second.
+bootstrap_styles <- function() {
+  path <- bslib::precompiled_css_path()
+  htmltools::htmlDependency("bootstrap-styles", utils::packageVersion("bslib"), src = dirname(path), stylesheet = basename(path), all_files = FALSE)
+}
+
+page_body <- function() {
+  h <- htmltools::tags
+  htmltools::tagList(
     h$a(class = "visually-hidden-focusable", href = "#step-table", "Skip to the work"),
     h$header(
       h$h1("Tundrel"), h$span(id = "session-name"),
       h$div(class = "acts", page_button("undo", "Undo", "undo", disabled = TRUE), page_button("redo", "Redo", "redo", disabled = TRUE)),
       h$div(class = "acts",
-        h$label(class = "visually-hidden", `for` = "sessions", "Earlier sessions"),
-        h$select(id = "sessions", class = "form-select form-select-sm", page_options(c("", seq_along(sessions)), c("Earlier sessions", basename(sessions)))),
+        h$span(id = "sessions-view"),
         page_button("open-session", "Open", "open_session", from = "sessions"), page_button("new-session", "Begin anew", "new_session", kind = "outline-secondary")
       )
     ),
@@ -60,7 +73,7 @@ step_table <- function() {
       page_button("take-demo", "Take", "demo", from = "demo")
     ),
     h$details(
-      h$summary("Paste a table"),
+      h$summary(id = "paste-a-table", "Paste a table"),
       page_field("paste", "Lines with a header, and if you like a line of units below it", h$textarea(id = "paste", class = "form-control form-control-sm", rows = 5, spellcheck = "false")),
       page_button("take-pasted", "Read what was pasted", "paste", from = "paste")
     ),

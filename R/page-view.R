@@ -38,6 +38,15 @@ page_text <- function(id, value = "", ...) htmltools::tags$input(type = "text", 
 
 sentences <- function(texts, class = "reading") if (length(texts)) htmltools::tags$ul(class = class, lapply(texts, htmltools::tags$li))
 
+view_sessions <- function(folder) {
+  h <- htmltools::tags
+  sessions <- basename(stored_sessions(folder))
+  htmltools::tagList(
+    h$label(class = "visually-hidden", `for` = "sessions", "Earlier sessions"),
+    h$select(id = "sessions", class = "form-select form-select-sm", page_options(c("", seq_along(sessions)), c("Earlier sessions", sessions)))
+  )
+}
+
 # Table.
 
 shown_rows <- 8

@@ -5,9 +5,8 @@ new_worker <- function() {
   worker <- new.env(parent = emptyenv())
   worker$waiting <- list()
   worker$current <- NULL
-  start_worker(worker)
   # the first fit of a process takes a second or two more: not the user's first
-  ask_worker(worker, list(kind = "warm"), list(what = "getting ready"), NULL)
+  worker$waiting <- list(list(job = list(kind = "warm"), about = list(what = "getting ready")))
   worker
 }
 
@@ -28,6 +27,8 @@ worker_is_busy <- function(worker) !is.null(worker$current) || length(worker$wai
 # Takes what has arrived, and hands out the next job. TRUE where something changed.
 look_at_worker <- function(worker) {
   changed <- FALSE
+  # started at the first look, when the page is there already
+  if (is.null(worker$session)) start_worker(worker)
   session <- worker$session
   if (!session$is_alive()) {
     lost <- worker$current
@@ -60,7 +61,7 @@ look_at_worker <- function(worker) {
 # What is under way ends with what it has; what waits is dropped.
 stop_worker <- function(worker) {
   worker$waiting <- list()
-  if (!is.null(worker$current)) worker$session$interrupt()
+  if (!is.null(worker$current) && !is.null(worker$session)) worker$session$interrupt()
 }
 
-close_worker <- function(worker) worker$session$close(grace = 0)
+close_worker <- function(worker) if (!is.null(worker$session)) worker$session$close(grace = 0)

@@ -31,7 +31,15 @@ workbench <- function(x = NULL, port = NULL, open = TRUE) {
   desk <- new_desk()
   on.exit(close_worker(desk$worker))
   begin_desk(desk, x)
+  warm_up(state_of(desk))
   serve_page(desk, port, open)
+}
+
+# The first figure of a process takes half a second more than the next one: it is drawn before the browser waits for it.
+warm_up <- function(state) {
+  table <- data.frame(x = 1:3, y = c(1, 3, 2))
+  drawn_picture(picture_of_columns(table, "x", "y"), 700, 420)
+  invisible(as.character(htmltools::tagList(view_table(state), view_criterion(state))))
 }
 
 # Lays what was given on the desk.
@@ -139,10 +147,8 @@ serve_page <- function(desk, port, open, host = "127.0.0.1") {
 
 page_app <- function(desk, token, host) {
   allowed <- function(request, query) is_allowed(request, query, token, host)
-  ui <- function(request) {
-    if (!allowed(request, request$QUERY_STRING)) return(refused_page())
-    page_ui(stored_sessions(desk$sessions))
-  }
+  page <- page_ui()
+  ui <- function(request) if (allowed(request, request$QUERY_STRING)) page else refused_page()
   shiny::shinyApp(ui, page_server(desk, allowed), options = list(quiet = TRUE))
 }
 

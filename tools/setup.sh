@@ -2,9 +2,19 @@
 # Installs what building, running and testing tundrel needs. Quick when nothing is missing.
 set -eu
 
-packages="base64enc cli filelock future generics ggplot2 globals htmltools jsonlite mvtnorm optparse patchwork progressr ragg Rcpp RcppEigen readr readxl
-  rlang rmarkdown roxygen2 testthat tibble withr xml2 yaml lintr"
-debian="r-base-core g++ make catch2 pandoc"
+packages="base64enc bslib callr cli curl filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
+  RcppEigen readr readxl rlang rmarkdown roxygen2 shiny testthat tibble withr xml2 yaml lintr"
+debian="r-base-core g++ make catch2 pandoc chromium libssl-dev"
+
+# By which tests drive the page in Chromium; Debian does not serve it. Without it these tests are skipped.
+browser_driver() {
+  Rscript --vanilla -e 'quit(status = !requireNamespace("chromote", quietly = TRUE))' >/dev/null 2>&1 && return 0
+  echo "Installing from CRAN: chromote"
+  log=$(mktemp)
+  Rscript --vanilla -e 'install.packages("chromote", repos = "https://cloud.r-project.org", Ncpus = 2L); quit(status = !requireNamespace("chromote", quietly = TRUE))' >"$log" 2>&1 ||
+    { tail -n 5 "$log"; echo "chromote could not be installed: tests of the page in a browser will be skipped." >&2; }
+  rm -f "$log"
+}
 
 missing_r() {
   Rscript --vanilla -e 'wanted <- commandArgs(TRUE); cat(wanted[!wanted %in% rownames(installed.packages())])' $packages
@@ -19,7 +29,7 @@ if command -v apt-get >/dev/null 2>&1 && command -v dpkg-query >/dev/null 2>&1; 
   for p in $debian; do
     case "$there" in *" $p "*) ;; *) missing="$missing $p" ;; esac
   done
-  [ -z "$missing" ] && exit 0
+  if [ -z "$missing" ]; then browser_driver; exit 0; fi
   if [ "$(id -u)" = 0 ]; then
     echo "Installing:$missing"
     log=$(mktemp)
@@ -27,6 +37,7 @@ if command -v apt-get >/dev/null 2>&1 && command -v dpkg-query >/dev/null 2>&1; 
     { apt-get update -qq && apt-get install -y -qq --no-install-recommends $missing; } >"$log" 2>&1 ||
       { tail -n 20 "$log"; echo "apt-get could not install:$missing" >&2; exit 1; }
     rm -f "$log"
+    browser_driver
     exit 0
   fi
 fi

@@ -209,6 +209,13 @@
       if (i >= 0 && panels.length) { const s = toScreen(points.panel[i], points.x[i], points.y[i]); make("circle", { cx: s[0], cy: s[1], r: 7, class: "picked" }, node); }
     });
   };
+  // Where a reading is in the window; NaN where it is not drawn.
+  window.tundrelPlace = (row) => {
+    const i = points.row.indexOf(row), box = $("picture-frame").getBoundingClientRect();
+    if (i < 0) return [NaN, NaN];
+    const s = toScreen(points.panel[i], points.x[i], points.y[i]);
+    return [box.left + s[0], box.top + s[1]];
+  };
   const drawAll = () => { drawClips(); Object.keys(layers).forEach(drawLayer); drawResiduals(); drawHandles(); drawPicked(); };
 
   // Hover, click, sweep, and handles.
@@ -302,7 +309,7 @@
     clear: (m) => m.ids.forEach((id) => { if ($(id)) $(id).value = ""; }),
     disabled: (m) => { const node = $(m.id); if (node) node.disabled = m.is; },
     hidden: (m) => { const node = $(m.id); if (node) node.hidden = m.is; },
-    picture: (m) => { panels = m.panels; points = m.points; $("picture").src = m.uri; $("picture").alt = m.alt; drawAll(); },
+    picture: (m) => { panels = m.panels; points = m.points; $("picture").src = m.uri; $("picture").alt = m.alt; drawAll(); window.tundrelStarted = window.tundrelStarted || performance.now(); },
     layer: (m) => { if (m.lines || m.dots) layers[m.name] = { kind: m.kind, lines: m.lines || [], dots: m.dots }; else delete layers[m.name]; drawLayer(m.name); },
     residuals: (m) => { residuals = m.share ? m : null; drawResiduals(); },
     handles: (m) => { handles = m.handles; if (!held) drawHandles(); },

@@ -30,13 +30,21 @@ serve_workbench <- function(x = NULL, home = tempfile("home-")) {
     Sys.sleep(0.1)
     said <- if (file.exists(log)) paste(readLines(log, warn = FALSE), collapse = "\n") else ""
     found <- regmatches(said, regexpr("http://127[0-9.:]+/\\?token=[0-9a-f]+", said))
-    if (length(found)) {
+    if (length(found) && listens(found)) {
       address <- found
       break
     }
     if (!process$is_alive()) stop("The page did not start: ", said)
   }
   list(process = process, address = address, home = home, log = log)
+}
+
+listens <- function(address) {
+  port <- as.integer(sub("^http://127.0.0.1:([0-9]+)/.*$", "\\1", address))
+  tryCatch({
+    close(suppressWarnings(socketConnection("127.0.0.1", port, timeout = 1)))
+    TRUE
+  }, error = function(e) FALSE)
 }
 
 open_page <- function(address, width = 1280, height = 800, scale = 1) {
@@ -48,7 +56,7 @@ open_page <- function(address, width = 1280, height = 800, scale = 1) {
 }
 
 js <- function(tab, code) {
-  answer <- tab$Runtime$evaluate(code, returnByValue = TRUE, awaitPromise = TRUE)
+  answer <- tab$Runtime$evaluate(code, returnByValue = TRUE, awaitPromise = TRUE, timeout_ = 60)
   if (!is.null(answer$exceptionDetails)) stop(answer$exceptionDetails$exception$description)
   answer$result$value
 }
@@ -104,4 +112,44 @@ taken_over <- function(tab, id) {
 picture_of_page <- function(tab, path) {
   shot <- tab$Page$captureScreenshot(format = "png")
   writeBin(base64enc::base64decode(shot$data), path)
+}
+
+# By the keyboard alone: Tab until a field has the focus.
+tab_to <- function(tab, id, most = 150) {
+  for (k in seq_len(most)) {
+    if (identical(js(tab, "document.activeElement.id"), id)) return(invisible(k))
+    key(tab, "Tab")
+  }
+  stop("Tab never came to ", id)
+}
+
+# Pulls a slider as a hand does: it moves, and then it is let go.
+pull_to <- function(tab, id, share, let_go = TRUE) {
+  js(tab, sprintf("(() => { const n = document.getElementById(%s); n.value = %s * n.max; n.dispatchEvent(new Event('input', {bubbles: true})); %s })()", js_text(id), share, if (let_go) "n.dispatchEvent(new Event('change', {bubbles: true}));" else ""))
+}
+
+# Waits until what is drawn no longer changes.
+wait_until_still <- function(tab, code) {
+  before <- NULL
+  for (k in 1:60) {
+    now <- tryCatch(js(tab, code), error = function(e) NULL)
+    if (!is.null(now) && identical(now, before)) return(invisible())
+    before <- now
+    Sys.sleep(0.3)
+  }
+}
+
+n_runs <- function(tab) js(tab, "document.querySelectorAll('#runs tbody tr').length")
+
+wait_for_run <- function(tab, label, seconds = 40) {
+  wait_for(tab, sprintf("document.querySelector('#answer h3') && document.querySelector('#answer h3').textContent === 'Run %s' && document.getElementById('stop').disabled", label), seconds)
+}
+
+# Where a reading is on the screen.
+place_of_row <- function(tab, row) {
+  unlist(js(tab, sprintf("(() => { const c = window.tundrelPlace(%d); return c; })()", row)))
+}
+
+click_at <- function(tab, place) {
+  for (type in c("mousePressed", "mouseReleased")) tab$Input$dispatchMouseEvent(type = type, x = place[1], y = place[2], button = "left", clickCount = 1)
 }
