@@ -391,16 +391,18 @@ find_out <- function(desk, name, job, what) {
   })
 }
 
-# Runs of the same problem by where they came to; the best of each problem as models.
+# Runs of the same problem by where they came to; the best of each problem as models, and the last of them against the one before.
 compare_at_desk <- function(desk) {
   runs <- ended_runs(desk)
   if (length(runs) < 2) refuse("solver", "Two runs at least are needed to compare.")
   kinds <- lapply(runs, function(run) problem_plan(run$problem, "", start = numeric()))
   of <- match(kinds, unique(kinds))
-  like <- runs[of == of[match(desk$chosen, names(runs))] %in% TRUE]
+  most <- as.integer(names(which.max(table(of))))
+  mine <- of[match(desk$chosen, names(runs))]
+  like <- runs[of == (if (isTRUE(sum(of == mine) > 1)) mine else most)]
   best <- lapply(split(runs, of), function(some) if (length(some) == 1) some[[1]] else suppressWarnings(rlang::exec(best_run, !!!some)))
   names(best) <- vapply(split(names(runs), of), function(letters) letters[1], "")
-  find_out(desk, "comparison", list(kind = "compare", runs = if (length(like) > 1) like, models = if (length(best) > 1) best), "comparing")
+  find_out(desk, "comparison", list(kind = "compare", runs = if (length(like) > 1) like, models = if (length(best) > 1) best, answers = if (length(best) > 1) utils::tail(best, 2)), "comparing")
 }
 
 derive_at_desk <- function(desk) {

@@ -26,7 +26,7 @@ page_jobs <- list(
   fit = function(job) page_fit(job),
   uncertainty = function(job) uncertainty(job$run, by = job$by, seed = 1),
   checks = function(job) list(solution = check_solution(job$run), residuals = if (has_rows(job$run$problem)) check_residuals(job$run)),
-  compare = function(job) compared_at_page(job$runs, job$models),
+  compare = function(job) compared_at_page(job$runs, job$models, job$answers),
   derive = function(job) derived_at_page(job$run, job$derived, job$by),
   rank = function(job) rank_models(job$data, job$formula),
   figure = function(job) page_figure(job$what, job$of, job$path, job$size),
@@ -35,7 +35,7 @@ page_jobs <- list(
 )
 
 # Runs of one problem beside each other, and the best runs of several problems as models, where they can be compared.
-compared_at_page <- function(runs, models) {
+compared_at_page <- function(runs, models, answers = NULL) {
   told <- NULL
   both <- if (length(models)) tryCatch(do.call(compare_models, models), tundrel_error = function(e) {
     told <<- plain_sentence(e)
@@ -44,8 +44,14 @@ compared_at_page <- function(runs, models) {
   table <- if (length(runs)) do.call(compare_runs, runs)
   list(
     runs = if (!is.null(table)) list(table = table, reading = comparison_reading(table)),
-    models = if (!is.null(both)) list(table = both, reading = models_reading(both)), aside = told
+    models = if (!is.null(both)) list(table = both, reading = models_reading(both)), aside = told,
+    answers = if (length(answers) == 2) tryCatch(answers_at_page(answers), tundrel_error = function(e) NULL)
   )
+}
+
+answers_at_page <- function(runs) {
+  table <- compare_answers(runs[[1]], runs[[2]])
+  list(table = table, reading = attr(table, "reading"), of = names(runs))
 }
 
 derived_at_page <- function(run, derived, by) {

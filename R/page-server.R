@@ -83,11 +83,13 @@ on_act <- function(page, asked) {
   done <- desk_do(desk, asked$act, if (is.list(asked$given)) asked$given else list())
   typed <- act_fields[[as.character(asked$act)[1]]]
   if (done && !is.null(typed)) send(page, "clear", ids = I(typed))
+  if (done && asked$act == "condition") put_text(page, "condition-reading", "")
+  if (done && asked$act == "leave_out") send(page, "picked", rows = I(numeric()), text = "")
 }
 
 # Fields that are empty again after an act was done.
 act_fields <- list(
-  condition = c("condition", "condition-reading"), leave_out = c("leave-rows", "leave-reason"), paste = "paste", derive = c("derive-name", "derive-text")
+  condition = "condition", leave_out = c("leave-rows", "leave-reason"), paste = "paste", derive = c("derive-name", "derive-text")
 )
 
 # Everything that depends on the desk.
@@ -218,7 +220,7 @@ show_start <- function(page, start, nonce = NULL, values = NULL) {
   scene <- page$scene
   now <- scene_at(scene, start, page$components)
   send_layer(page, "start", "start", scene, now)
-  send(page, "layer", name = "parts", kind = "part", lines = if (!is.null(now$parts)) unlist(lapply(now$parts, function(part) lines_of(scene, part)), recursive = FALSE))
+  send(page, "layer", name = "parts", kind = "part", lines = if (!is.null(now$parts)) unname(unlist(lapply(now$parts, function(part) lines_of(scene, part)), recursive = FALSE)))
   send_residuals(page, now$residuals)
   send(page, "handles", handles = handles_to_send(page, start))
   send(page, "pulled", value = format_number(now$value, 6), nonce = nonce, values = values)
@@ -250,13 +252,15 @@ show_kept <- function(page, state) {
     if (!all(names(at) %in% names(start))) return(NULL)
     lines_of(scene, curves_at(scene, start[names(at)], scene$problem$model$expression))
   })
-  send(page, "layer", name = "kept", kind = "kept", lines = unlist(lines, recursive = FALSE))
+  send(page, "layer", name = "kept", kind = "kept", lines = unname(unlist(lines, recursive = FALSE)))
 }
 
 # The curve of the run that is looked at, where it is of the model that is drawn.
 show_run <- function(page) {
   desk <- page$desk
-  run <- desk$results[[as.character(chosen_id(desk))]]$run
+  result <- desk$results[[as.character(chosen_id(desk))]]
+  if (!is.null(result$fits)) return(show_groups(page, result$fits))
+  run <- result$run
   if (identical(run$estimate, page$drawn_run) && !is.null(run)) return(invisible())
   page$drawn_run <- run$estimate
   send(page, "layer", name = "moving")
@@ -269,6 +273,19 @@ show_run <- function(page) {
   send_layer(page, "run", "fit", page$scene, now)
   send_residuals(page, now$residuals)
   put_text(page, "best-value", paste0("run ", desk$chosen, ": ", format_number(run$value, 6), if (!run$converged) " (not converged)"))
+}
+
+# The curve of each group in its panel.
+show_groups <- function(page, fits) {
+  scene <- page$scene
+  if (identical(fits$value, page$drawn_run) || !scene$is_curve) return(invisible())
+  page$drawn_run <- fits$value
+  of <- match(scene$titles, group_labels(fits$groups$keys))
+  if (anyNA(of) || !setequal(rownames(fits$x), names(scene$compiled$start))) return(send(page, "layer", name = "run"))
+  curves <- lapply(seq_along(of), function(k) {
+    curves_at(scene, stats::setNames(fits$x[, of[k]], rownames(fits$x))[names(scene$compiled$start)], scene$problem$model$expression)[[k]]
+  })
+  send(page, "layer", name = "run", kind = "fit", lines = lines_of(scene, curves))
 }
 
 # Pulls are drawn at once, and said to the desk only when they end.

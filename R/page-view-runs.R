@@ -144,7 +144,8 @@ view_comparison <- function(state, results, found) {
     found_part(found$comparison, function(value) htmltools::tagList(
       if (!is.null(value$runs)) htmltools::tagList(page_table(few_columns(value$runs$table, c("run", "solver", "optimum", "value", "gap", "converged", "evaluations")), id = "comparison"), sentences(value$runs$reading)),
       if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "rmse", "aicc", "delta_aicc", "weight", "cv_rmse")), id = "model-comparison"), sentences(value$models$reading)),
-      sentences(value$aside)
+      sentences(value$aside, "told"),
+      if (!is.null(value$answers)) htmltools::tagList(h$h3(paste0("Run ", value$answers$of[1], " before, run ", value$answers$of[2], " after")), page_table(few_columns(value$answers$table, names(value$answers$table)), id = "answers"), sentences(value$answers$reading))
     ))
   )
 }

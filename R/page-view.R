@@ -63,7 +63,7 @@ view_table <- function(state) {
   chosen <- chosen_columns(state)
   first <- utils::head(tibble::as_tibble(unclass_measurements(data)), shown_rows)
   htmltools::tagList(
-    h$p(h$strong(state$source), paste0(": ", count_of(nrow(data), "row"), ", ", count_of(ncol(data), "column"), ".")),
+    h$p(h$strong(state$source, .noWS = "after"), paste0(": ", count_of(nrow(data), "row"), ", ", count_of(ncol(data), "column"), ".")),
     sentences(attr(data, "understood")),
     page_table(columns[c("column", "unit", "type", "missing", "smallest", "largest")], id = "columns"),
     h$details(h$summary(paste0("First ", min(shown_rows, nrow(data)), " rows")), page_table(first)),

@@ -10,7 +10,6 @@ fit_example <- function(name) {
   fit_local(problem)
 }
 save("plot-components", plot_fit(fit_example("stream-tracer"), components = TRUE))
-save("plot-two-predictors", plot_fit(fit_example("soil-respiration")))
 
 # Two responses that share a rate, a row of one of them left out.
 hour <- seq(0, 11, length.out = 23)
@@ -37,27 +36,12 @@ save("plot-detection-limit", plot_fit(carbon) +
   ggplot2::scale_colour_manual(values = c("#D55E00", "#333333", "#0072B2"), name = NULL) + ggplot2::scale_linetype_manual(values = c("longdash", "dotted", "solid"), name = NULL) +
   ggplot2::scale_y_log10() + ggplot2::labs(title = "Organic carbon, with and without regard to the detection limit"))
 
-# Rates of descent that are too small, right and too large, with what each run advised.
-valley <- function(p) (p[["a"]] - 1)^2 + 4 * (p[["b"]] - 1)^2
-slope <- function(p) c(2 * (p[["a"]] - 1), 8 * (p[["b"]] - 1))
-descent <- pose(valley, parameters = c("a", "b"), gradient = slope) |> start_from(a = 3, b = 3)
-rates <- c(1e-9, 0.12, 0.27)
-walks <- lapply(rates, function(rate) fit_local(descent, solver_gradient_descent(rate = rate), max_iterations = 2000, max_evaluations = Inf))
-names(walks) <- paste("rate", rates)
-advice <- paste(strwrap(paste0(names(walks), ": ", vapply(walks, tundrel:::stop_line, character(1))), 160, exdent = 4), collapse = "\n")
-save("plot-rates", plot_trace(walks, iterations = c(0, 60)) + patchwork::plot_annotation(
-  title = "Gradient descent at three rates", subtitle = advice, theme = ggplot2::theme(plot.subtitle = ggplot2::element_text(size = 9))
-))
-
 lichen <- read_measurements(demo_file("lichen-light.csv"))
 problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
-save("plot-start", plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1)))
 limited <- start_from(problem, top = 5, half = 40, dark = 1.4) |> subject_to(half <= 250, top <= 12)
 save("plot-landscape", plot_landscape(limited, top = c(4, 14), half = c(20, 300), runs = fit_local(limited)))
 
-# The curve on its way, many starts side by side, a population round by round, and two equal optima.
-far <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 80, half = 15, dark = 1)
-save("plot-moving", plot_fit(fit_local(far), at = c(0, 1, 2, 3, 5, 8)))
+# Many starts side by side.
 tracer <- pose(read_measurements(demo_file("stream-tracer.csv")), dye ~ base + peak_gauss(minutes, h1, c1, w1) + peak_gauss(minutes, h2, c2, w2)) |>
   subject_to(w1 > 0, w2 > 0) |>
   search_within(c1 = c(5, 60), c2 = c(5, 60), w1 = c(2, 30), w2 = c(2, 30))
@@ -65,7 +49,6 @@ many <- fit_multistart(tracer, starts = 60, seed = 1)
 wide <- fit_global(tracer, seed = 7)
 save("plot-runs", plot_runs(many, wide))
 print(compare_runs(many, wide))
-save("plot-population", plot_population(fit_global(tracer, "cma_es", seed = 3, keep = "population")))
 thalli <- pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |> start_from(top = 8, half = 150, dark = 1)
 save("plot-groups", plot_groups(fit_each(thalli)))
 
@@ -75,7 +58,6 @@ hardly <- pose(data.frame(x = 1:8, y = c(0.91, 1.79, 2.34, 3.21, 3.62, 4.35, 4.6
   subject_to(top > 0, half > 0) |>
   fit_local()
 save("plot-profile", plot_profile(hardly))
-save("plot-region", plot_region(hardly))
 saturating <- fit_local(start_from(pose(lichen, uptake ~ top * light / (half + light) - dark), top = 8, half = 150, dark = 1))
 levelling <- fit_local(start_from(pose(lichen, uptake ~ top * (1 - exp(-light / scale)) - dark), top = 8, scale = 200, dark = 1))
 save("plot-models", plot_models(saturating, levelling))

@@ -8,6 +8,7 @@ cp results/residuals.png $shots/plot-residuals.png
 cp results/trace.png $shots/plot-trace.png
 sh tools/page-shot.sh results/report.html $shots/report.png 1280,800
 R_LIBS=build/library Rscript tools/pictures.R
+R_LIBS=build/library Rscript tools/pictures-of-the-page.R
 # terminal NAME COLUMNSxROWS COMMAND: what a command looks like in a terminal window.
 terminal() {
   xvfb-run -a -s "-screen 0 1280x1750x24" sh -c "

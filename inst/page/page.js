@@ -180,7 +180,7 @@
     if (!residuals || panels.length === 0) return;
     const box = strip.getBoundingClientRect(), p = panels[0], f = frame(), middle = box.height / 2, room = middle - 8;
     const all = panels.length === 1 ? (i) => toScreen(0, residuals.x[i], 0)[0] : (i) => f.w * (p.left + (1 - 2 * p.left) * i / Math.max(1, residuals.x.length - 1));
-    make("line", { x1: p.left * f.w, x2: f.w, y1: middle, y2: middle, class: "zero" }, strip);
+    make("line", { x1: p.left * f.w, x2: Math.max(...panels.map((q) => q.right)) * f.w, y1: middle, y2: middle, class: "zero" }, strip);
     const text = (y, label) => { make("text", { x: p.left * f.w - 6, y: y, "text-anchor": "end", class: "strip-text" }, strip).textContent = label; };
     text(14, "+" + residuals.most); text(middle + 4, "residual"); text(box.height - 5, "\u2212" + residuals.most);
     let d = "";

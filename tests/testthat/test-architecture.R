@@ -11,7 +11,7 @@ layers <- list(
     "uncertainty", "profile", "residuals", "predict", "predictor", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
     "check", "glance", "rank"
   ),
-  handing_over = c("cli", "plan", "report", "plot", "print")
+  handing_over = c("cli", "page", "plan", "report", "plot", "print", "workbench")
 )
 
 layer_of <- function(file) {

@@ -182,6 +182,7 @@ test_that("groups are fitted at the page, and what cannot be is refused in words
   press(tab, "fit-to-the-end")
   wait_for_run(tab, "1")
   expect_match(text_of(tab, "runs"), "4 of 4 groups converged")
+  wait_for(tab, "document.querySelectorAll('#layer-run path').length === 4")
   press(tab, "many-starts")
   wait_for(tab, "document.getElementById('said-fit').textContent.includes('groups')")
   # in a narrow window nothing is wider than the window, and the picture stays in view
