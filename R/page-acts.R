@@ -263,9 +263,9 @@ act_title <- function(state, text) {
 
 # Runs.
 
-act_run <- function(state, id, kind, settings = list(), iterations = Inf) {
+act_run <- function(state, id, scope, settings = list(), iterations = Inf) {
   need_problem(state)
-  asked <- asked_run_at_page(state, id, kind, checked_settings(settings), iterations)
+  asked <- asked_run_at_page(state, id, scope, checked_settings(settings), iterations)
   state$asked <- c(state$asked, list(asked))
   after_act(state, paste0("Run ", asked$label, ": ", told_run(asked)), run_code(asked))
 }
@@ -301,8 +301,8 @@ checked_settings <- function(settings, call = rlang::caller_env()) {
 }
 
 told_run <- function(asked) {
-  kind <- switch(asked$kind,
+  said <- switch(asked$scope,
     local = "from the start", global = "over the whole box", many = paste("from", asked$settings$starts, "starts"), groups = "each group"
   )
-  paste0(kind, if (!is.null(asked$settings$solver)) paste0(" by ", asked$settings$solver), if (is.finite(asked$iterations)) paste0(", ", count_of(asked$iterations, "iteration")))
+  paste0(said, if (!is.null(asked$settings$solver)) paste0(" by ", asked$settings$solver), if (is.finite(asked$iterations)) paste0(", ", count_of(asked$iterations, "iteration")))
 }

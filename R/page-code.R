@@ -110,7 +110,7 @@ run_code <- function(asked) {
   values <- vapply(settings, function(x) if (is.character(x)) r_text(x) else r_numbers(x), "")
   arguments <- if (length(values)) paste0(", ", r_arguments(values)) else ""
   shared <- if (length(asked$shared)) paste0(", shared = ", r_vector(r_text(asked$shared))) else ""
-  made <- switch(asked$kind,
+  made <- switch(asked$scope,
     local = if (is.finite(asked$iterations)) paste0("begin_run(problem", arguments, ") |> advance(", asked$iterations, ")") else paste0("fit_local(problem", arguments, ")"),
     global = paste0("fit_global(problem", arguments, ")"),
     many = paste0("fit_multistart(problem", arguments, ")"),
@@ -137,12 +137,12 @@ page_code <- function(state, chosen = NULL, ways = character()) {
 
 # What is read from the runs.
 code_of_use <- function(state, chosen, ways) {
-  single <- Filter(function(asked) asked$kind != "groups", state$asked)
+  single <- Filter(function(asked) asked$scope != "groups", state$asked)
   if (is.null(chosen)) return(NULL)
   asked <- asked_of(state, chosen)
   name <- run_name(asked)
-  if (asked$kind == "groups") return(c("", paste0("coef_table(", name, ")")))
-  if (asked$kind == "many") name <- paste0("best_run(", name, ")")
+  if (asked$scope == "groups") return(c("", paste0("coef_table(", name, ")")))
+  if (asked$scope == "many") name <- paste0("best_run(", name, ")")
   comparable <- Filter(function(one) identical(problem_parts(one$problem, state)[-6], problem_parts(asked$problem, state)[-6]), single)
   c(
     "",

@@ -148,7 +148,7 @@ desk_acts <- list(
     response <- check_column(one_text(given, "measured"), state$data)
     predictor <- check_column(one_text(given, "explains"), state$data)
     formula <- rlang::new_formula(as.symbol(response), as.symbol(predictor), env = emptyenv())
-    find_out(desk, "ranking", list(kind = "rank", data = state$data, formula = formula), "trying the models of the catalogue")
+    find_out(desk, "ranking", list(task = "rank", data = state$data, formula = formula), "trying the models of the catalogue")
   },
   take_model = function(desk, given) {
     state <- state_of(desk)
@@ -205,11 +205,11 @@ desk_acts <- list(
     by <- ways[vapply(ways, function(way) isTRUE(given[[paste0("way-", way)]]), NA)]
     if (length(by) == 0) refuse("argument", "Choose a way: curvature, profile or bootstrap.")
     desk$found$ways <- by
-    find_out(desk, "uncertainty", list(kind = "uncertainty", run = run_at_desk(desk, given$label), by = by), "finding intervals")
+    find_out(desk, "uncertainty", list(task = "uncertainty", run = run_at_desk(desk, given$label), by = by), "finding intervals")
   },
   checks = function(desk, given) {
     run <- run_at_desk(desk, given$label)
-    find_out(desk, "checks", list(kind = "checks", run = run), "checking")
+    find_out(desk, "checks", list(task = "checks", run = run), "checking")
     if (has_residual_scale(run)) draw_residuals(desk, run)
   },
   derive = function(desk, given) {
@@ -323,12 +323,12 @@ resume_session <- function(desk, folder) {
 
 # Runs.
 
-begin_at_desk <- function(desk, kind, given, iterations = Inf) {
+begin_at_desk <- function(desk, scope, given, iterations = Inf) {
   desk$ids <- desk$ids + 1
-  wanted <- switch(kind, local = "solver", groups = "solver", many = c("solver", "starts", "seed"), global = "seed")
+  wanted <- switch(scope, local = "solver", groups = "solver", many = c("solver", "starts", "seed"), global = "seed")
   state <- state_of(desk)
-  if (length(state$by) && kind != "groups") refuse("solver", c("There are groups: each is fitted to the end.", "i" = "Press {.emph To the end}, or set no groups in step 1."))
-  state <- act_run(state, desk$ids, kind, given[intersect(wanted, names(given))], iterations)
+  if (length(state$by) && scope != "groups") refuse("solver", c("There are groups: each is fitted to the end.", "i" = "Press {.emph To the end}, or set no groups in step 1."))
+  state <- act_run(state, desk$ids, scope, given[intersect(wanted, names(given))], iterations)
   accept(desk, state)
   asked <- utils::tail(state$asked, 1)[[1]]
   desk$chosen <- asked$label
@@ -350,7 +350,7 @@ start_fit <- function(desk, asked, run, iterations) {
   id <- as.character(asked$id)
   folder <- desk$folder
   job <- list(
-    kind = "fit", parent = Sys.getpid(), asked = asked, run = run, iterations = iterations, folder = folder, checkpoint = partial_run_path(folder, id),
+    task = "fit", parent = Sys.getpid(), asked = asked, run = run, iterations = iterations, folder = folder, checkpoint = partial_run_path(folder, id),
     progress = file.path(folder, paste0("progress-", id, ".json"))
   )
   before <- desk$results[[id]]
@@ -395,14 +395,14 @@ find_out <- function(desk, name, job, what) {
 compare_at_desk <- function(desk) {
   runs <- ended_runs(desk)
   if (length(runs) < 2) refuse("solver", "Two runs at least are needed to compare.")
-  kinds <- lapply(runs, function(run) problem_plan(run$problem, "", start = numeric()))
-  of <- match(kinds, unique(kinds))
+  posed <- lapply(runs, function(run) problem_plan(run$problem, "", start = numeric()))
+  of <- match(posed, unique(posed))
   most <- as.integer(names(which.max(table(of))))
   mine <- of[match(desk$chosen, names(runs))]
   like <- runs[of == (if (isTRUE(sum(of == mine) > 1)) mine else most)]
   best <- lapply(split(runs, of), function(some) if (length(some) == 1) some[[1]] else suppressWarnings(rlang::exec(best_run, !!!some)))
   names(best) <- vapply(split(names(runs), of), function(letters) letters[1], "")
-  find_out(desk, "comparison", list(kind = "compare", runs = if (length(like) > 1) like, models = if (length(best) > 1) best, answers = if (length(best) > 1) utils::tail(best, 2)), "comparing")
+  find_out(desk, "comparison", list(task = "compare", runs = if (length(like) > 1) like, models = if (length(best) > 1) best, answers = if (length(best) > 1) utils::tail(best, 2)), "comparing")
 }
 
 derive_at_desk <- function(desk) {
@@ -410,13 +410,13 @@ derive_at_desk <- function(desk) {
   desk$found$derived <- NULL
   run <- tryCatch(run_at_desk(desk, desk$chosen), tundrel_error = function(e) NULL)
   if (length(derived) == 0 || is.null(run)) return(invisible())
-  find_out(desk, "derived", list(kind = "derive", run = run, derived = derived, by = desk$found$ways), "deriving")
+  find_out(desk, "derived", list(task = "derive", run = run, derived = derived, by = desk$found$ways), "deriving")
 }
 
 draw_residuals <- function(desk, run) {
   path <- tempfile("residuals-", fileext = ".png")
   chosen <- desk$chosen
-  ask_worker(desk$worker, list(kind = "figure", what = "residuals", of = run, path = path, size = c(1000, 700)), list(what = "drawing residuals"), function(found) {
+  ask_worker(desk$worker, list(task = "figure", what = "residuals", of = run, path = path, size = c(1000, 700)), list(what = "drawing residuals"), function(found) {
     if (identical(desk$chosen, chosen) && file.exists(path)) desk$found$residual_picture <- data_uri(path)
     unlink(path)
     desk$changed()

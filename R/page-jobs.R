@@ -1,5 +1,5 @@
 # What takes longer than a moment: it is done in an R process beside that of the page, so that the page answers meanwhile. A job is a
-# list with its `kind`, its arguments, and where in the session's folder it leaves what it found.
+# list with its `task`, its arguments, and where in the session's folder it leaves what it found.
 
 page_job <- function(job) {
   told <- character()
@@ -9,7 +9,7 @@ page_job <- function(job) {
   }
   found <- withCallingHandlers(
     tryCatch(
-      list(value = page_jobs[[job$kind]](job)),
+      list(value = page_jobs[[job$task]](job)),
       tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) list(refused = "Stopped."),
       error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
     ),
@@ -68,7 +68,7 @@ page_fit <- function(job) {
     state$text <- cli::ansi_strip(state$text)
     try(write_text(job$progress, run_json(lapply(state[c("text", "share", "value", "evaluations", "estimate", "slope", "seconds")], as.list))), silent = TRUE)
   }
-  found <- switch(asked$kind,
+  found <- switch(asked$scope,
     local = if (is.finite(asked$iterations)) {
       stepped(job$run %||% begin_run(asked$problem, solver), job$iterations)
     } else if (is.null(job$run)) {

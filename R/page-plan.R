@@ -19,8 +19,8 @@ same_but_for_start <- function(one, other) {
 }
 
 planned_page_run <- function(asked, problem) {
-  if (asked$kind == "groups") return(asked$settings)
+  if (asked$scope == "groups") return(asked$settings)
   own_start <- page_start(asked$problem)
   start <- if (!identical(own_start, page_start(problem)) && !anyNA(own_start)) list(start = as.list(own_start))
-  c(asked$settings, if (asked$kind == "global") list(scope = "global"), if (is.finite(asked$iterations)) list(max_iterations = asked$iterations), start)
+  c(asked$settings, if (asked$scope == "global") list(scope = "global"), if (is.finite(asked$iterations)) list(max_iterations = asked$iterations), start)
 }

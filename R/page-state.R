@@ -24,10 +24,10 @@ after_act <- function(state, said, line) {
 }
 
 # A run that was asked for. `id` is never used again, so that what is found can be kept outside of what is undone; `label` is what
-# it is called: 1, 2, ... (letters are for optima). `kind` is "local", "global", "many" or "groups"; `settings` are arguments of the fitting function; `iterations` says
+# it is called: 1, 2, ... (letters are for optima). `scope` is "local", "global", "many" or "groups"; `settings` are arguments of the fitting function; `iterations` says
 # how far a run that goes step by step was taken, Inf for to its end.
-asked_run_at_page <- function(state, id, kind, settings, iterations = Inf) {
-  list(id = id, label = next_label(state), kind = kind, settings = settings, iterations = iterations, problem = state$problem, shared = state$shared)
+asked_run_at_page <- function(state, id, scope, settings, iterations = Inf) {
+  list(id = id, label = next_label(state), scope = scope, settings = settings, iterations = iterations, problem = state$problem, shared = state$shared)
 }
 
 # The number after the last one: a run that was removed leaves its number free of others.

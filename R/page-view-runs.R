@@ -38,7 +38,7 @@ run_buttons <- function(asked, result) {
   if (is.null(result)) return(NULL)
   run <- result$run
   list(
-    if (!is.null(run) && asked$kind == "local" && is.finite(asked$iterations) && run$stop_reason == "none") {
+    if (!is.null(run) && asked$scope == "local" && is.finite(asked$iterations) && run$stop_reason == "none") {
       list(
         page_button(id_of("one-more", asked$label), "One more iteration", "further", list(label = asked$label, iterations = 1)),
         page_button(id_of("ten-more", asked$label), "Ten more", "further", list(label = asked$label, iterations = 10)),
@@ -60,14 +60,14 @@ view_chosen <- function(state, results, chosen) {
     fits <- result$fits
     table <- coef_table(fits)
     most <- 60
-    return(h$div(id = "answer", h$h3(paste0("Run ", chosen)), sentences(fits_reading(fits)), page_table(utils::head(table, most)), if (nrow(table) > most) h$p(class = "hint", paste0("The first ", most, " of ", format(nrow(table), big.mark = ","), " rows; the whole table is handed over in step 7."))))
+    return(h$div(id = "answer", h$h3(paste0("Run ", chosen)), sentence_list(fits_reading(fits)), page_table(utils::head(table, most)), if (nrow(table) > most) h$p(class = "hint", paste0("The first ", most, " of ", format(nrow(table), big.mark = ","), " rows; the whole table is handed over in step 7."))))
   }
   run <- result$run
   if (is.null(run)) return(NULL)
   table <- tibble::as_tibble(unclass(quiet_uncertainty(run, "curvature")))[c("parameter", "estimate", "std_error", "lower", "upper")]
   h$div(
     id = "answer", h$h3(paste0("Run ", chosen)), h$div(class = "acts", run_buttons(asked, result)), h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run)),
-    sentences(result$told), page_table(table, id = "estimates"), sentences(result$reading)
+    sentence_list(result$told), page_table(table, id = "estimates"), sentence_list(result$reading)
   )
 }
 
@@ -86,7 +86,7 @@ view_use <- function(state, results, found, chosen) {
       })),
       page_button("find-uncertainty", "Find intervals", "uncertainty", list(label = chosen), from = paste0("way-", c("curvature", "profile", "bootstrap")))
     ),
-    found_part(found$uncertainty, function(table) htmltools::tagList(page_table(interval_columns(table), id = "intervals"), sentences(attr(table, "reading")))),
+    found_part(found$uncertainty, function(table) htmltools::tagList(page_table(interval_columns(table), id = "intervals"), sentence_list(attr(table, "reading")))),
     h$h3("Is it an optimum, and what do the residuals say?"),
     page_button("check-run", "Check", "checks", list(label = chosen)),
     found_part(found$checks, view_checks),
@@ -121,7 +121,7 @@ found_part <- function(found, view) {
   if (is.null(found)) return(NULL)
   if (identical(found, "under way")) return(htmltools::tags$p(class = "hint", "Under way \u2026"))
   if (!is.null(found$refused)) return(htmltools::tags$p(class = "refused", found$refused))
-  htmltools::tagList(sentences(found$told, "told"), view(found$value))
+  htmltools::tagList(sentence_list(found$told, "told"), view(found$value))
 }
 
 view_checks <- function(value) {
@@ -142,10 +142,10 @@ view_comparison <- function(state, results, found) {
   htmltools::tagList(
     h$h3("Compare the runs"), page_button("compare-runs", "Compare", "compare"),
     found_part(found$comparison, function(value) htmltools::tagList(
-      if (!is.null(value$runs)) htmltools::tagList(page_table(few_columns(value$runs$table, c("run", "solver", "optimum", "value", "gap", "converged", "evaluations")), id = "comparison"), sentences(value$runs$reading)),
-      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "rmse", "aicc", "delta_aicc", "weight", "cv_rmse")), id = "model-comparison"), sentences(value$models$reading)),
-      sentences(value$aside, "told"),
-      if (!is.null(value$answers)) htmltools::tagList(h$h3(paste0("Run ", value$answers$of[1], " before, run ", value$answers$of[2], " after")), page_table(few_columns(value$answers$table, names(value$answers$table)), id = "answers"), sentences(value$answers$reading))
+      if (!is.null(value$runs)) htmltools::tagList(page_table(few_columns(value$runs$table, c("run", "solver", "optimum", "value", "gap", "converged", "evaluations")), id = "comparison"), sentence_list(value$runs$reading)),
+      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "rmse", "aicc", "delta_aicc", "weight", "cv_rmse")), id = "model-comparison"), sentence_list(value$models$reading)),
+      sentence_list(value$aside, "told"),
+      if (!is.null(value$answers)) htmltools::tagList(h$h3(paste0("Run ", value$answers$of[1], " before, run ", value$answers$of[2], " after")), page_table(few_columns(value$answers$table, names(value$answers$table)), id = "answers"), sentence_list(value$answers$reading))
     ))
   )
 }

@@ -36,7 +36,7 @@ page_field <- function(id, label, ..., hint = NULL) {
 
 page_text <- function(id, value = "", ...) htmltools::tags$input(type = "text", id = id, class = "form-control form-control-sm", value = value, autocomplete = "off", spellcheck = "false", ...)
 
-sentences <- function(texts, class = "reading") if (length(texts)) htmltools::tags$ul(class = class, lapply(texts, htmltools::tags$li))
+sentence_list <- function(texts, class = "reading") if (length(texts)) htmltools::tags$ul(class = class, lapply(texts, htmltools::tags$li))
 
 view_sessions <- function(folder) {
   h <- htmltools::tags
@@ -64,7 +64,7 @@ view_table <- function(state) {
   first <- utils::head(tibble::as_tibble(unclass_measurements(data)), shown_rows)
   htmltools::tagList(
     h$p(h$strong(state$source, .noWS = "after"), paste0(": ", count_of(nrow(data), "row"), ", ", count_of(ncol(data), "column"), ".")),
-    sentences(attr(data, "understood")),
+    sentence_list(attr(data, "understood")),
     page_table(columns[c("column", "unit", "type", "missing", "smallest", "largest")], id = "columns"),
     h$details(h$summary(paste0("First ", min(shown_rows, nrow(data)), " rows")), page_table(first)),
     if (length(numbers) > 1) {
@@ -206,16 +206,14 @@ range_around <- function(problem, name, value, place) {
 view_conditions <- function(state, run = NULL) {
   h <- htmltools::tags
   if (is.null(state$problem)) return(NULL)
-  table <- conditions_table(state$problem)
   at_answer <- if (!is.null(run) && identical(condition_texts(run$problem), condition_texts(state$problem))) conditions_table(run)
-  kinds <- c(bound = "a bound on", fixed = "fixes", tied = "ties", linear = "a linear condition on", nonlinear = "a curved condition on")
   texts <- condition_texts(state$problem)
   h$ul(id = "conditions", lapply(seq_along(texts), function(k) {
     text <- texts[k]
-    about <- unique(unlist(lapply(Filter(function(c) c$text == text, state$problem$conditions), named_parameters)))
+    mine <- Filter(function(c) c$text == text, state$problem$conditions)
     active <- if (is.null(at_answer)) "" else if (any(at_answer$active[at_answer$condition == text])) ", active at the answer" else ", not active at the answer"
     h$li(
-      h$code(text), paste0(" ", kinds[[table$kind[match(text, table$condition)]]], " ", paste(about, collapse = ", "), active), " ",
+      h$code(text), paste0(" ", condition_words(mine), active), " ",
       page_button(id_of("drop-condition", k), "Remove", "drop_condition", list(text = text), kind = "link", `aria-label` = paste("Remove the condition", text))
     )
   }))
@@ -225,11 +223,8 @@ view_conditions <- function(state, run = NULL) {
 condition_read_back <- function(problem, text) {
   stated <- subject_to(problem, text = text)
   new <- utils::tail(stated$conditions, length(stated$conditions) - length(problem$conditions))
-  kinds <- c(bound = "a bound on", fixed = "fixes", tied = "ties", linear = "a linear condition on", nonlinear = "a curved condition on")
-  about <- unique(unlist(lapply(new, named_parameters)))
-  start <- problem$start
-  kept <- tryCatch(all(vapply(new, condition_slack, 0, values = start) >= 0), error = function(e) NA)
-  paste0("Understood: ", kinds[[new[[1]]$kind]], " ", paste(about, collapse = ", "), if (isFALSE(kept) && new[[1]]$kind != "fixed" && new[[1]]$kind != "tied") "; the start does not satisfy it and will be moved")
+  missed <- any(vapply(new, is_missed, NA, values = problem$start))
+  paste0("Understood: ", condition_words(new), if (missed) "; the start does not satisfy it and will be moved")
 }
 
 view_criterion <- function(state) {

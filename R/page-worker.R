@@ -6,7 +6,7 @@ new_worker <- function() {
   worker$waiting <- list()
   worker$current <- NULL
   # the first fit of a process takes a second or two more: not the user's first
-  worker$waiting <- list(list(job = list(kind = "warm"), about = list(what = "getting ready")))
+  worker$waiting <- list(list(job = list(task = "warm"), about = list(what = "getting ready")))
   worker
 }
 

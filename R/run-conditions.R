@@ -38,6 +38,9 @@ condition_slack <- function(condition, values) {
   switch(condition$sense, ">=" = difference, "<=" = -difference, "==" = -abs(difference))
 }
 
+# Whether values leave an inequality unsatisfied.
+is_missed <- function(condition, values) condition$sense != "==" && isTRUE(condition_slack(condition, values) < 0)
+
 condition_active <- function(condition, run) {
   if (condition$sense == "==") return(TRUE)
   if (condition$text %in% names(run$multipliers)) return(joint_is_active(condition, run))

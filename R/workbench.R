@@ -111,8 +111,8 @@ begin_with_plan <- function(desk, plan) {
   state$derived <- lapply(plan$derive, as.character)
   accept(desk, after_act(state, paste("Plan of", model_text(state$problem)), pose_code(state)))
   for (settings in plan$runs) {
-    kind <- if (length(state$by)) "groups" else if (!is.null(settings$starts)) "many" else if (identical(settings$scope, "global")) "global" else "local"
-    begin_at_desk(desk, kind, c(settings[intersect(names(settings), names(page_settings))], list(`n-starts` = settings$starts)), settings$max_iterations %||% Inf)
+    scope <- if (length(state$by)) "groups" else if (!is.null(settings$starts)) "many" else if (identical(settings$scope, "global")) "global" else "local"
+    begin_at_desk(desk, scope, c(settings[intersect(names(settings), names(page_settings))], list(`n-starts` = settings$starts)), settings$max_iterations %||% Inf)
   }
 }
 
@@ -121,9 +121,9 @@ with_whole_plan_start <- function(problem) if (length(unstated(problem))) suppre
 # A run that was given is the first of the list.
 lay_run <- function(desk, run) {
   desk$ids <- desk$ids + 1
-  kind <- if (run$solver$scope == "global") "global" else "local"
-  settings <- Filter(Negate(is.null), list(solver = if (kind == "local") run$solver$name, seed = run$seed))
-  state <- act_run(state_of(desk), desk$ids, kind, settings, if (run$stop_reason == "none") run$iterations else Inf)
+  scope <- if (run$solver$scope == "global") "global" else "local"
+  settings <- Filter(Negate(is.null), list(solver = if (scope == "local") run$solver$name, seed = run$seed))
+  state <- act_run(state_of(desk), desk$ids, scope, settings, if (run$stop_reason == "none") run$iterations else Inf)
   desk$results[[as.character(desk$ids)]] <- list(run = run)
   write_run(run, stored_run_path(desk$folder, desk$ids))
   desk$chosen <- utils::tail(state$asked, 1)[[1]]$label
