@@ -116,7 +116,7 @@ run_code <- function(asked) {
     many = paste0("fit_multistart(problem", arguments, ")"),
     groups = paste0("fit_each(problem", arguments, shared, ")")
   )
-  paste0(run_name(asked), " <- ", made)
+  paste0(run_name(asked), " <- ", made, if (isTRUE(asked$stopped)) "  # was stopped by hand; this goes to the end")
 }
 
 # All of it. `ways` of uncertainty that were asked for, and the label of the run that is handed over.

@@ -362,6 +362,10 @@ start_fit <- function(desk, asked, run, iterations) {
     desk$results[[id]] <- if (is.null(found$value) && !is.null(before)) before else result
     if (is.null(found$value)) desk$said$fit <- found$refused
     desk$progress <- NULL
+    if (isTRUE(result$stopped)) {
+      desk$history <- with_stopped(desk$history, asked$id, result$run)
+      keep_desk(desk)
+    }
     desk$changed()
   })
 }

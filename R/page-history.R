@@ -24,6 +24,19 @@ redone <- function(history) {
   list(past = c(history$past, list(history$now)), now = history$future[[1]], future = history$future[-1])
 }
 
+# In all states: a run that was stopped by hand. One that goes step by step came so many iterations far; of others the code says that it
+# goes further than the run did.
+with_stopped <- function(history, id, run) {
+  marked <- function(state) {
+    state$asked <- lapply(state$asked, function(asked) {
+      if (!identical(asked$id, id)) return(asked)
+      if (asked$scope == "local") replace(asked, "iterations", run$iterations) else replace(asked, "stopped", TRUE)
+    })
+    state
+  }
+  list(past = lapply(history$past, marked), now = marked(history$now), future = lapply(history$future, marked))
+}
+
 # Acts that follow each other in one movement, such as the pulls of one slider, are undone together.
 acted_again <- function(history, state) {
   history$now <- state

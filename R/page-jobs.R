@@ -7,10 +7,12 @@ page_job <- function(job) {
     told <<- c(told, plain_sentence(e))
     rlang::cnd_muffle(e)
   }
+  # what was found is not lost to an interrupt that comes after it
+  job$kept <- new.env(parent = emptyenv())
   found <- withCallingHandlers(
     tryCatch(
       list(value = page_jobs[[job$task]](job)),
-      tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) list(refused = "Stopped."),
+      tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) if (is.null(job$kept$value)) list(refused = "Stopped.") else list(value = job$kept$value),
       error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
     ),
     message = hear, warning = hear
@@ -80,7 +82,11 @@ page_fit <- function(job) {
     many = fit_multistart(asked$problem, asked$settings$starts %||% 50, solver, seed = asked$settings$seed, progress = tell),
     groups = fit_each(asked$problem, solver, shared = if (length(asked$shared)) asked$shared)
   )
-  kept_result(found, asked, job)
+  suspendInterrupts({
+    result <- kept_result(found, asked, job)
+    if (!is.null(job$kept)) job$kept$value <- result
+  })
+  result
 }
 
 # A page whose process was killed leaves no process behind that fits for nobody; what was stored of the run is gone on with.
@@ -101,6 +107,8 @@ kept_result <- function(found, asked, job) {
     result$reading <- comparison_reading(compare_runs(several))
     write_table(result$starts, starts_path(job$folder, asked$id))
   }
+  sampling <- attr(several, "sampling")
+  result$stopped <- if (is.null(several)) identical(result$run$stop_reason, "interrupted") else sampling$walked < sampling$wanted
   if (!is.null(result$run)) {
     result$run$compiled <- NULL
     write_run(result$run, stored_run_path(job$folder, asked$id))

@@ -102,7 +102,7 @@ show_desk <- function(page) {
   put_html(page, "table-view", view_table(state))
   put_html(page, "starts-view", view_starts(state, desk$ranges))
   put_html(page, "conditions-view", view_conditions(state, run))
-  put_html(page, "criterion-view", view_criterion(state))
+  put_html(page, "criterion-view", view_criterion(state, if (is.list(desk$found$checks)) desk$found$checks$value$residuals))
   put_html(page, "ranking-view", view_ranking(desk$found$ranking))
   put_html(page, "runs-view", view_runs(state, desk$results, desk$underway, desk$chosen))
   put_html(page, "use-view", view_use(state, desk$results, desk$found, desk$chosen))

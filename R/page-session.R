@@ -36,7 +36,7 @@ store_session <- function(folder, state, file) {
   distinct <- unique(plans)
   of <- match(plans, distinct)
   asked <- Map(function(one, k) {
-    stored <- one[c("id", "label", "scope", "settings", "shared")]
+    stored <- one[c("id", "label", "scope", "settings", "shared", "stopped")]
     stored$iterations <- if (is.finite(one$iterations)) one$iterations
     c(Filter(length, stored), list(plan = k))
   }, state$asked, utils::head(of, -1))
@@ -73,7 +73,7 @@ open_session <- function(folder) {
   })
   state["problem"] <- list(if (length(problems)) problems[[stored$now]])
   state$asked <- lapply(stored$asked, function(one) {
-    list(id = one$id, label = one$label, scope = one$scope, settings = one$settings %||% list(), iterations = one$iterations %||% Inf, problem = problems[[one$plan]], shared = as.character(unlist(one$shared)))
+    list(id = one$id, label = one$label, scope = one$scope, settings = one$settings %||% list(), iterations = one$iterations %||% Inf, problem = problems[[one$plan]], shared = as.character(unlist(one$shared)), stopped = one$stopped)
   })
   list(state = after_act(state, "The session was opened again", ""), file = stored$file)
 }

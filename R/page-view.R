@@ -38,6 +38,12 @@ page_text <- function(id, value = "", ...) htmltools::tags$input(type = "text", 
 
 sentence_list <- function(texts, class = "reading") if (length(texts)) htmltools::tags$ul(class = class, lapply(texts, htmltools::tags$li))
 
+# What the checks of residuals that a criterion can answer to have found.
+told_by_residuals <- function(checks) {
+  odd <- checks[checks$check %in% c("spread", "normality", "outliers", "dispersion") & checks$verdict %in% c("warn", "fail"), ]
+  if (NROW(odd)) paste("The residuals say:", odd$reading)
+}
+
 view_sessions <- function(folder) {
   h <- htmltools::tags
   sessions <- basename(stored_sessions(folder))
@@ -227,7 +233,8 @@ condition_read_back <- function(problem, text) {
   paste0("Understood: ", condition_words(new), if (missed) "; the start does not satisfy it and will be moved")
 }
 
-view_criterion <- function(state) {
+# `checks` of the residuals, where there are some, say what the criterion may have to allow for.
+view_criterion <- function(state, checks = NULL) {
   h <- htmltools::tags
   if (is.null(state$problem)) return(NULL)
   choices <- page_criteria()
@@ -244,6 +251,7 @@ view_criterion <- function(state) {
       page_field("criterion-details", "Details", page_text("criterion-details", criterion_details(state$problem))),
       page_button("set-criterion", "Set", "criterion", from = c("criterion", "criterion-details", "criterion-response"))
     ),
-    h$p(class = "hint", id = "criterion-assumes", `aria-live` = "polite")
+    h$p(class = "hint", id = "criterion-assumes", `aria-live` = "polite"),
+    sentence_list(told_by_residuals(checks))
   )
 }

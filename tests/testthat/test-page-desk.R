@@ -76,6 +76,37 @@ test_that("runs are made beside the page, step by step and to the end, and are t
   expect_false(any(grepl("cannot be shown", html)))
 })
 
+test_that("a run that is stopped keeps what it has, and its code says how far it came", {
+  desk <- tracer_desk()
+  problem <- state_of(desk)$problem
+  # so many starts take seconds
+  done(desk, "model", model = "dye ~ base + peak_gauss(minutes, height, centre, fwhm) + peak_gauss(minutes, h2, c2, w2)")
+  done(desk, "many", `n-starts` = "3000", seed = "1")
+  until <- Sys.time() + 30
+  while (!grepl("^start ", paste(desk$progress$text, "")) && Sys.time() < until) {
+    look_at_desk(desk)
+    Sys.sleep(0.05)
+  }
+  expect_match(desk$progress$text, "^start ")
+  done(desk, "stop")
+  wait_at(desk, 20)
+  expect_true(is.finite(run_at_desk(desk, "1")$value))
+  expect_match(paste(page_code(state_of(desk), "1"), collapse = "\n"), "was stopped by hand", fixed = TRUE)
+  # a walk that is stopped is one of so many iterations
+  run <- advance(begin_run(problem), 4)
+  run$stop_reason <- "interrupted"
+  history <- acted(desk$history, act_run(state_of(desk), 9, "local"))
+  expect_match(paste(page_code(with_stopped(history, 9, run)$now), collapse = "\n"), "begin_run(problem) |> advance(4)", fixed = TRUE)
+  # what the residuals say stands beside the criterion
+  done(desk, "model", model = "dye ~ base + peak_gauss(minutes, height, centre, fwhm)")
+  done(desk, "fit")
+  wait_at(desk)
+  done(desk, "checks", label = desk$chosen)
+  wait_at(desk)
+  said <- as.character(htmltools::tagList(view_criterion(state_of(desk), desk$found$checks$value$residuals)))
+  expect_match(said, "The residuals say: The spread grows|The residuals say: The residuals have heavy tails")
+})
+
 test_that("a step back is a step back, and leaves what was found", {
   desk <- tracer_desk()
   done(desk, "condition", condition = "fwhm > 0")
