@@ -11,25 +11,25 @@ decimal_by <- function(m) paste0("^[-+]?[0-9]*[", m, "][0-9]+([eE][-+]?[0-9]+)?$
 # The decimal mark of a table, from the entries of all its columns.
 number_style <- function(columns, delim, file, call = rlang::caller_env()) {
   columns <- lapply(columns, function(x) {
-    x <- sub("^\u2212", "-", unique(x[!is.na(x)]))
-    x[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", x) & grepl("[0-9]", x)]
+    x <- with_plain_minus(unique(x[!is.na(x)]))
+    x[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", x, perl = TRUE) & grepl("[0-9]", x, perl = TRUE)]
   })
   entries <- unique(unlist(columns))
   # three digits behind one mark may be thousands or a fraction; anything else tells
   tells <- function(m, t) {
-    decimal <- grepl(decimal_by(m), entries)
-    ambiguous <- grepl(thousands_by(m), entries) & !grepl(paste0("^[-+]?0", "[", m, "]"), entries)
-    entries[(decimal & !ambiguous) | grepl(thousands_and_decimal(t, m), entries)]
+    decimal <- grepl(decimal_by(m), entries, perl = TRUE)
+    ambiguous <- grepl(thousands_by(m), entries, perl = TRUE) & !grepl(paste0("^[-+]?0", "[", m, "]"), entries, perl = TRUE)
+    entries[(decimal & !ambiguous) | grepl(thousands_and_decimal(t, m), entries, perl = TRUE)]
   }
-  comma <- c(tells(",", ".' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}([.][0-9]{3}){2,}$", entries)])
-  point <- c(tells(".", ",' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}$", entries)])
+  comma <- c(tells(",", ".' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}([.][0-9]{3}){2,}$", entries, perl = TRUE)])
+  point <- c(tells(".", ",' \u00a0\u202f"), entries[grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}$", entries, perl = TRUE)])
   if (length(comma) && length(point)) {
     refuse("measurements", c(
       "Numbers of {.file {named_file(file)}} are written in two ways.", "x" = "{.val {comma[1]}} has a decimal comma, {.val {point[1]}} a decimal point.",
       "i" = "Write all alike, or state {.arg decimal}."
     ), call = call)
   }
-  unclear <- c(entries[grepl(thousands_by(","), entries)], unlist(lapply(columns, unclear_points, delim = delim)))
+  unclear <- c(entries[grepl(thousands_by(","), entries, perl = TRUE)], unlist(lapply(columns, unclear_points, delim = delim)))
   if (length(unclear) && !length(comma) && !length(point)) {
     refuse("measurements", c(
       "It cannot be told whether {.val {unclear[1]}} in {.file {named_file(file)}} is written with a decimal mark or with one between thousands.",
@@ -39,11 +39,14 @@ number_style <- function(columns, delim, file, call = rlang::caller_env()) {
   if (length(comma)) "," else "."
 }
 
+# Patterns take a second for a million entries: what is mostly not there is looked for first.
+with_plain_minus <- function(text) if (any(startsWith(text, "\u2212"), na.rm = TRUE)) sub("^\u2212", "-", text) else text
+
 # Points that may stand between thousands, as where semicolons separate: three digits behind each, and numbers without one beside.
 unclear_points <- function(entries, delim) {
   pointed <- entries[grepl(".", entries, fixed = TRUE)]
-  plain <- grepl("^[-+]?[0-9]{1,3}$", entries)
-  doubtful <- length(pointed) > 0 && all(grepl("^[-+]?[1-9][0-9]{0,2}([.][0-9]{3})+$", pointed)) && (delim == ";" || any(plain))
+  plain <- grepl("^[-+]?[0-9]{1,3}$", entries, perl = TRUE)
+  doubtful <- length(pointed) > 0 && all(grepl("^[-+]?[1-9][0-9]{0,2}([.][0-9]{3})+$", pointed, perl = TRUE)) && (delim == ";" || any(plain))
   if (doubtful) pointed[1]
 }
 
@@ -59,17 +62,17 @@ written_as_number <- function(text) grepl("^[-+\u2212]?[0-9][-+0-9.,' \u00a0\u20
 
 # Text as numbers, NA where an entry is none; exact to the last digit that R has.
 text_as_numbers <- function(text, decimal) {
-  text <- sub("^\u2212", "-", text)
+  text <- with_plain_minus(text)
   other <- if (decimal == ",") "." else ","
   marks <- paste0(other, "' \u00a0\u202f")
-  grouped <- grepl(paste0("^[-+]?[0-9]{1,3}([", marks, "][0-9]{3})+([", decimal, "][0-9]*)?$"), text)
+  grouped <- grepl(paste0("^[-+]?[0-9]{1,3}([", marks, "][0-9]{3})+([", decimal, "][0-9]*)?$"), text, perl = TRUE)
   text[grouped] <- gsub(paste0("[", marks, "]"), "", text[grouped])
   if (decimal == ",") {
     stray <- grepl(".", text, fixed = TRUE) & !grouped
     text <- gsub(",", ".", text, fixed = TRUE)
     text[stray] <- "none"
   }
-  number <- grepl(paste0("^", plain_number, "$"), text) | text %in% c("Inf", "-Inf", "NaN", "inf", "-inf", "nan")
+  number <- grepl(paste0("^", plain_number, "$"), text, perl = TRUE) | text %in% c("Inf", "-Inf", "NaN", "inf", "-inf", "nan")
   out <- rep(NA_real_, length(text))
   out[number] <- as.numeric(text[number])
   out
@@ -82,7 +85,7 @@ column_of_text <- function(text, decimal, name, file, call = rlang::caller_env()
   distinct <- unique(text[there])
   number <- text_as_numbers(distinct, decimal)
   # digits with zeros before them are labels
-  if (!any(grepl("^0[0-9]+$", distinct)) && !anyNA(number[distinct != "NaN" & distinct != "nan"])) {
+  if (!any(grepl("^0[0-9]+$", distinct, perl = TRUE)) && !anyNA(number[distinct != "NaN" & distinct != "nan"])) {
     beyond <- is.infinite(number) & !grepl("inf", distinct, ignore.case = TRUE)
     if (any(beyond)) {
       refuse("measurements", c(

@@ -44,18 +44,23 @@ unclass_measurements <- function(x) {
 #' @export
 summary.tundrel_measurements <- function(object, ...) {
   data <- unclass_measurements(object)
-  units <- units_of(object)
+  structure(
+    list(rows = nrow(data), columns = column_summary(object), duplicates = which(duplicated(data)), replicates = replicate_columns(data)),
+    class = "tundrel_measurements_summary"
+  )
+}
+
+# One row a column: its type, unit, gaps and range.
+column_summary <- function(data) {
+  units <- units_of(data)
+  data <- unclass_measurements(data)
   span <- function(x) if (is.numeric(x) && any(is.finite(x))) range(x, na.rm = TRUE) else c(NA, NA)
   of_columns <- function(f, kind) unname(vapply(data, f, kind))
-  columns <- tibble(
+  tibble(
     column = names(data), type = of_columns(function(x) if (is.numeric(x)) "number" else class(x)[1], character(1)),
     unit = unname(units[names(data)] %|% ""), missing = of_columns(function(x) sum(is.na(x)), integer(1)),
     distinct = of_columns(function(x) length(unique(x[!is.na(x)])), integer(1)),
     smallest = of_columns(function(x) span(x)[1], numeric(1)), largest = of_columns(function(x) span(x)[2], numeric(1))
-  )
-  structure(
-    list(rows = nrow(data), columns = columns, duplicates = which(duplicated(data)), replicates = replicate_columns(data)),
-    class = "tundrel_measurements_summary"
   )
 }
 

@@ -61,7 +61,7 @@ view_table <- function(state) {
   h <- htmltools::tags
   if (is.null(state$data)) return(NULL)
   data <- state$data
-  columns <- summary(data)$columns
+  columns <- column_summary(data)
   columns$missing <- ifelse(columns$missing > 0, paste0(columns$missing, " (", vapply(names(data), function(name) few_rows(which(is.na(data[[name]]))), ""), ")"), "none")
   columns$unit <- ifelse(nzchar(columns$unit), columns$unit, "\u2013")
   numbers <- names(data)[vapply(data, is.numeric, NA)]
