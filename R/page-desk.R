@@ -18,6 +18,8 @@ new_desk <- function(sessions = sessions_folder(), worker = new_worker()) {
 }
 
 clear_desk <- function(desk) {
+  # what arrives for an earlier session is dropped
+  desk$session <- (desk$session %||% 0) + 1
   desk$history <- new_history()
   desk$results <- list()
   desk$chosen <- NULL
@@ -74,12 +76,15 @@ most_said <- 1000
 shortened <- function(text) if (nchar(text) > most_said) paste0(substr(text, 1, most_said), " \u2026") else text
 
 # The state after an act, on the history and on disk.
-accept <- function(desk, state, same_movement = FALSE) {
-  desk$history <- if (same_movement && can_undo(desk$history)) acted_again(desk$history, state) else acted(desk$history, state)
+accept <- function(desk, state) {
+  desk$history <- acted(desk$history, state)
   keep_desk(desk)
 }
 
+# Where the table that is worked at is kept: a step back to another table is a step back to its folder.
 keep_desk <- function(desk) {
+  desk$folder <- state_of(desk)$folder
+  desk$file <- state_of(desk)$file
   if (!is.null(desk$folder)) store_session(desk$folder, state_of(desk), desk$file)
 }
 
@@ -157,7 +162,7 @@ desk_acts <- list(
     accept(desk, with_whole_start(act_model(state, model_text(run$problem), list(conditions = condition_texts(run$problem)))))
   },
   start = function(desk, given) accept(desk, act_start(state_of(desk), given$values)),
-  pulled = function(desk, given) accept(desk, act_start(state_of(desk), given$values), same_movement = isTRUE(given$again)),
+  pulled = function(desk, given) accept(desk, act_start(state_of(desk), given$values)),
   suggest = function(desk, given) {
     state <- state_of(desk)
     need_problem(state)
@@ -288,12 +293,11 @@ open_table <- function(desk, path, name) {
   file <- paste0("measurements.", if (ending %in% c("csv", "tsv", "txt", "dat", "xlsx")) ending else "csv")
   write_copy(file.path(folder, file), path)
   was <- state_of(desk)
-  desk$folder <- folder
-  desk$file <- file
   desk$chosen <- NULL
-  desk$results <- list()
   desk$found <- list(ways = c("curvature", "profile"))
-  accept(desk, act_table(was, data, name))
+  state <- act_table(was, data, name)
+  state[c("folder", "file")] <- list(folder, file)
+  accept(desk, state)
 }
 
 last_part <- function(path) sub("^.*[/\\\\]", "", substring(path, max(1, nchar(path) - 400)))
@@ -308,9 +312,9 @@ resume_session <- function(desk, folder) {
   opened <- open_session(folder)
   stop_worker(desk$worker)
   clear_desk(desk)
-  desk$folder <- folder
-  desk$file <- opened$file
+  opened$state[c("folder", "file")] <- list(folder, opened$file)
   desk$history <- new_history(opened$state)
+  keep_desk(desk)
   desk$results <- stored_results(folder, opened$state)
   asked <- opened$state$asked
   desk$ids <- max(0, vapply(asked, function(one) as.numeric(one$id), 0))
@@ -355,8 +359,9 @@ start_fit <- function(desk, asked, run, iterations) {
   )
   before <- desk$results[[id]]
   desk$results[[id]] <- NULL
+  session <- desk$session
   ask_worker(desk$worker, job, list(run = asked$id, progress = job$progress), function(found) {
-    if (!identical(desk$folder, folder)) return(invisible())
+    if (desk$session != session) return(invisible())
     result <- found$value %||% list(refused = found$refused)
     result$told <- found$told
     desk$results[[id]] <- if (is.null(found$value) && !is.null(before)) before else result

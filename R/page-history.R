@@ -36,10 +36,3 @@ with_stopped <- function(history, id, run) {
   }
   list(past = lapply(history$past, marked), now = marked(history$now), future = lapply(history$future, marked))
 }
-
-# Acts that follow each other in one movement, such as the pulls of one slider, are undone together.
-acted_again <- function(history, state) {
-  history$now <- state
-  history$future <- list()
-  history
-}

@@ -31,9 +31,7 @@ page_jobs <- list(
   compare = function(job) compared_at_page(job$runs, job$models, job$answers),
   derive = function(job) derived_at_page(job$run, job$derived, job$by),
   rank = function(job) rank_models(job$data, job$formula),
-  figure = function(job) page_figure(job$what, job$of, job$path, job$size),
-  report = function(job) write_report(job$run, job$path, title = job$title, by = job$by, runs = job$runs),
-  tables = function(job) export_tables(job$run, job$path, by = job$by)
+  figure = function(job) page_figure(job$what, job$of, job$path, job$size)
 )
 
 # Runs of one problem beside each other, and the best runs of several problems as models, where they can be compared.
@@ -119,8 +117,7 @@ kept_result <- function(found, asked, job) {
 
 page_figure <- function(what, of, path, size) {
   plot <- switch(what,
-    fit = plot_fit(of), residuals = plot_residuals(of), trace = plot_trace(of), runs = do.call(plot_runs, of), groups = plot_groups(of),
-    models = do.call(plot_models, of)
+    fit = plot_fit(of), residuals = plot_residuals(of), trace = plot_trace(of), groups = plot_groups(of)
   )
   device <- if (grepl("\\.svg$", path)) grDevices::svg else ragg::agg_png
   resolution <- 96

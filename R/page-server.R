@@ -80,6 +80,8 @@ sound_size <- function(size) {
 on_act <- function(page, asked) {
   desk <- page$desk
   if (identical(asked$act, "handle")) return(on_handle(page, asked$given))
+  # paths never come from the page: files arrive through the upload alone
+  if (identical(asked$act, "upload")) return(invisible())
   done <- desk_do(desk, asked$act, if (is.list(asked$given)) asked$given else list())
   typed <- act_fields[[as.character(asked$act)[1]]]
   if (done && !is.null(typed)) send(page, "clear", ids = I(typed))

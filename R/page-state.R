@@ -8,12 +8,13 @@
 #   derived    quantities to be derived, as text by name
 #   asked      runs that were asked for, in order: see asked_run_at_page()
 #   title      heading of the report
+#   folder     where the session is kept, and the `file` in it that is the copy of the measurements
 #   last       what the last act did: `said` in a sentence, and its `line` of R
 
 new_page_state <- function() {
   list(
     source = NULL, data = NULL, written = "", problem = NULL, by = NULL, shared = NULL, kept = list(), derived = list(), asked = list(),
-    title = "", last = list(said = "Nothing yet.", line = "library(tundrel)")
+    title = "", folder = NULL, file = NULL, last = list(said = "Nothing yet.", line = "library(tundrel)")
   )
 }
 

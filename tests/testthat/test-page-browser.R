@@ -249,7 +249,8 @@ test_that("hostile texts are inert in the browser, and strangers are not served"
   press(tab, "suggest-start")
   wait_for(tab, "document.getElementById('history-view').textContent.includes('Start: ')")
   expect_true(js(tab, "document.getElementById('lost').hidden"))
-  expect_no_match(text_of(tab, "table-view"), "root:")
+  expect_match(text_of(tab, "table-view"), "stream-tracer.csv", fixed = TRUE)
+  expect_no_match(text_of(tab, "table-view"), "root:|p\\.csv")
 })
 
 test_that("killed in the middle of a fit, the session opens again with all that was done", {

@@ -228,6 +228,23 @@ test_that("the page begins with a table, a problem, a run, a plan or a stored ru
   expect_refusal(workbench(port = 80), "argument", "port")
 })
 
+test_that("a step back to another table is a step back to its session", {
+  desk <- tracer_desk()
+  done(desk, "fit")
+  wait_at(desk)
+  first <- desk$folder
+  found <- coef(run_at_desk(desk, "1"))
+  done(desk, "demo", demo = "midge-counts.csv")
+  expect_false(identical(desk$folder, first))
+  done(desk, "undo")
+  expect_identical(desk$folder, first)
+  expect_identical(coef(run_at_desk(desk, "1")), found)
+  again <- open_session(first)
+  expect_identical(again$state$source, "stream-tracer.csv")
+  expect_named(again$state$data, c("minutes", "dye"))
+  expect_identical(again$state$problem$start, state_of(desk)$problem$start)
+})
+
 # Sixty texts that no field may take for more than a text.
 hostile_texts <- c(
   "<script>alert(1)</script>", "<img src=x onerror=alert(1)>", "\"><b>", "'><svg/onload=alert(1)>", "&lt;b&gt;", "</textarea><h1>x", "<!--", "]]>", "{{7*7}}", "${7*7}", "`id`", "$(id)",
@@ -242,7 +259,7 @@ test_that("hostile texts are inert in every field: refused with a sentence, or t
   done(desk, "fit")
   wait_at(desk)
   label <- desk$chosen
-  desk$folder <- NULL  # nothing need be stored thousands of times
+  desk$history$now["folder"] <- list(NULL)  # nothing need be stored thousands of times
   marker <- tempfile("marker-")
   texts <- c(hostile_texts, paste0("file.create('", marker, "')"), paste0("y ~ file.create('", marker, "')"), paste0("!!file.create('", marker, "')"))
   fields <- list(
