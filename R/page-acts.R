@@ -82,10 +82,11 @@ parse_place <- function(message) {
 
 # The problem of a state posed anew; what was said of the one before holds on as far as it can.
 posed_from_page <- function(state, before, call = rlang::caller_env()) {
-  problem <- with_page_groups(posed_at_page(state, call), state)
-  if (!is.null(before)) problem <- with_what_was_said(problem, before)
-  state$problem <- problem
-  state$shared <- intersect(state$shared, names(problem$start))
+  said <- list(problem = with_page_groups(posed_at_page(state, call), state), dropped = character())
+  if (!is.null(before)) said <- with_what_was_said(said$problem, before)
+  state$problem <- said$problem
+  state$dropped <- said$dropped
+  state$shared <- intersect(state$shared, names(state$problem$start))
   state
 }
 
@@ -98,23 +99,28 @@ posed_at_page <- function(state, call) {
 
 with_page_groups <- function(problem, state) grouped_by(problem, if (length(state$by)) state$by)
 
+# What cannot hold any more is told.
 with_what_was_said <- function(problem, before) {
-  kept <- function(problem, verb) tryCatch(verb(problem), tundrel_error = function(e) problem)
+  dropped <- character()
+  kept <- function(problem, what, verb) tryCatch(verb(problem), tundrel_error = function(e) {
+    dropped <<- c(dropped, paste0("No longer there, since it does not fit this model: ", what, "."))
+    problem
+  })
   known <- intersect(names(problem$start), names(before$start))
   values <- before$start[known]
   problem$start[known[!is.na(values)]] <- values[!is.na(values)]
-  if (has_responses(problem) == has_responses(before)) problem <- kept(problem, function(p) judged_alike(p, before))
+  if (has_responses(problem) == has_responses(before)) problem <- kept(problem, paste("the criterion", problem_criterion_text(before)), function(p) judged_alike(p, before))
   for (name in intersect(names(before$search_box), names(problem$start))) problem$search_box[[name]] <- before$search_box[[name]]
-  for (text in condition_texts(before)) problem <- kept(problem, function(p) subject_to(p, text = text))
-  if (!has_responses(problem) && !has_responses(before)) {
-    for (entry in planned_left_out(before)) problem <- kept(problem, function(p) leave_out(p, unlist(entry$rows), reason = entry$reason))
+  for (text in condition_texts(before)) problem <- kept(problem, paste("the condition", text), function(p) subject_to(p, text = text))
+  for (entry in planned_left_out(before)) {
+    problem <- kept(problem, paste("left out,", few_rows(unlist(entry$rows))), function(p) leave_out(p, unlist(entry$rows), reason = entry$reason, response = entry$response))
   }
-  problem
+  list(problem = problem, dropped = dropped)
 }
 
 # Judged by the same criterion, where the columns that it names are there.
 judged_alike <- function(problem, before) {
-  problem <- if (has_responses(problem)) problem else judge_by(problem, before$criterion)
+  problem <- if (has_responses(problem)) judge_by(problem, !!!before$criterion$criteria, together = planned_together(before$criterion)) else judge_by(problem, before$criterion)
   compile_problem(problem)
   problem
 }

@@ -11,7 +11,9 @@ new_desk <- function(sessions = sessions_folder(), worker = new_worker()) {
   desk <- new.env(parent = emptyenv())
   desk$sessions <- sessions
   desk$worker <- worker
-  desk$changed <- function() NULL
+  # functions of no argument, called where something changed: one for each browser that looks on
+  desk$listeners <- list()
+  desk$changed <- function() for (listener in desk$listeners) listener()
   desk$ids <- 0
   clear_desk(desk)
   desk
@@ -227,7 +229,7 @@ desk_acts <- list(
   },
   read_value = function(desk, given) {
     run <- run_at_desk(desk, given$label)
-    x <- check_page_number(given[["read-x"]], "The place")
+    x <- if (is.null(clock_along(run$problem))) check_page_number(given[["read-x"]], "The place") else one_text(given, "read-x")
     found <- predict(run, stats::setNames(data.frame(x), shape_predictors(run$problem)), band = "prediction")
     desk$found$read_off <- said_of_value(run, x, found)
   },
@@ -439,9 +441,16 @@ said_of_value <- function(run, x, found) {
   found <- as.list(found[1, ])
   ends <- intersect(c("lower", "upper"), names(found))
   paste0(
-    "At ", shape_predictors(run$problem), " = ", format_number(x), " the curve is at ", format_number(found$fitted %||% found[[1]]),
+    "At ", shape_predictors(run$problem), " = ", if (is.character(x)) x else format_number(x), " the curve is at ", format_number(found$fitted %||% found[[1]]),
     if (length(ends) == 2) paste0("; a new reading there falls between ", format_number(found$lower), " and ", format_number(found$upper), " (95 %)"), "."
   )
+}
+
+# A place along the only predictor, in its own writing where that is a time.
+place_text <- function(problem, x) {
+  clock <- clock_along(problem)
+  if (is.null(clock) || !is.numeric(x)) return(if (is.numeric(x)) format_number(x) else format(x))
+  clock_text(x, clock)
 }
 
 said_of_place <- function(run, y, found) {
@@ -449,7 +458,7 @@ said_of_place <- function(run, y, found) {
   places <- found[[predictor]] %||% found$estimate
   if (NROW(found) == 0 || all(is.na(places))) return(paste0("The curve does not reach ", format_number(y), " where it was measured."))
   said <- vapply(which(!is.na(places)), function(i) {
-    paste0(predictor, " = ", format_number(places[i]), if (all(c("lower", "upper") %in% names(found)) && !anyNA(unlist(found[i, c("lower", "upper")]))) paste0(" (95 %: ", format_number(found$lower[i]), " to ", format_number(found$upper[i]), ")"))
+    paste0(predictor, " = ", place_text(run$problem, places[i]), if (all(c("lower", "upper") %in% names(found)) && !anyNA(unlist(found[i, c("lower", "upper")]))) paste0(" (95 %: ", place_text(run$problem, found$lower[i]), " to ", place_text(run$problem, found$upper[i]), ")"))
   }, "")
   paste0("The curve reaches ", format_number(y), " at ", paste(said, collapse = " and at "), ".")
 }

@@ -29,6 +29,10 @@ page_downloads <- function(desk, input, output) {
   }
   output$figure_png <- hand_over("figure.png", figure)
   output$figure_svg <- hand_over("figure.svg", figure)
+  # links are there before they are shown
+  for (id in c("report", "plan", "code_file", "measurements", "run_file", "table_parameters", "table_residuals", "figure_png", "figure_svg")) {
+    shiny::outputOptions(output, id, suspendWhenHidden = FALSE)
+  }
 }
 
 report_at_desk <- function(desk, path) {

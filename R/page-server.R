@@ -10,7 +10,8 @@ page_server <- function(desk, allowed) {
       return(invisible())
     }
     page <- new_page(desk, session)
-    desk$changed <- function() shiny::isolate(page$turn(page$turn() + 1))
+    desk$listeners[[session$token]] <- function() shiny::isolate(page$turn(page$turn() + 1))
+    session$onSessionEnded(function() desk$listeners[[session$token]] <- NULL)
     shiny::observe({
       page$turn()
       shiny::isolate(show_desk(page))
@@ -101,7 +102,10 @@ show_desk <- function(page) {
   desk$ranges <- if (is.null(state$problem)) list() else slider_ranges(state$problem, desk$ranges)
   run <- desk$results[[as.character(chosen_id(desk))]]$run
   put_html(page, "sessions-view", view_sessions(desk$sessions))
-  put_html(page, "table-view", view_table(state))
+  # a million rows take most of a second to describe
+  key <- list(state$data, state$by, state$shared, state$columns, state$problem$model, state$problem$left_out)
+  if (!identical(key, page$table_key)) put_html(page, "table-view", view_table(state))
+  page$table_key <- key
   put_html(page, "starts-view", view_starts(state, desk$ranges))
   put_html(page, "conditions-view", view_conditions(state, run))
   put_html(page, "criterion-view", view_criterion(state, if (is.list(desk$found$checks)) desk$found$checks$value$residuals))
@@ -110,6 +114,7 @@ show_desk <- function(page) {
   put_html(page, "use-view", view_use(state, desk$results, desk$found, desk$chosen))
   put_html(page, "history-view", view_history(desk$history))
   put_html(page, "model-mathematics", if (!is.null(state$problem)) lapply(problem_formulas(state$problem), formula_math))
+  put_html(page, "model-told", sentence_list(state$dropped, "told"))
   put_text(page, "code", page_code(state, desk$chosen, desk$found$ways))
   put_text(page, "folder-name", if (!is.null(desk$folder)) paste0("All of it is kept in ", desk$folder))
   put_text(page, "session-name", if (!is.null(desk$folder)) paste0(state$source, " \u00b7 ", basename(desk$folder)))
@@ -117,6 +122,10 @@ show_desk <- function(page) {
   send_changed(page, "title", "value", id = "title", value = state$title)
   send_changed(page, "undo", "disabled", id = "undo", is = !can_undo(desk$history))
   send_changed(page, "redo", "disabled", id = "redo", is = !can_redo(desk$history))
+  result <- desk$results[[as.character(chosen_id(desk))]]
+  ready <- c(`of-data` = !is.null(state$data), `of-problem` = !is.null(state$problem), `of-run` = !is.null(result$run), `of-answer` = !is.null(result$run) || !is.null(result$fits))
+  for (id in names(ready)) send_changed(page, id, "hidden", id = id, is = !ready[[id]])
+  send_changed(page, "hand-over", "hidden", id = "nothing-yet", is = ready[["of-answer"]])
   send_changed(page, "leave-out", "hidden", id = "leave-out-fields", is = is.null(state$problem))
   for (step in unique(act_steps)) send_changed(page, paste("said", step), "said", step = step, text = desk$said[[step]] %||% "")
   show_scene(page)
@@ -209,7 +218,7 @@ points_to_hover <- function(scene) {
   row <- c(posed_rows(scene$problem, scene$rows[drawn]), gone$row)
   list(
     x = I(on_axis(scene, x)), y = I(round_for_screen(y)), row = I(row), panel = I(c(scene$panel[drawn], rep(1, nrow(gone))) - 1), out = I(rep(c(FALSE, TRUE), c(length(drawn), nrow(gone)))),
-    text = I(paste0("row ", row, "\n", fit_axis(scene$problem), " ", format_number(x), "\n", response_label(scene$problem), " ", format_number(y), rep(c("", "\nleft out"), c(length(drawn), nrow(gone)))))
+    text = I(paste0("row ", row, "\n", fit_axis(scene$problem), " ", place_text(scene$problem, x), "\n", response_label(scene$problem), " ", format_number(y), rep(c("", "\nleft out"), c(length(drawn), nrow(gone)))))
   )
 }
 
@@ -223,7 +232,7 @@ show_start <- function(page, start, nonce = NULL, values = NULL) {
   now <- scene_at(scene, start, page$components)
   send_layer(page, "start", "start", scene, now)
   send(page, "layer", name = "parts", kind = "part", lines = if (!is.null(now$parts)) unname(unlist(lapply(now$parts, function(part) lines_of(scene, part)), recursive = FALSE)))
-  send_residuals(page, now$residuals)
+  send_residuals(page, now$residuals, "the start")
   send(page, "handles", handles = handles_to_send(page, start))
   send(page, "pulled", value = format_number(now$value, 6), nonce = nonce, values = values)
   put_text(page, "value-of", paste("at the start,", problem_criterion_text(scene$problem)))
@@ -233,10 +242,11 @@ send_layer <- function(page, name, kind, scene, now) {
   send(page, "layer", name = name, kind = kind, lines = if (!is.null(now$curves)) lines_of(scene, now$curves), dots = if (!is.null(now$fitted)) list(x = I(round_for_screen(now$fitted$x)), y = I(round_for_screen(now$fitted$y))))
 }
 
-send_residuals <- function(page, residuals) {
+# `of` says whose they are.
+send_residuals <- function(page, residuals, of) {
   most <- max(abs(residuals$y[is.finite(residuals$y)]), 0)
   shown <- order(residuals$panel, residuals$x)
-  send(page, "residuals", x = I(on_axis(page$scene, residuals$x[shown])), share = I(round_for_screen(if (most > 0) residuals$y[shown] / most else 0 * residuals$y[shown])), most = format_number(most, 2))
+  send(page, "residuals", x = I(on_axis(page$scene, residuals$x[shown])), share = I(round_for_screen(if (most > 0) residuals$y[shown] / most else 0 * residuals$y[shown])), most = format_number(most, 2), of = of)
 }
 
 handles_to_send <- function(page, start) {
@@ -273,7 +283,7 @@ show_run <- function(page) {
   at <- run$estimate[names(page$scene$compiled$start)]
   now <- scene_at(page$scene, at)
   send_layer(page, "run", "fit", page$scene, now)
-  send_residuals(page, now$residuals)
+  send_residuals(page, now$residuals, paste("run", desk$chosen))
   put_text(page, "best-value", paste0("run ", desk$chosen, ": ", format_number(run$value, 6), if (!run$converged) " (not converged)"))
 }
 

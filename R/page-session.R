@@ -73,7 +73,9 @@ open_session <- function(folder) {
   })
   state["problem"] <- list(if (length(problems)) problems[[stored$now]])
   state$asked <- lapply(stored$asked, function(one) {
-    list(id = one$id, label = one$label, scope = one$scope, settings = one$settings %||% list(), iterations = one$iterations %||% Inf, problem = problems[[one$plan]], shared = as.character(unlist(one$shared)), stopped = one$stopped)
+    sound <- rlang::is_scalar_integerish(one$id) && one$scope %in% c("local", "global", "many", "groups") && rlang::is_scalar_integerish(one$plan) && one$plan %in% seq_along(problems)
+    if (!isTRUE(sound)) refuse("file", "{.file {path}} names a run that cannot be.")
+    list(id = one$id, label = as.character(one$label), scope = one$scope, settings = checked_settings(one$settings %||% list()), iterations = one$iterations %||% Inf, problem = problems[[one$plan]], shared = as.character(unlist(one$shared)), stopped = one$stopped)
   })
   list(state = after_act(state, "The session was opened again", ""), file = stored$file)
 }

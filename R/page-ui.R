@@ -96,7 +96,7 @@ step_model <- function() {
       h$textarea(id = "model", class = "form-control form-control-sm", rows = 2, spellcheck = "false", autocomplete = "off", `aria-describedby` = "model-mistake model-words", placeholder = "y ~ top * x / (half + x)")),
     h$div(id = "model-mistake", class = "refused", role = "alert"),
     h$div(id = "model-words", class = "hint", `aria-live` = "polite"),
-    h$div(id = "model-mathematics"),
+    h$div(id = "model-mathematics"), view_place("model-told"),
     h$div(class = "row-of-fields",
       page_field("catalogue", "Or take one of the catalogue", view_catalogue()), page_button("take-catalogue", "Take", "catalogue", from = c("catalogue", "measured", "explains")),
       page_button("propose-models", "Try them all on these data", "rank", from = c("measured", "explains"), kind = "outline-secondary")
@@ -151,8 +151,13 @@ step_hand_over <- function() {
   page_step(
     "hand-over", "7. Hand over",
     h$div(class = "row-of-fields", page_field("title", "Title of the report", page_text("title", `data-act` = "title", `data-from` = "title"))),
-    h$div(class = "acts", link("report", "Report (HTML)"), link("plan", "Plan"), link("code_file", "R code"), link("measurements", "Measurements"), link("run_file", "Stored run"), link("table_parameters", "Parameters (CSV)"), link("table_residuals", "Residuals (CSV)")),
-    h$div(class = "row-of-fields",
+    h$p(class = "hint", id = "nothing-yet", "The report, the tables and the figures are there as soon as a run has ended."),
+    h$div(class = "acts",
+      h$div(class = "acts", id = "of-answer", hidden = NA, link("report", "Report (HTML)"), link("table_parameters", "Parameters (CSV)"), link("table_residuals", "Residuals (CSV)")),
+      h$div(class = "acts", id = "of-problem", hidden = NA, link("plan", "Plan")),
+      h$div(class = "acts", id = "of-data", hidden = NA, link("code_file", "R code"), link("measurements", "Measurements"))
+    ),
+    h$div(class = "row-of-fields", id = "of-run", hidden = NA, link("run_file", "Stored run"),
       page_field("figure-what", "Figure", h$select(id = "figure-what", class = "form-select form-select-sm", page_options(c("fit", "residuals", "trace"), c("curve", "residuals", "trace")))),
       page_field("figure-width", "Width (pixels)", page_text("figure-width", "1200")), page_field("figure-height", "Height", page_text("figure-height", "800")),
       link("figure_png", "PNG"), link("figure_svg", "SVG")

@@ -45,6 +45,7 @@ run_buttons <- function(asked, result) {
         page_button(id_of("finish", asked$label), "To the end", "further", list(label = asked$label))
       )
     },
+    if (!is.null(run) && asked$scope == "local" && run$stop_reason == "interrupted") page_button(id_of("finish", asked$label), "To the end", "further", list(label = asked$label)),
     if (isTRUE(result$under_way)) page_button(id_of("go-on", asked$label), "Go on", "resume", list(label = asked$label)),
     if (!is.null(run)) page_button(id_of("start-from", asked$label), "Start from here", "start_from_run", list(label = asked$label), kind = "link")
   )

@@ -183,6 +183,8 @@
     make("line", { x1: p.left * f.w, x2: Math.max(...panels.map((q) => q.right)) * f.w, y1: middle, y2: middle, class: "zero" }, strip);
     const text = (y, label) => { make("text", { x: p.left * f.w - 6, y: y, "text-anchor": "end", class: "strip-text" }, strip).textContent = label; };
     text(14, "+" + residuals.most); text(middle + 4, "residual"); text(box.height - 5, "\u2212" + residuals.most);
+    make("text", { x: Math.max(...panels.map((q) => q.right)) * f.w, y: 12, "text-anchor": "end", class: "strip-text", id: "residuals-of" }, strip).textContent = "residuals of " + residuals.of;
+    strip.setAttribute("aria-label", "Residuals of " + residuals.of + " along the axis, from -" + residuals.most + " to " + residuals.most);
     let d = "";
     for (let i = 0; i < residuals.x.length; i++) {
       if (residuals.share[i] === null) continue;

@@ -145,3 +145,23 @@ test_that("criteria are offered with what they assume, and taken back into the f
   expect_refusal(chosen_criterion("least_squares_sd", "sd"), "criterion", "names with values")
   expect_refusal(chosen_criterion("nothing"), "criterion", "no such criterion")
 })
+
+test_that("what cannot hold any more is told, and nothing else is lost", {
+  state <- tracer_page() |>
+    act_condition("fwhm > 0") |>
+    act_leave_out("4", reason = "spilt")
+  other <- act_model(state, "dye ~ base + rate * minutes")
+  expect_match(other$dropped, "the condition fwhm > 0")
+  expect_equal(other$problem$left_out$row, 4)
+  expect_length(act_model(other, "dye ~ base + rate * minutes^2")$dropped, 0)
+  two <- data.frame(hour = 0:9, parent = 8 * exp(-0.3 * 0:9), child = 6 * (1 - exp(-0.3 * 0:9)))
+  both <- page_of(two, "two.csv", "parent ~ p * exp(-k * hour)\nchild ~ q * (1 - exp(-k * hour))") |>
+    act_criterion(chosen_criterion("family_student_t", "scale = 0.1, df = 4"), "child") |>
+    act_leave_out("3", reason = "spilt")
+  again <- act_model(both, "parent ~ p * exp(-k * hour) + rest\nchild ~ q * (1 - exp(-k * hour))")
+  expect_identical(planned_left_out(again$problem), planned_left_out(both$problem))
+  expect_identical(planned_criteria(again$problem$criterion), planned_criteria(both$problem$criterion))
+  expect_length(again$dropped, 0)
+  one <- act_model(both, "parent ~ p * exp(-k * hour)")
+  expect_true(all(grepl("No longer there", one$dropped)))
+})
