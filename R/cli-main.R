@@ -80,7 +80,7 @@ command_options <- function(arguments, usage, description, options = list(), n_p
   }
   wanted <- range(n_positional)
   if (length(parsed$args) < wanted[1] || length(parsed$args) > wanted[2]) {
-    expected <- if (wanted[1] == wanted[2]) wanted[1] else if (is.finite(wanted[2])) paste(wanted, collapse = " to ") else paste(wanted[1], "or more")
+    expected <- if (wanted[1] == wanted[2]) wanted[1] else if (wanted[1] == 0 && is.finite(wanted[2])) paste("at most", wanted[2]) else if (is.finite(wanted[2])) paste(wanted, collapse = " to ") else paste(wanted[1], "or more")
     refuse("plan", c("{length(parsed$args)} word{?s} given where {expected} {if (wanted[2] == 1) 'is' else 'are'} expected.", "i" = "Usage: {usage}"))
   }
   parsed

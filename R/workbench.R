@@ -6,14 +6,15 @@
 #' machine only; nothing comes from outside.
 #'
 #' Everything that is done is kept at once, as a plan with its runs, in a folder of its own (below
-#' `tools::R_user_dir("tundrel", "data")`); the page says where. Without `x` the last session opens where it was.
+#' `tools::R_user_dir("tundrel", "data")`); the page says where. Without `x` the last session opens where it was; a file of
+#' measurements that was worked at before, with the same content and name, opens its own.
 #'
-#' @param x What to begin with: the path of a file of measurements, of a plan (`.yaml`) or of a stored run (`.json`); a data frame; a problem over
-#'   measurements in the model language; or a run of one. `NULL` for the last session.
+#' @param x \[character(1), data.frame, tundrel_problem or tundrel_run] What to begin with: the path of a file of measurements, of a plan (`.yaml`),
+#'   of a stored run (`.json`) or of a session's folder; a data frame; a problem over measurements in the model language; or a run of one. `NULL` for the last session.
 #' @param port \[integer(1)] The port to serve at, on 127.0.0.1; `NULL` for one that is free.
 #' @param open \[logical(1)] Open the browser? Else the address is said, with the token without which nothing is served.
 #' @return Nothing; it returns when R is interrupted.
-#' @section Errors: `tundrel_error_file` for a file that is not there; `tundrel_error_argument` for what cannot be begun with;
+#' @section Errors: `tundrel_error_file` for a file that is not there; `tundrel_error_argument` for what cannot be begun with, and for a port that is taken;
 #'   as [read_measurements()], [pose()] and [read_run()] else.
 #' @export
 #' @examples
@@ -27,6 +28,7 @@ workbench <- function(x = NULL, port = NULL, open = TRUE) {
   if (!is.null(port)) {
     check_number(port, "port", above = 1023, below = 65536)
     if (port != round(port)) refuse("argument", "{.arg port} must be a whole number.")
+    if (!is_free(port)) refuse("argument", c("The port {port} is taken.", "i" = "Is the page open already? Else leave {.arg port} out for one that is free."))
   }
   desk <- new_desk()
   on.exit(close_worker(desk$worker))
@@ -174,6 +176,11 @@ new_token <- function() {
   cli::hash_raw_sha256(readBin(source, "raw", 24))
 }
 
-free_port <- function() {
-  httpuv::randomPort(host = "127.0.0.1")
+free_port <- function() httpuv::randomPort(host = "127.0.0.1")
+
+is_free <- function(port) {
+  server <- tryCatch(httpuv::startServer("127.0.0.1", port, list(), quiet = TRUE), error = function(e) NULL)
+  if (is.null(server)) return(FALSE)
+  server$stop()
+  TRUE
 }

@@ -226,6 +226,10 @@ test_that("the page begins with a table, a problem, a run, a plan or a stored ru
   expect_refusal(begin_desk(desk, pose(data, dye ~ f(minutes, a))), "argument", "model language")
   expect_refusal(workbench(open = "yes"), "argument", "TRUE or FALSE")
   expect_refusal(workbench(port = 80), "argument", "port")
+  taken <- httpuv::startServer("127.0.0.1", port <- free_port(), list(), quiet = TRUE)
+  expect_refusal(workbench(port = port), "argument", "is taken")
+  taken$stop()
+  expect_true(is_free(port))
 })
 
 test_that("a step back to another table is a step back to its session", {
