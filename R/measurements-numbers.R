@@ -8,10 +8,22 @@ thousands_by <- function(t) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+$")
 thousands_and_decimal <- function(t, m) paste0("^[-+]?[0-9]{1,3}([", t, "][0-9]{3})+[", m, "][0-9]+$")
 decimal_by <- function(m) paste0("^[-+]?[0-9]*[", m, "][0-9]+([eE][-+]?[0-9]+)?$|^[-+]?[0-9]+[", m, "]([eE][-+]?[0-9]+)?$")
 
+# How entries are written: each digit alike, but for a zero in front. A million numbers are written in some dozens of ways, and one entry of
+# each tells.
+writing_of <- function(text) {
+  way <- chartr("0123456789", "1111111111", text)
+  for (sign in c("", "-", "+")) {
+    zero <- startsWith(text, paste0(sign, "0"))
+    if (any(zero, na.rm = TRUE)) substr(way[which(zero)], nchar(sign) + 1, nchar(sign) + 1) <- "0"
+  }
+  way
+}
+
 # The decimal mark of a table, from the entries of all its columns.
 number_style <- function(columns, delim, file, call = rlang::caller_env()) {
   columns <- lapply(columns, function(x) {
-    x <- with_plain_minus(unique(x[!is.na(x)]))
+    x <- with_plain_minus(x[!is.na(x)])
+    x <- x[!duplicated(writing_of(x))]
     x[grepl("^[-+0-9.,' \u00a0\u202f]+([eE][-+]?[0-9]+)?$", x, perl = TRUE) & grepl("[0-9]", x, perl = TRUE)]
   })
   entries <- unique(unlist(columns))
@@ -39,7 +51,6 @@ number_style <- function(columns, delim, file, call = rlang::caller_env()) {
   if (length(comma)) "," else "."
 }
 
-# Patterns take a second for a million entries: what is mostly not there is looked for first.
 with_plain_minus <- function(text) if (any(startsWith(text, "\u2212"), na.rm = TRUE)) sub("^\u2212", "-", text) else text
 
 # Points that may stand between thousands, as where semicolons separate: three digits behind each, and numbers without one beside.
@@ -62,6 +73,20 @@ written_as_number <- function(text) grepl("^[-+\u2212]?[0-9][-+0-9.,' \u00a0\u20
 
 # Text as numbers, NA where an entry is none; exact to the last digit that R has.
 text_as_numbers <- function(text, decimal) {
+  way <- writing_of(text)
+  first <- !duplicated(way)
+  plain <- with_plain_marks(text[first], decimal)
+  number <- grepl(paste0("^", plain_number, "$"), plain, perl = TRUE) | plain %in% c("Inf", "-Inf", "NaN", "inf", "-inf", "nan")
+  of <- match(way, way[first])
+  marked <- which((number & plain != text[first])[of])
+  text[marked] <- with_plain_marks(text[marked], decimal)
+  number <- number[of]
+  out <- rep(NA_real_, length(text))
+  out[number] <- as.numeric(text[number])
+  out
+}
+
+with_plain_marks <- function(text, decimal) {
   text <- with_plain_minus(text)
   other <- if (decimal == ",") "." else ","
   marks <- paste0(other, "' \u00a0\u202f")
@@ -72,28 +97,32 @@ text_as_numbers <- function(text, decimal) {
     text <- gsub(",", ".", text, fixed = TRUE)
     text[stray] <- "none"
   }
-  number <- grepl(paste0("^", plain_number, "$"), text, perl = TRUE) | text %in% c("Inf", "-Inf", "NaN", "inf", "-inf", "nan")
-  out <- rep(NA_real_, length(text))
-  out[number] <- as.numeric(text[number])
-  out
+  text
+}
+
+# Numbers of which a fast reader has made `read`, exact to the last digit, or NULL where it read something else than stands there.
+exact_numbers <- function(text, read) {
+  exact <- suppressWarnings(as.numeric(text))
+  same <- is.na(read) == is.na(exact) & (is.na(read) | is.infinite(read) | abs(exact - read) <= 1e-12 * abs(read) | abs(exact) < 1e-300)
+  if (all(same)) exact
 }
 
 # A column that was read as text: numbers where all its entries are, else what its text says.
 column_of_text <- function(text, decimal, name, file, call = rlang::caller_env()) {
   there <- !is.na(text)
   if (!any(there)) return(rep(NA_real_, length(text)))
-  distinct <- unique(text[there])
-  number <- text_as_numbers(distinct, decimal)
+  number <- text_as_numbers(text, decimal)
   # digits with zeros before them are labels
-  if (!any(grepl("^0[0-9]+$", distinct, perl = TRUE)) && !anyNA(number[distinct != "NaN" & distinct != "nan"])) {
-    beyond <- is.infinite(number) & !grepl("inf", distinct, ignore.case = TRUE)
-    if (any(beyond)) {
+  if (!any(grepl("^0[0-9]+$", text, perl = TRUE)) && all(!is.na(number) | !there | text %in% c("NaN", "nan"))) {
+    beyond <- which(is.infinite(number))
+    beyond <- beyond[!grepl("inf", text[beyond], ignore.case = TRUE)]
+    if (length(beyond)) {
       refuse("measurements", c(
         "Column {.field {name}} of {.file {named_file(file)}} holds a number that is too large.",
-        "x" = "{name_rows(which(text %in% distinct[beyond]))}: {.val {substr(distinct[beyond][1], 1, 40)}}.", "i" = "Numbers reach to 1.8e308."
+        "x" = "{name_rows(beyond)}: {.val {substr(text[beyond[1]], 1, 40)}}.", "i" = "Numbers reach to 1.8e308."
       ), call = call)
     }
-    return(number[match(text, distinct)])
+    return(number)
   }
   guessed <- readr::parse_guess(text, locale = readr::locale(decimal_mark = decimal, grouping_mark = if (decimal == ",") "." else ","), na = character())
   if (is.double(guessed) && !is.object(guessed)) text else guessed

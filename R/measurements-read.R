@@ -97,14 +97,19 @@ read_delimited <- function(layout, file, columns, units, na, decimal, as_text) {
   if (nrow(data) == 0) {
     refuse("measurements", c("{.file {named_file(file)}} holds a header but no data.", "i" = "Data rows go beneath the header{if (units) ' and the units'}."))
   }
-  doubtful <- function(x) doubtful_numbers(x) || marked_numbers(x) || (is.na(decimal) && maybe_thousands(x))
-  if (any(vapply(data[setdiff(names(data), as_text)], doubtful, NA))) {
+  among <- data[setdiff(names(data), as_text)]
+  # what a later row holds may fit none of the rows that were looked at
+  unfit <- any(header$name[troubles$col[!grepl("columns$", troubles$expected)]] %in% kept)
+  marked <- unfit || any(vapply(among, function(x) marked_numbers(x) || (is.na(decimal) && maybe_thousands(x)), NA))
+  doubtful <- vapply(among, doubtful_numbers, NA)
+  if (marked || any(doubtful)) {
     text <- read_as(readr::col_character())
-    if (is.na(decimal)) decimal <- number_style(text, delim, file)
-    data <- Map(function(x, name) if (name %in% as_text) x else column_of_text(x, decimal, name, file), text, names(text))
-    data <- tibble::as_tibble(data, .name_repair = "minimal")
-  } else {
-    check_parsed(troubles, header$name, kept, file)
+    if (is.na(decimal)) decimal <- if (marked) number_style(text, delim, file) else "."
+    data <- tibble::as_tibble(Map(function(x, name) {
+      if (name %in% as_text) return(x)
+      exact <- if (!marked) if (isTRUE(doubtful[[name]])) exact_numbers(x, data[[name]]) else data[[name]]
+      if (is.null(exact)) column_of_text(x, decimal, name, file) else exact
+    }, text, names(text)), .name_repair = "minimal")
   }
   fewer <- setdiff(read, names(data))
   if (length(fewer)) {
@@ -278,18 +283,6 @@ check_ragged <- function(plain, file, delim, n_columns, before, call = rlang::ca
     "Every line of {.file {named_file(file)}} must have {n_columns} entr{?y/ies}, as the header has.",
     "x" = "Line {line} has {counts[wrong[1]]}{others}.",
     "i" = "Look for a missing or an extra delimiter; text that holds the delimiter needs quotes."
-  ), call = call)
-}
-
-# Entries beyond the rows that types are guessed from.
-check_parsed <- function(troubles, header, kept, file, call = rlang::caller_env()) {
-  troubles <- troubles[!grepl("columns$", troubles$expected) & header[troubles$col] %in% kept, ]
-  if (nrow(troubles) == 0) return(invisible())
-  first <- troubles[1, ]
-  refuse("measurements", c(
-    "Column {.field {header[first$col]}} of {.file {named_file(file)}} holds numbers, but not everywhere.",
-    "x" = "Line {first$row}: {.val {first$actual}}.",
-    "i" = "If it stands for a missing value, add it to {.arg na}."
   ), call = call)
 }
 

@@ -6,11 +6,14 @@
 #   underway                  id of the run that is being made, and `progress` of it
 #   said                      by step of the page, why the last act there was refused
 #   folder, file              where the session is kept, and the copy of the measurements there
+#   worker, clerk             the process that computes, and the one that writes what is handed over, so that neither waits for the other
+#   written                   what the clerk wrote last, by what it is: see page-hand-over.R
 
-new_desk <- function(sessions = sessions_folder(), worker = new_worker()) {
+new_desk <- function(sessions = sessions_folder(), worker = warmed_up(new_worker())) {
   desk <- new.env(parent = emptyenv())
   desk$sessions <- sessions
   desk$worker <- worker
+  desk$clerk <- new_worker()
   # functions of no argument, called where something changed: one for each browser that looks on
   desk$listeners <- list()
   desk$changed <- function() for (listener in desk$listeners) listener()
@@ -32,6 +35,7 @@ clear_desk <- function(desk) {
   desk$file <- NULL
   desk$columns <- list()
   desk$ranges <- list()
+  desk$written <- list()
   forget_found(desk)
 }
 
@@ -47,7 +51,7 @@ act_steps <- c(
   condition = "limits", drop_condition = "limits", criterion = "limits",
   step = "fit", fit = "fit", many = "fit", global = "fit", further = "fit", resume = "fit", stop = "fit", choose = "fit",
   compare = "use", uncertainty = "use", checks = "use", derive = "use", drop_derived = "use", read_value = "use", read_place = "use",
-  title = "hand-over", undo = "table", redo = "table"
+  title = "hand-over", hand_over = "hand-over", undo = "table", redo = "table"
 )
 
 # Does an act by name; TRUE where it was done. What is refused is said at its step, and changes nothing.
@@ -239,6 +243,7 @@ desk_acts <- list(
     desk$found$read_off <- said_of_place(run, y, predictor_at(run, y))
   },
   title = function(desk, given) accept(desk, act_title(state_of(desk), one_text(given, "title"))),
+  hand_over = function(desk, given) write_at_desk(desk, one_text(given, "what"), given),
   undo = function(desk, given) {
     desk$history <- undone(desk$history)
     after_moving(desk)
@@ -466,6 +471,7 @@ said_of_place <- function(run, y, found) {
 # Looks at the worker, and at how far what it does has come. TRUE where there is something new.
 look_at_desk <- function(desk) {
   changed <- look_at_worker(desk$worker)
+  if (worker_is_busy(desk$clerk)) changed <- look_at_worker(desk$clerk) || changed
   about <- desk$worker$current$about
   underway <- about$run
   if (!identical(desk$underway, underway)) {
@@ -477,4 +483,9 @@ look_at_desk <- function(desk) {
   if (!is.null(progress)) progress$waited <- seconds_now() - desk$worker$current$since
   desk$progress <- progress
   changed
+}
+
+close_desk <- function(desk) {
+  close_worker(desk$worker)
+  close_worker(desk$clerk)
 }

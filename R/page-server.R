@@ -87,6 +87,7 @@ on_act <- function(page, asked) {
   typed <- act_fields[[as.character(asked$act)[1]]]
   if (done && !is.null(typed)) send(page, "clear", ids = I(typed))
   if (done && asked$act == "condition") put_text(page, "condition-reading", "")
+  if (done && asked$act == "hand_over") page$awaits <- union(page$awaits, asked$given$what)
   if (done && asked$act == "leave_out") send(page, "picked", rows = I(numeric()), text = "")
 }
 
@@ -127,8 +128,20 @@ show_desk <- function(page) {
   for (id in names(ready)) send_changed(page, id, "hidden", id = id, is = !ready[[id]])
   send_changed(page, "hand-over", "hidden", id = "nothing-yet", is = ready[["of-answer"]])
   send_changed(page, "leave-out", "hidden", id = "leave-out-fields", is = is.null(state$problem))
+  put_text(page, "writing", writing_told(desk$written))
+  take_over_written(page)
   for (step in unique(act_steps)) send_changed(page, paste("said", step), "said", step = step, text = desk$said[[step]] %||% "")
   show_scene(page)
+}
+
+# What this window asked for is taken over by it as soon as it is written.
+take_over_written <- function(page) {
+  for (what in page$awaits) {
+    written <- page$desk$written[[what]]
+    if (isFALSE(written$ready)) next
+    page$awaits <- setdiff(page$awaits, what)
+    if (!is.null(written)) send(page, "take_over", id = what)
+  }
 }
 
 problem_formulas <- function(problem) if (has_responses(problem)) lapply(problem$responses$models, `[[`, "formula") else list(problem$model$formula)

@@ -147,21 +147,24 @@ step_use <- function() page_step("use", "6. Compare, check, use", view_place("us
 
 step_hand_over <- function() {
   h <- htmltools::tags
-  link <- function(id, label) shiny::downloadLink(id, label, class = "btn btn-sm btn-outline-primary")
+  link <- function(id, label, ...) shiny::downloadLink(id, label, class = "btn btn-sm btn-outline-primary", ...)
+  # what takes longer to write is asked for by a button, and taken over by its link as soon as it is written
+  written <- function(what, label, from = character()) htmltools::tagList(page_button(paste0("write-", what), label, "hand_over", list(what = what), from), link(what, label, hidden = NA, tabindex = -1))
   page_step(
     "hand-over", "7. Hand over",
     h$div(class = "row-of-fields", page_field("title", "Title of the report", page_text("title", `data-act` = "title", `data-from` = "title"))),
     h$p(class = "hint", id = "nothing-yet", "The report, the tables and the figures are there as soon as a run has ended."),
     h$div(class = "acts",
-      h$div(class = "acts", id = "of-answer", hidden = NA, link("report", "Report (HTML)"), link("table_parameters", "Parameters (CSV)"), link("table_residuals", "Residuals (CSV)")),
+      h$div(class = "acts", id = "of-answer", hidden = NA, written("report", "Report (HTML)"), written("table_parameters", "Parameters (CSV)"), link("table_residuals", "Residuals (CSV)")),
       h$div(class = "acts", id = "of-problem", hidden = NA, link("plan", "Plan")),
       h$div(class = "acts", id = "of-data", hidden = NA, link("code_file", "R code"), link("measurements", "Measurements"))
     ),
     h$div(class = "row-of-fields", id = "of-run", hidden = NA, link("run_file", "Stored run"),
       page_field("figure-what", "Figure", h$select(id = "figure-what", class = "form-select form-select-sm", page_options(c("fit", "residuals", "trace"), c("curve", "residuals", "trace")))),
       page_field("figure-width", "Width (pixels)", page_text("figure-width", "1200")), page_field("figure-height", "Height", page_text("figure-height", "800")),
-      link("figure_png", "PNG"), link("figure_svg", "SVG")
+      written("figure_png", "PNG", paste0("figure-", c("what", "width", "height"))), written("figure_svg", "SVG", paste0("figure-", c("what", "width", "height")))
     ),
+    h$p(class = "hint", id = "writing", role = "status"),
     h$p(class = "hint", id = "folder-name"),
     h$h3("The R code of what was done"), h$pre(id = "code", tabindex = 0),
     h$details(h$summary("What was done, step by step"), view_place("history-view"))

@@ -1,11 +1,15 @@
-# The R process beside the page, and the jobs that wait for it, in order.
+# An R process beside the page, and the jobs that wait for it, in order.
 
 new_worker <- function() {
   need_package("callr", "to fit while the page answers")
   worker <- new.env(parent = emptyenv())
   worker$waiting <- list()
   worker$current <- NULL
-  # the first fit of a process takes a second or two more: not the user's first
+  worker
+}
+
+# The first fit of a process takes a second or two more: not the user's first.
+warmed_up <- function(worker) {
   worker$waiting <- list(list(job = list(task = "warm"), about = list(what = "getting ready")))
   worker
 }

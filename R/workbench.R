@@ -31,7 +31,7 @@ workbench <- function(x = NULL, port = NULL, open = TRUE) {
     if (!is_free(port)) refuse("argument", c("The port {port} is taken.", "i" = "Is the page open already? Else leave {.arg port} out for one that is free."))
   }
   desk <- new_desk()
-  on.exit(close_worker(desk$worker))
+  on.exit(close_desk(desk))
   begin_desk(desk, x)
   warm_up(state_of(desk))
   serve_page(desk, port, open)

@@ -308,6 +308,7 @@
     text: (m) => { const node = $(m.id); if (node) node.textContent = m.text; },
     value: (m) => { const node = $(m.id); if (node && document.activeElement !== node) { node.value = m.value; if (m.id === "model") settled = m.value; } },
     said: (m) => said(m.step, m.text),
+    take_over: (m) => $(m.id).click(),
     clear: (m) => m.ids.forEach((id) => { if ($(id)) $(id).value = ""; }),
     disabled: (m) => { const node = $(m.id); if (node) node.disabled = m.is; },
     hidden: (m) => { const node = $(m.id); if (node) node.hidden = m.is; },

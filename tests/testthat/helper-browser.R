@@ -109,6 +109,14 @@ taken_over <- function(tab, id) {
   js(tab, sprintf("fetch(%s).then(r => { if (!r.ok) throw new Error(r.status); return r.text(); })", js_text(address)))
 }
 
+# What takes longer is written first, by its button; the page follows the link by itself.
+written_and_taken <- function(tab, id) {
+  js(tab, sprintf("window.followed = null; document.getElementById(%s).addEventListener('click', e => { e.preventDefault(); window.followed = e.target.id; }, {once: true})", js_text(id)))
+  press(tab, paste0("write-", id))
+  wait_for(tab, sprintf("window.followed === %s", js_text(id)), 60)
+  taken_over(tab, id)
+}
+
 picture_of_page <- function(tab, path) {
   shot <- tab$Page$captureScreenshot(format = "png")
   writeBin(base64enc::base64decode(shot$data), path)

@@ -107,3 +107,18 @@ test_that("units in brackets of their own, marks at the end of rows, times and s
   expect_identical(as.numeric(diff(times), units = "mins"), 12 * 1440 + 30)
   expect_identical(suppressMessages(read_measurements("x,y\n1,<=2\n2,5\n3,4.5"))$y_below, c(2, NA, NA))
 })
+
+test_that("what stands far down a long table is understood as what stands on top", {
+  n <- 120000L
+  for (digits in c(7, 17)) {
+    entry <- formatC(sqrt(1:n), digits = digits, format = "g")
+    entry[n - 1] <- "n/a"
+    path <- withr::local_tempfile(lines = c("row,root", paste(1:n, entry, sep = ",")))
+    expect_message(read <- read_measurements(path), "taken as missing")
+    expect_identical(which(is.na(read$root)), n - 1L)
+    expect_identical(read$root[-(n - 1)], as.numeric(entry[-(n - 1)]))
+    entry[n] <- "spilt"
+    writeLines(c("row,root", paste(1:n, entry, sep = ",")), path)
+    expect_error(read_measurements(path), "120000: .*\"spilt\"", class = "tundrel_error_measurements")
+  }
+})

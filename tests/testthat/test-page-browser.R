@@ -97,12 +97,12 @@ test_that("a whole analysis is done at the page, and its code and plan give the 
   # handed over
   type_into(tab, "title", "Dye at the second reach")
   wait_for(tab, "document.getElementById('title').value !== ''")
-  report <- taken_over(tab, "report")
+  report <- written_and_taken(tab, "report")
   expect_match(report, "Dye at the second reach", fixed = TRUE)
   expect_match(report, "a drop on the lens", fixed = TRUE)
-  svg <- taken_over(tab, "figure_svg")
+  svg <- written_and_taken(tab, "figure_svg")
   expect_match(svg, "<svg")
-  expect_match(taken_over(tab, "table_parameters"), "parameter,estimate")
+  expect_match(written_and_taken(tab, "table_parameters"), "parameter,estimate")
   folder <- withr::local_tempdir()
   for (k in 1:3) {
     js(tab, sprintf("document.getElementById('choose-%d').click()", k))
