@@ -38,16 +38,16 @@ handles_of_levels <- function(expr, free) {
 
 # Where handles are at some values: levels at the left end, others on the curve.
 handle_places <- function(handles, scene, at) {
-  values <- as.list(at)
+  if (length(handles) == 0) return(list())
   ends <- scene$frame[[1]]$x
-  lapply(handles, function(one) {
-    x <- if (is.na(one$x)) ends[1] + 0.02 * diff(ends) else values[[one$x]]
-    y <- if (is.na(one$x)) values[[one$y]] else curve_value(scene, at, x)
-    list(x = x, y = y, label = paste0(one$label, ": ", paste(stats::na.omit(c(one$x, one$y)), collapse = ", ")))
-  })
+  along <- vapply(handles, function(one) if (is.na(one$x)) NA else at[[one$x]], 0)
+  height <- vapply(handles, function(one) if (is.na(one$x)) at[[one$y]] else NA, 0)
+  height[!is.na(along)] <- curve_value(scene, at, along[!is.na(along)])
+  along[is.na(along)] <- ends[1] + 0.02 * diff(ends)
+  Map(function(one, x, y) list(x = x, y = y, label = paste0(one$label, ": ", paste(stats::na.omit(c(one$x, one$y)), collapse = ", "))), handles, along, height)
 }
 
-curve_value <- function(scene, at, x) model_rows(scene$problem, stats::setNames(data.frame(x), scene$predictor), core_evaluate, at)
+curve_value <- function(scene, at, x) if (length(x)) model_rows(scene$problem, stats::setNames(data.frame(x), scene$predictor), core_evaluate, at)
 
 # The parameters after a handle was moved to a place: the height takes what the curve was moved by.
 handle_moved <- function(handle, scene, at, x, y) {

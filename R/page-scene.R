@@ -45,8 +45,7 @@ drawn_points <- function(scene) {
   share <- most_points_drawn / length(in_panel)
   by_panel <- split(in_panel, scene$panel[in_panel])
   sort(unlist(lapply(by_panel, function(rows) {
-    rows <- rows[order(scene$x[rows])]
-    rows[unique(round(seq(1, length(rows), length.out = max(20, floor(share * length(rows))))))]
+    rows[rows_to_draw(scene$x[rows], most = max(20, floor(share * length(rows))))]
   }), use.names = FALSE))
 }
 

@@ -50,6 +50,7 @@ new_page <- function(desk, session) {
   page$session <- session
   page$turn <- shiny::reactiveVal(0)
   page$sent <- new.env(parent = emptyenv())
+  page$shown <- list()
   page$size <- list(width = 700, height = 420, ratio = 1)
   page$components <- FALSE
   page
@@ -65,8 +66,10 @@ send_changed <- function(page, key, type, ...) {
   page$session$sendCustomMessage(type, message)
 }
 
-# A part that cannot be shown says so, and the page goes on.
-put_html <- function(page, id, tags) {
+# A part that cannot be shown says so, and the page goes on. What takes long to write is written only where what it is `of` has changed.
+put_html <- function(page, id, tags, of = NULL) {
+  if (!is.null(of) && identical(page$shown[[id]], of)) return(invisible())
+  page$shown[[id]] <- of
   html <- tryCatch(as.character(htmltools::tagList(tags)), error = function(e) as.character(htmltools::tags$p(class = "refused", paste("This part cannot be shown:", plain_sentence(e)))))
   send_changed(page, paste("html", id), "html", id = id, html = html)
 }
@@ -103,11 +106,8 @@ show_desk <- function(page) {
   desk$ranges <- if (is.null(state$problem)) list() else slider_ranges(state$problem, desk$ranges)
   run <- desk$results[[as.character(chosen_id(desk))]]$run
   put_html(page, "sessions-view", view_sessions(desk$sessions))
-  # a million rows take most of a second to describe
-  key <- list(state$data, state$by, state$shared, state$columns, state$problem$model, state$problem$left_out)
-  if (!identical(key, page$table_key)) put_html(page, "table-view", view_table(state))
-  page$table_key <- key
-  put_html(page, "starts-view", view_starts(state, desk$ranges))
+  put_html(page, "table-view", view_table(state), of = list(state$data, state$by, state$shared, state$columns, state$problem$model, state$problem$left_out))
+  show_starts(page, state)
   put_html(page, "conditions-view", view_conditions(state, run))
   put_html(page, "criterion-view", view_criterion(state, if (is.list(desk$found$checks)) desk$found$checks$value$residuals))
   put_html(page, "ranking-view", view_ranking(desk$found$ranking))
@@ -142,6 +142,16 @@ take_over_written <- function(page) {
     page$awaits <- setdiff(page$awaits, what)
     if (!is.null(written)) send(page, "take_over", id = what)
   }
+}
+
+# The fields of the parameters, and apart from them the values, which change with every pull.
+show_starts <- function(page, state) {
+  problem <- state$problem
+  put_html(page, "starts-view", {
+    page$sent[["starts"]] <- NULL
+    view_starts(state, page$desk$ranges)
+  }, of = list(if (!is.null(problem)) parameter_table(problem)[c("parameter", "status")], page$desk$ranges, state$kept))
+  if (!is.null(problem)) send_changed(page, "starts", "starts", values = values_at_start(problem, page$desk$ranges))
 }
 
 problem_formulas <- function(problem) if (has_responses(problem)) lapply(problem$responses$models, `[[`, "formula") else list(problem$model$formula)

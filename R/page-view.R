@@ -137,7 +137,7 @@ view_starts <- function(state, ranges) {
   rows <- lapply(seq_len(nrow(settled)), function(i) {
     name <- settled$parameter[i]
     if (!name %in% status$free) return(h$div(class = "parameter", h$span(class = "name", name), h$span(class = "hint", settled$status[i])))
-    parameter_row(name, problem$start[[name]], ranges[[name]])
+    parameter_row(name, ranges[[name]])
   })
   htmltools::tagList(
     h$div(class = "parameters", role = "group", `aria-label` = "Starting values", rows),
@@ -147,19 +147,18 @@ view_starts <- function(state, ranges) {
 
 slider_steps <- 1000
 
-parameter_row <- function(name, value, range) {
+# Its value is told apart, as it changes with every pull.
+parameter_row <- function(name, range) {
   h <- htmltools::tags
   log <- isTRUE(attr(range, "log"))
-  share <- if (log) log(value / range[1]) / log(range[2] / range[1]) else (value - range[1]) / (range[2] - range[1])
-  value_text <- shortest_digits(value)
   h$div(class = "parameter", id = id_of("parameter", name),
     h$label(class = "name", `for` = id_of("start", name), name),
     h$input(
-      type = "range", id = id_of("pull", name), min = 0, max = slider_steps, step = 1, value = if (is.finite(share)) round(slider_steps * share) else 0,
+      type = "range", id = id_of("pull", name), min = 0, max = slider_steps, step = 1, value = 0,
       `data-pull` = name, `data-low` = shortest_digits(range[1]), `data-high` = shortest_digits(range[2]), `data-log` = if (log) "yes",
-      `aria-label` = paste("Pull", name), `aria-valuetext` = format_number(value)
+      `aria-label` = paste("Pull", name)
     ),
-    h$input(type = "text", inputmode = "decimal", id = id_of("start", name), class = "form-control form-control-sm number", `data-start` = name, value = rounded_text(value), autocomplete = "off"),
+    h$input(type = "text", inputmode = "decimal", id = id_of("start", name), class = "form-control form-control-sm number", `data-start` = name, autocomplete = "off"),
     h$details(class = "range", h$summary(`aria-label` = paste("Range of", name), "\u2026"),
       h$div(class = "row-of-fields",
         page_field(id_of("from", name), "from", page_text(id_of("from", name), rounded_text(range[1]))),
@@ -169,6 +168,16 @@ parameter_row <- function(name, value, range) {
       )
     )
   )
+}
+
+# By parameter: its value as it is written, and where on its slider it stands.
+values_at_start <- function(problem, ranges) {
+  lapply(stats::setNames(nm = parameter_status(problem)$free), function(name) {
+    value <- problem$start[[name]]
+    range <- ranges[[name]]
+    share <- if (isTRUE(attr(range, "log"))) log(value / range[1]) / log(range[2] / range[1]) else (value - range[1]) / (range[2] - range[1])
+    list(text = rounded_text(value), said = format_number(value), step = if (is.finite(share)) round(slider_steps * share) else 0)
+  })
 }
 
 # Seven digits are enough to look at, and are what is taken where a number was typed; the state keeps all of them.

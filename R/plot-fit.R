@@ -64,6 +64,7 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     compiled <- compiled_of(run)
     data.frame(fit_points(run$problem, compiled, run$estimate)[c("response", "known")], x = fit_places(run$problem, compiled))
   })))
+  points <- thin_points(points)
   everywhere <- unlist(lapply(runs, function(run) column_of(run$problem$measurements, predictors[[1]])))
   log <- predictor_axis(problem, points$x, scales$x, call)
   curves <- do.call(rbind, Map(function(run, name) {
@@ -101,6 +102,7 @@ draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
   compiled <- compiled_of(run)
   points <- fit_points(run$problem, compiled, run$estimate)
   points$x <- fit_places(run$problem, compiled)
+  points <- thin_points(points)
   log <- predictor_axis(run$problem, points$x, scales$x, call)
   panel_names <- paste0("iteration ", run$trace$iteration[places], ", value ", format_number(run$trace$value[places]))
   curves <- do.call(rbind, Map(function(place, name) {
@@ -163,6 +165,9 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
   if (is_drawn_by_levels(problem)) return(draw_levels(points, problem, compiled, at, run, band, level, scales, call) + labels + theme_tundrel())
   columns <- compiled$columns[predictors]
   if (length(predictors) > 1) {
+    drawn <- rows_to_draw(points$fitted, points$response)
+    points <- points[drawn, ]
+    columns <- lapply(columns, `[`, drawn)
     panels <- c(list(draw_observed_fitted(points, problem)), Map(draw_against, predictors, columns, list(points), list(problem)))
     whole <- patchwork::wrap_plots(unname(panels), guides = "collect")
     return(whole + patchwork::plot_annotation(
@@ -170,12 +175,13 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
     ))
   }
   points$x <- fit_places(problem, compiled)
+  points <- thin_points(points)
   draw_curve(points, problem, at, run, components, band, level, scales, call) + labels + theme_tundrel()
 }
 
 fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   parts <- c(
-    count_of(compiled$rows, counted(problem)),
+    count_of(compiled$rows, counted(problem)), thinned_told(compiled$rows),
     if (nrow(compiled$dropped)) paste0(nrow(compiled$dropped), " left out", if (NROW(problem$left_out)) " (hollow: by hand)"),
     if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
     if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),

@@ -48,7 +48,8 @@ group_points <- function(fits, k, title) {
   problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   rows <- seq_len(nrow(problem$measurements))
   column <- column_of(problem$measurements, problem$model$predictors)
-  tibble(group = title, x = as.double(column), y = evaluate_on_rows(problem$model$response, problem, rows))
+  points <- tibble(group = title, x = as.double(column), y = evaluate_on_rows(problem$model$response, problem, rows))
+  points[rows_to_draw(points$x, points$y), ]
 }
 
 # Along the group's own stretch of the predictor.

@@ -26,7 +26,7 @@ draw_levels <- function(points, problem, compiled, at, run, band, level, scales,
     data.frame(curve, panel = factor(title, shown))
   }))
   if (log_y) curves <- curves[curves$fitted > 0, ]
-  points <- points[!is.na(points$panel), ]
+  points <- thin_points(points[!is.na(points$panel), ])
   is_start <- is.null(run)
   ggplot2::ggplot(points, aes(.data$x)) +
     curve_band(curves) +

@@ -53,18 +53,19 @@ draw_model_curves <- function(runs) {
     data.frame(curve_table(points$x, runs[[name]]$problem, runs[[name]]$estimate, NULL, log = log)[c("x", "fitted")], model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$x)) +
-    ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
+    ggplot2::geom_point(aes(y = .data$response), thin_points(points[points$known == 0, ]), colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     censored_points(points) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$model, linetype = .data$model), lines, linewidth = 0.9) +
     model_inks(names(runs)) +
     x_axis(log) +
-    ggplot2::labs(x = fit_axis(problem), y = response_label(problem)) +
+    ggplot2::labs(x = fit_axis(problem), y = response_label(problem), caption = thinned_told(nrow(points))) +
     theme_tundrel()
 }
 
 draw_model_scatter <- function(runs) {
   points <- do.call(rbind, lapply(names(runs), function(name) {
-    data.frame(fit_points(runs[[name]]$problem, compiled_of(runs[[name]]), runs[[name]]$estimate), model = factor(name, names(runs)))
+    points <- fit_points(runs[[name]]$problem, compiled_of(runs[[name]]), runs[[name]]$estimate)
+    data.frame(points[rows_to_draw(points$fitted, points$response), ], model = factor(name, names(runs)))
   }))
   ggplot2::ggplot(points, aes(.data$fitted, .data$response)) +
     ggplot2::geom_abline(slope = 1, intercept = 0, colour = colours[["zero"]], linetype = "dashed") +

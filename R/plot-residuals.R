@@ -51,15 +51,15 @@ plot_residuals <- function(run) {
     along, spread_panel(table, paste("fitted", response_label(run$problem)), what), residual_panel(table, "row", "row of the measurements", what),
     distribution_panel(table, what), neighbours_panel(table, what), moves_panel(table, run)
   )
-  residual_page(panels, run, nrow(flagged) > 0)
+  residual_page(panels, run, nrow(flagged) > 0, nrow(table))
 }
 
-residual_page <- function(panels, run, any_flagged) {
+residual_page <- function(panels, run, any_flagged, n) {
   patchwork::wrap_plots(panels, ncol = 3) +
     patchwork::plot_annotation(
       title = if (default_residuals(run$problem) == "quantile") "Quantile residuals" else "Standardised residuals",
       subtitle = model_subtitle(run$problem),
-      caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", "."),
+      caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", if (n > most_rows_drawn) paste0("; of the others, ", thinned_told(n)), "."),
       theme = theme_tundrel()
     )
 }
@@ -78,7 +78,7 @@ residuals_by_response <- function(table, run, what) {
     label <- axis_label(expression_text(model$response), problem$units)
     list(along + ggplot2::labs(title = name), spread_panel(mine, paste("fitted", label), what), distribution_panel(mine, what))
   })
-  residual_page(unlist(panels, recursive = FALSE), run, any(table$flag))
+  residual_page(unlist(panels, recursive = FALSE), run, any(table$flag), nrow(table))
 }
 
 # Residuals beyond this are labelled.
@@ -93,8 +93,9 @@ residual_panel <- function(table, x, label, what) {
 # The rows, those that are flagged with their numbers.
 flagged_points <- function(plot, table) {
   flagged <- table[table$flag, ]
+  drawn <- table[rows_to_draw(table$fitted, table$standardised), ]
   plot +
-    ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
+    ggplot2::geom_point(data = drawn, colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
     ggplot2::geom_point(data = flagged, colour = colours[["flag"]], shape = 17, size = 2.5) +
     ggplot2::geom_text(
       aes(label = .data$row), utils::head(flagged[order(-abs(flagged$standardised)), ], 10),
@@ -125,7 +126,8 @@ spread_panel <- function(table, label, what) {
 distribution_panel <- function(table, what) {
   n <- nrow(table)
   sorted <- data.frame(standardised = sort(table$standardised), share = stats::ppoints(n, 0.5))
-  place <- seq_len(n)
+  place <- rows_to_draw(sorted$standardised, most = 2000)
+  sorted <- sorted[place, ]
   sorted$lower <- stats::qnorm(stats::qbeta(0.025, place, n + 1 - place))
   sorted$upper <- stats::qnorm(stats::qbeta(0.975, place, n + 1 - place))
   ggplot2::ggplot(sorted, aes(y = .data$share)) +

@@ -48,9 +48,9 @@ plot_start <- function(problem, starts = NULL) {
     )
   }
   ggplot2::ggplot(mapping = aes(.data$x)) +
-    ggplot2::geom_point(aes(y = .data$response), data.frame(x, response), colour = colours[["data"]], alpha = point_alpha(length(x))) +
+    ggplot2::geom_point(aes(y = .data$response), thin_points(data.frame(x, response)), colour = colours[["data"]], alpha = point_alpha(length(x))) +
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$start, linetype = .data$start), curves, linewidth = 0.9) +
     ggplot2::scale_linetype_discrete(name = NULL) +
     x_axis(log, clock_along(problem)) +
-    ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem)) + marks
+    ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem), caption = thinned_told(length(x))) + marks
 }

@@ -307,6 +307,13 @@
     },
     text: (m) => { const node = $(m.id); if (node) node.textContent = m.text; },
     value: (m) => { const node = $(m.id); if (node && document.activeElement !== node) { node.value = m.value; if (m.id === "model") settled = m.value; } },
+    starts: (m) => {
+      for (const name in m.values) {
+        const one = m.values[name], id = name.replace(/\s+/g, "_"), field = $("start-" + id), slider = $("pull-" + id);
+        if (field && document.activeElement !== field) field.value = one.text;
+        if (slider && !slider.matches(":active")) { slider.value = one.step; slider.setAttribute("aria-valuetext", one.said); }
+      }
+    },
     said: (m) => said(m.step, m.text),
     take_over: (m) => $(m.id).click(),
     clear: (m) => m.ids.forEach((id) => { if ($(id)) $(id).value = ""; }),

@@ -197,3 +197,21 @@ test_that("a walk that begins at its answer has slopes that can be read, and fig
   expect_equal(a_decade_at_least(c(1e-8, 1)), c(1e-8, 1))
   expect_identical(ggplot2::calc_element("plot.background", theme_tundrel())$fill, "white")
 })
+
+test_that("of very many rows some are drawn, the highest and the lowest among them, and that is said", {
+  n <- 50000
+  hour <- (1:n) / 1000
+  reading <- 5 * exp(-0.1 * hour) + sin(1:n) / 10
+  reading[c(777, 31001)] <- c(9, -3)
+  run <- pose(data.frame(hour, reading), reading ~ top * exp(-rate * hour)) |> start_from(top = 4, rate = 0.2) |> fit_local()
+  plot <- plot_fit(run)
+  drawn <- plot$data
+  expect_lt(nrow(drawn), 20010)
+  expect_identical(range(drawn$response), c(-3, 9))
+  expect_identical(range(drawn$x), range(hour))
+  expect_match(plot$labels$caption, "about 20,000 of 50,000 are drawn")
+  page <- plot_residuals(run)
+  points <- ggplot2::layer_data(page[[1]], 2)
+  expect_lt(nrow(points), 20010)
+  expect_match(page$patches$annotation$caption, "20,000 of 50,000")
+})
