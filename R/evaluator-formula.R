@@ -9,12 +9,15 @@ describe_evaluator.tundrel_evaluator_formula <- function(evaluator, problem) pas
 user_code.tundrel_evaluator_formula <- function(evaluator, problem) list()
 
 stored_evaluator.tundrel_evaluator_formula <- function(evaluator, problem) {
-  list(name = evaluator$name, model = stored_model(problem), constants = stored_numbers(problem$model$constants))
+  c(
+    list(name = evaluator$name, model = stored_model(problem), constants = stored_numbers(problem$model$constants)),
+    if (!is.null(problem$model$dynamics)) list(dynamics = planned_dynamics(problem$model$dynamics$source))
+  )
 }
 
 pose_stored.tundrel_evaluator_formula <- function(evaluator, stored, path, fun) {
   formulas <- lapply(unlist(stored$evaluator$model), formula_from_text, path, most_stored_characters)
-  pose(measurements_from_stored(stored), formulas, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)))
+  pose(measurements_from_stored(stored), formulas, constants = vapply(stored$evaluator$constants, numbers_of, numeric(1)), dynamics = dynamics_of_plan(stored$evaluator$dynamics, path))
 }
 
 stored_model <- function(problem) if (has_responses(problem)) I(model_texts(problem)) else model_texts(problem)

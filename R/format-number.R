@@ -35,7 +35,7 @@ cat_table <- function(table, indent = "  ") cat(paste0(indent, table_lines(table
 # One line of R code for an expression, however long.
 # With as few digits as give back the same numbers.
 expression_text <- function(expr) {
-  text <- function(e, ...) plain_imaginary(paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " "))
+  text <- function(e, ...) with_bound_names(plain_imaginary(paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " ")))
   every_digit <- c("keepNA", "keepInteger", "digits17")
   short <- text(expr)
   long <- text(expr, control = every_digit)
@@ -44,6 +44,9 @@ expression_text <- function(expr) {
   # what is too deep to be read back is only looked at
   if (length(read) == 0 || text(read[[1]], control = every_digit) == long) short else long
 }
+
+# See model-solved.R and model-dynamics.R.
+with_bound_names <- function(text) if (grepl("\\.(bound|state)\\(", text)) gsub("\\.(?:bound|state)\\(\"([^\"]*)\"\\)", "\\1", text, perl = TRUE) else text
 
 # 2i, which R writes as 0+2i, in brackets among other signs.
 plain_imaginary <- function(text) {

@@ -181,7 +181,7 @@ print.tundrel_model <- function(x, ...) {
 
 # The formula of a model with columns in the place of its own names.
 model_formula <- function(model, columns, data, call = rlang::caller_env()) {
-  own <- setdiff(all.vars(model$formula), c(names(model$parameters), names(model$constants), "pi"))
+  own <- setdiff(free_names(model$formula), c(names(model$parameters), names(model$constants), "pi"))
   for (name in setdiff(names(columns), own)) {
     refuse("model", c("The model has no {.field {name}} to stand for a column.", suggestion(name, own, "names")), call = call)
   }

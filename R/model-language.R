@@ -8,7 +8,7 @@ core_table <- function() {
   if (is.null(language$table)) {
     core <- core_operations()
     language$table <- stats::setNames(seq_along(core$name), core$name)
-    language$functions <- c(core$name, "min", "max")
+    language$functions <- c(core$name, "min", "max", names(solved_calls))
     language$arity <- stats::setNames(core$arity, core$name)
   }
   language$table
@@ -100,6 +100,11 @@ value_names <- function(expr, call = rlang::caller_env()) {
     NULL
   }
   open <- function(e) {
+    if (is_solved_call(e)) {
+      parts <- solved_parts(e, call)
+      return(base::call("ifelse", parts$expression, parts$from, parts$to))
+    }
+    if (is_hidden(e)) return(1)
     if (is.call(e)) called_name(e, call)
     e
   }
@@ -109,11 +114,14 @@ value_names <- function(expr, call = rlang::caller_env()) {
 
 # Collects nodes for several expressions over the same columns and parameters; `written_out` holds
 # expressions that stand for names. `add()` returns the place of an expression's root; `nodes()` the
-# flat list. Codes: 0 constant, -1 parameter, -2 column, above 0 an operation of the core's table.
-node_collector <- function(columns, parameters, constants = numeric(), written_out = list()) {
+# flat list. Codes: 0 constant, -1 parameter, -2 column, -3 one of `solved`, above 0 an operation of the core's table. What is `solved`
+# for has a `kind`, the `nodes` and the `root` of its own expression, in which it is parameter 1, and the places of its `inputs`: the
+# ends, and what the other parameters stand for. -4 is a state of `dynamics`, over the table `data`; inside these it is a parameter.
+node_collector <- function(columns, parameters, constants = numeric(), written_out = list(), dynamics = NULL, data = NULL, inside_dynamics = FALSE) {
   table <- core_table()
   op <- a <- b <- c <- integer()
   value <- numeric()
+  solved <- list()
   push <- function(code, x = 0L, y = 0L, z = 0L, number = 0) {
     i <- length(op) + 1L
     op[i] <<- code
@@ -133,10 +141,31 @@ node_collector <- function(columns, parameters, constants = numeric(), written_o
     refuse("model", "{.field {name}} has no meaning here.", call = call)
   }
   known <- base::c(columns, names(constants), parameters)
+  add_solved <- function(e, call) {
+    parts <- solved_parts(e, call)
+    template <- solved_template(parts, names(constants), call)
+    inner <- node_collector(character(), template$parameters, constants)
+    root <- inner$add(template$expression, call)
+    inputs <- vapply(base::c(list(parts$from, parts$to), template$others), add, 0L, call = call)
+    solved[[length(solved) + 1L]] <<- list(kind = parts$name, nodes = inner$nodes(), root = root, inputs = inputs)
+    push(-3L, length(solved))
+  }
+  add_state <- function(name, call) {
+    if (inside_dynamics) return(add_name(name, call))
+    place <- match(name, dynamics$states)
+    if (is.na(place)) refuse("model", "{.field {name}} is a state, which has no meaning here.", call = call)
+    push(-4L, place)
+  }
+  is_closed <- function(e) is_solved_call(e) || is_state(e)
   add <- function(expr, call = rlang::caller_env()) {
-    leaf <- function(e) if (is.symbol(e)) add_name(as.character(e), call) else push(0L, number = as.numeric(e))
+    leaf <- function(e) {
+      if (is_solved_call(e)) return(add_solved(e, call))
+      if (is_state(e)) return(add_state(e[[2]], call))
+      if (is.symbol(e)) add_name(as.character(e), call) else push(0L, number = as.numeric(e))
+    }
     open <- function(e) {
       repeat {
+        if (is_closed(e)) return(e)
         if (is.symbol(e) && !as.character(e) %in% known && as.character(e) %in% names(written_out)) e <- written_out[[as.character(e)]]
         if (!is.call(e)) return(e)
         simple <- simplify_call(e, call)
@@ -148,7 +177,11 @@ node_collector <- function(columns, parameters, constants = numeric(), written_o
       places <- base::c(unlist(places), 0L, 0L)[1:3]
       push(table[[as.character(e[[1]])]], places[1], places[2], places[3])
     }
-    fold_expression(expr, leaf, join, open, call = call)
+    fold_expression(expr, leaf, join, open, closed = is_closed, call = call)
   }
-  list(add = add, nodes = function() list(op = op, a = a, b = b, c = c, value = value))
+  list(add = add, nodes = function() {
+    nodes <- list(op = op, a = a, b = b, c = c, value = value, solved = solved)
+    if (any(op == -4L)) nodes$dynamics <- compiled_dynamics(dynamics, data, columns, parameters, constants, written_out)
+    nodes
+  })
 }

@@ -1,5 +1,5 @@
 # A formula taken apart: response, expression, and what each of its names is.
-parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
+parse_model <- function(formula, data, constants, dynamics = NULL, call = rlang::caller_env()) {
   if (!rlang::is_formula(formula, lhs = TRUE)) {
     refuse("model", c(
       "{.arg model} must be a formula with a response on the left.",
@@ -8,7 +8,7 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   }
   constants <- check_constants(constants, names(data), call)
   response <- without_complex(written_shapes(rlang::f_lhs(formula), call), names(data), call)
-  expression <- without_complex(written_shapes(rlang::f_rhs(formula), call), names(data), call)
+  expression <- without_complex(written_shapes(with_states(rlang::f_rhs(formula), dynamics$states), call), names(data), call)
   levels <- list()
   if ("[" %in% called_names(expression)) {
     with_levels <- written_levels(expression, data, usable_for_levels(response, expression, data), call)
@@ -39,8 +39,10 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   }
   calls <- user_functions(formula)
   names_used <- if (length(calls)) all.vars(expression) else value_names(expression, call)
-  predictors <- intersect(names_used, columns)
-  parameters <- setdiff(names_used, c(columns, names(constants), "pi"))
+  follows <- if (length(state_names(expression))) dynamics
+  predictors <- union(intersect(names_used, columns), c(follows$along, follows$keys))
+  parameters <- union(setdiff(names_used, c(columns, names(constants), "pi")), follows$parameters)
+  for (name in names(follows$levels)) levels[[name]] <- levels[[name]] %||% follows$levels[[name]]
   if ("fitted" %in% parameters) {
     refuse("model", c(
       "{.field fitted} is what the model gives, and cannot stand in the model itself.",
@@ -64,11 +66,11 @@ parse_model <- function(formula, data, constants, call = rlang::caller_env()) {
   }
   for (name in union(response_names, predictors)) check_number_column(data, name, call)
   # Compiled here once only to find what is wrong with its calls.
-  node_collector(columns, parameters, constants)$add(if (length(calls)) response else call("-", response, expression), call)
+  node_collector(columns, parameters, constants, dynamics = follows)$add(if (length(calls)) response else call("-", response, expression), call)
   list(
     calls = calls, levels = levels,
     formula = formula, response = response, expression = expression, predictors = predictors,
-    columns = union(response_names, predictors), parameters = parameters, constants = constants
+    columns = union(response_names, predictors), parameters = parameters, constants = constants, dynamics = follows
   )
 }
 

@@ -39,6 +39,7 @@ shapes <- list(
 written_shapes <- function(expr, call = rlang::caller_env()) {
   open <- function(e) {
     if (!is.call(e) || !is.symbol(e[[1]])) return(e)
+    if (is_solved_call(e)) return(bound_call(e, call))
     name <- as.character(e[[1]])
     if (name == "lag") return(lag_symbol(e, call))
     if (is_text_comparison(e)) return(as.symbol(expression_text(e)))
@@ -46,7 +47,7 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
     if (!name %in% names(shapes)) return(e)
     call("(", substituted(shapes[[name]]$body, shape_arguments(name, as.list(e)[-1], e, call)))
   }
-  fold_expression(expr, identity, with_arguments, open, call = call)
+  fold_expression(expr, identity, with_arguments, open, closed = is_hidden, call = call)
 }
 
 # difference(column, by = group): within each group.

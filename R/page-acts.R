@@ -92,7 +92,7 @@ posed_from_page <- function(state, before, call = rlang::caller_env()) {
 
 posed_at_page <- function(state, call) {
   rlang::try_fetch(
-    suppressWarnings(pose(state$data, page_formulas(state$written, call)), classes = "tundrel_warning_model"),
+    suppressWarnings(pose(state$data, page_formulas(state$written, call), dynamics = state$problem$model$dynamics$source), classes = "tundrel_warning_model"),
     tundrel_error = function(e) rlang::cnd_signal(e)
   )
 }

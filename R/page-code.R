@@ -82,8 +82,9 @@ problem_parts <- function(problem, state) {
   constants <- unlist(problem$model$constants)
   by <- if (length(problem$by)) paste0(", by = ", r_vector(r_name(problem$by)))
   named <- if (length(constants)) paste0(", constants = c(", r_arguments(stats::setNames(r_numbers(constants), names(constants))), ")")
+  dynamics <- dynamics_code(problem$model$dynamics$source)
   list(
-    pose = paste0("pose(", data_name(state), ", ", formulas, named, by, ")"),
+    pose = paste0("pose(", data_name(state), ", ", formulas, named, by, if (!is.null(dynamics)) paste0(",\n  dynamics = ", dynamics), ")"),
     leave_out = leave_out_code(planned_left_out(problem)), judge = criterion_code(problem$criterion), search = range_code(problem$search_box),
     conditions = condition_code(condition_texts(problem)), start = start_code(problem$start)
   )

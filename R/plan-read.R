@@ -25,7 +25,8 @@ plan_problem <- function(plan) {
 # The same over measurements that are there already, with the start that the plan states.
 planned_problem <- function(plan, data) {
   by <- as.character(unlist(plan$by))
-  problem <- at_key(plan, "model", pose(data, plan_formulas(plan), constants = unlist(plan$constants)))
+  dynamics <- at_key(plan, "dynamics", dynamics_of_plan(plan$dynamics, plan$path))
+  problem <- at_key(plan, "model", pose(data, plan_formulas(plan), constants = unlist(plan$constants), dynamics = dynamics))
   if (length(by)) problem <- at_key(plan, "by", grouped_by(problem, group_columns(by, data)))
   problem <- plan_judged(plan, problem)
   for (i in seq_along(plan$leave_out)) {

@@ -8,7 +8,7 @@ plan_text <- function(run, title, by) {
 problem_plan <- function(problem, measurements, start = problem$start) {
   start <- start[!is.na(start)]
   list(
-    measurements = measurements, model = model_texts(problem), constants = as.list(problem$model$constants), by = as.list(problem$by),
+    measurements = measurements, model = model_texts(problem), constants = as.list(problem$model$constants), dynamics = planned_dynamics(problem$model$dynamics$source), by = as.list(problem$by),
     start = as.list(start), search_within = lapply(problem$search_box, planned_range),
     leave_out = planned_left_out(problem), subject_to = as.list(condition_texts(problem)), criterion = planned_criterion(problem$criterion),
     criteria = planned_criteria(problem$criterion), together = planned_together(problem$criterion)

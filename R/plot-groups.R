@@ -58,8 +58,7 @@ group_curve <- function(fits, k, title, log) {
   problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   predictor <- problem$model$predictors
   column <- as.double(column_of(problem$measurements, predictor))
-  status <- parameter_status(problem)
-  collector <- node_collector(predictor, status$free, c(problem$model$constants, status$fixed), status$tied)
+  collector <- model_collector(problem, parameter_status(problem), predictor)
   root <- collector$add(problem$model$expression)
   nodes <- collector$nodes()
   curve <- function(x) core_evaluate(nodes, root, list(x), length(x), fits$x[, k])

@@ -40,7 +40,7 @@ choose_rows <- function(problem, censoring = NULL) {
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
 model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL) {
-  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed))
+  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements)
 }
 
 # The fields that a compiled problem has; those without a value here are set where they are known.

@@ -34,7 +34,7 @@ brackets_of <- function(expr) {
 pose_many_levels <- function(data, formula, columns, constants, call = rlang::caller_env()) {
   own <- unique(vapply(brackets_of(rlang::f_rhs(formula)), function(e) as.character(e[[2]]), ""))
   bare <- rlang::new_formula(rlang::f_lhs(formula), without_brackets(rlang::f_rhs(formula)), env = rlang::f_env(formula))
-  problem <- grouped_by(new_problem(data, parse_model(bare, data, constants, call)), columns)
+  problem <- grouped_by(new_problem(data, parse_model(bare, data, constants, call = call)), columns)
   problem$shared <- setdiff(problem$model$parameters, own)
   problem
 }

@@ -55,6 +55,8 @@
 #' @param by Column, or columns in `c()`, whose values tell groups of rows apart, each with parameters of its own: one curve a
 #'   thallus, a well, a pixel. Such a problem is fitted by [fit_each()].
 #'
+#' @param dynamics \[tundrel_dynamics] Rates of change, from [dynamics()], whose states are names on the right-hand sides.
+#'
 #' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
 #'   squares until [judge_by()] says otherwise.
 #' @section Errors: `tundrel_error_model` for a formula that is not one, a function outside the
@@ -83,7 +85,7 @@
 #'   start_from(a = -1, b = 1) |>
 #'   fit_local()
 pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
-                 gradient = NULL, by = NULL) {
+                 gradient = NULL, by = NULL, dynamics = NULL) {
   by <- rlang::enexpr(by)
   if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
@@ -97,21 +99,25 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   by <- group_columns(by, data)
   if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
   formulas <- all_formulas(model, list(...), names(data))
-  timed <- with_clocks(data, formulas)
-  problem <- pose_formulas(timed$data, formulas, constants, by)
+  timed <- with_clocks(data, c(formulas, formulas_of(dynamics)))
+  if (!is.null(dynamics)) {
+    dynamics <- written_dynamics(dynamics, timed$data, constants)
+    refuse_idle(dynamics, formulas)
+  }
+  problem <- pose_formulas(timed$data, formulas, constants, by, dynamics)
   problem$clocks <- timed$clocks
   problem
 }
 
 # Formulas over a table of numbers.
-pose_formulas <- function(data, formulas, constants, by, call = rlang::caller_env()) {
-  if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants, call), by))
+pose_formulas <- function(data, formulas, constants, by, dynamics = NULL, call = rlang::caller_env()) {
+  if (length(formulas) > 1) return(grouped_by(pose_responses(data, formulas, constants, dynamics, call), by))
   model <- formulas[[1]]
   if (is.null(by)) {
     many <- many_levels(model, data, call)
     if (!is.null(many)) return(pose_many_levels(data, model, many, constants, call))
   }
-  parsed <- parse_model(model, data, constants, call)
+  parsed <- parse_model(model, data, constants, dynamics, call)
   for (name in parsed$parameters) warn_of_lookalike(name, names(data))
   problem <- new_problem(data, parsed)
   if (length(parsed$calls)) problem$evaluator <- evaluator_function()
@@ -144,7 +150,7 @@ pose_catalogue <- function(data, model, columns, constants, call = rlang::caller
     ), call = call)
   }
   timed <- with_clocks(data, list(formula))
-  problem <- new_problem(timed$data, parse_model(formula, timed$data, constants, call))
+  problem <- new_problem(timed$data, parse_model(formula, timed$data, constants, call = call))
   problem$clocks <- timed$clocks
   problem$range_factors <- model$range_factors
   problem$catalogue_entry <- model[c("title", "reference")]

@@ -2,8 +2,8 @@
 # Everything else is a problem like any other.
 
 # Several formulas over one table.
-pose_responses <- function(data, formulas, constants, call = rlang::caller_env()) {
-  models <- lapply(formulas, parse_model, data = data, constants = constants, call = call)
+pose_responses <- function(data, formulas, constants, dynamics = NULL, call = rlang::caller_env()) {
+  models <- lapply(formulas, parse_model, data = data, constants = constants, dynamics = dynamics, call = call)
   names <- unname(vapply(models, function(m) with_plain_levels(expression_text(m$response)), ""))
   names(models) <- names
   check_responses(models, names, call)
@@ -78,7 +78,7 @@ stacked_model <- function(models, column) {
   list(
     calls = of_all("calls"), levels = levels, formula = rlang::new_formula(response, expression, env = rlang::f_env(models[[1]]$formula)), response = response,
     expression = expression, predictors = union(of_all("predictors"), tests), columns = union(of_all("columns"), tests), parameters = of_all("parameters"),
-    constants = models[[1]]$constants
+    constants = models[[1]]$constants, dynamics = Find(Negate(is.null), lapply(models, `[[`, "dynamics"))
   )
 }
 

@@ -105,6 +105,8 @@ held_nodes <- function(nodes, places, at) {
     after <- parameter & nodes$a > places[k]
     nodes$a[after] <- nodes$a[after] - 1L
   }
+  # where the states are parameters, too, and come first
+  if (!is.null(nodes$dynamics)) nodes$dynamics$nodes <- held_nodes(nodes$dynamics$nodes, places + nodes$dynamics$states, at)
   nodes
 }
 
@@ -123,6 +125,7 @@ held_joint <- function(joint, places, at) {
 reaches_parameter <- function(nodes, root) {
   if (root == 0) return(FALSE)
   if (nodes$op[root] == -1L) return(TRUE)
-  if (nodes$op[root] <= 0L) return(FALSE)
+  if (nodes$op[root] == -3L) return(any(vapply(nodes$solved[[nodes$a[root]]]$inputs, function(i) reaches_parameter(nodes, i), NA)))
+  if (nodes$op[root] <= 0L) return(nodes$op[root] == -4L)
   any(vapply(c(nodes$a[root], nodes$b[root], nodes$c[root]), function(i) reaches_parameter(nodes, i), logical(1)))
 }

@@ -51,7 +51,7 @@ ranked_names <- function(about) {
   names <- if (is.null(about)) catalogue_names() else models(about)$model
   plain <- Filter(function(name) {
     formula <- model(name)$formula
-    own <- setdiff(all.vars(formula), c(names(model(name)$parameters), names(model(name)$constants), "pi"))
+    own <- setdiff(free_names(formula), c(names(model(name)$parameters), names(model(name)$constants), "pi"))
     setequal(own, c("x", "y")) && !"lag" %in% called_names(formula[[3]])
   }, names)
   c(straight_line, plain)

@@ -41,7 +41,7 @@ posed_anew <- function(before, formula, data, call = rlang::caller_env()) {
   formulas <- if (has_responses(before)) unname(old) else list(if (is.null(formula)) old else with_dots(formula, old, call))
   # times are counted from where they were counted before
   if (!is.null(data)) data <- in_clock_numbers(before, data)
-  problem <- pose(data %||% table_as_posed(before), formulas, constants = before$model$constants)
+  problem <- pose(data %||% table_as_posed(before), formulas, constants = before$model$constants, dynamics = before$model$dynamics$source)
   problem$by <- before$by
   problem$clocks <- before$clocks
   if (is.null(data)) problem[c("units", "left_out")] <- before[c("units", "left_out")]

@@ -2,8 +2,11 @@
 
 #include <atomic>
 #include <chrono>
+#include <set>
 #include <thread>
 
+#include "core/dynamics/dynamics.h"
+#include "core/expression/substitute.h"
 #include "core/problem/function_model.h"
 #include "core/problem/grouped_squares.h"
 #include "core/problem/least_squares_problem.h"
@@ -13,11 +16,78 @@
 #include "core/problem/row_sum_problem.h"
 #include "core/problem/sum_problem.h"
 #include "core/problem/value_function_problem.h"
+#include "core/solved/integral_function.h"
+#include "core/solved/root_function.h"
 #include "core/solver/eliminated_problem.h"
 #include "core/threads.h"
 #include "core/problem/squares.h"
 
 namespace tundrel {
+
+namespace {
+
+std::shared_ptr<const RowFunction> row_function_from_r(const Rcpp::List& solved) {
+  const TranslatedGraph t = graph_from_r(solved["nodes"]);
+  const Rcpp::IntegerVector inputs = solved["inputs"];
+  const Template of{t.graph, t.node.at(Rcpp::as<int>(solved["root"]) - 1), static_cast<int>(inputs.size()) - 2};
+  if (Rcpp::as<std::string>(solved["kind"]) == "root_of") return std::make_shared<RootFunction>(of);
+  return std::make_shared<IntegralFunction>(of);
+}
+
+// Which parameters from `first` on take part in some nodes.
+std::vector<int> parameters_in(const Graph& graph, const std::vector<int>& nodes, int first) {
+  std::set<int> found;
+  Graph spare;
+  copied(graph, nodes, spare, [&](Graph&, const Node& leaf) {
+    if (leaf.op == Op::parameter && leaf.index >= first) found.insert(leaf.index);
+    return -1;
+  });
+  return {found.begin(), found.end()};
+}
+
+// In its nodes the first parameters are the states, and those of the whole problem follow.
+std::shared_ptr<const TableFunction> dynamics_from_r(const Rcpp::List& dynamics) {
+  const TranslatedGraph t = graph_from_r(dynamics["nodes"]);
+  const int states = dynamics["states"], columns = dynamics["columns"];
+  const auto roots = [&](const Rcpp::IntegerVector& places) {
+    std::vector<int> out;
+    for (int place : places) out.push_back(t.node.at(place - 1));
+    return out;
+  };
+  std::vector<std::vector<int>> systems{roots(dynamics["rates"]), roots(dynamics["begin"])};
+  for (const Rcpp::IntegerVector change : Rcpp::List(dynamics["changes"])) systems.push_back(roots(change));
+  std::vector<int> all;
+  for (const std::vector<int>& system : systems) all.insert(all.end(), system.begin(), system.end());
+  const std::vector<int> taking_part = parameters_in(t.graph, all, states);
+  std::vector<RateSystem> made;
+  for (const std::vector<int>& system : systems) {
+    Graph own;
+    const std::vector<int> nodes = copied(t.graph, system, own, [&](Graph& to, const Node& leaf) {
+      if (leaf.op != Op::parameter || leaf.index < states) return -1;
+      return to.parameter(states + static_cast<int>(std::lower_bound(taking_part.begin(), taking_part.end(), leaf.index) - taking_part.begin()));
+    });
+    made.emplace_back(own, nodes, states, static_cast<int>(taking_part.size()), columns);
+  }
+  std::vector<int> acting;
+  for (int parameter : taking_part) acting.push_back(parameter - states);
+  std::vector<Experiment> experiments;
+  for (const Rcpp::List one : Rcpp::List(dynamics["experiments"])) {
+    Experiment experiment;
+    experiment.key = Rcpp::as<std::vector<double>>(one["key"]);
+    experiment.from = one["from"];
+    experiment.knots = Rcpp::as<std::vector<double>>(one["knots"]);
+    experiment.at_knots = matrix_from_r(one["at_knots"]);
+    const Rcpp::NumericVector times = one["event_times"];
+    const Rcpp::IntegerVector becomes = one["event_changes"];
+    for (R_xlen_t i = 0; i < times.size(); ++i) experiment.events.push_back({times[i], becomes[i] - 1});
+    experiments.push_back(experiment);
+  }
+  std::vector<int> keys;
+  for (int key : Rcpp::IntegerVector(dynamics["keys"])) keys.push_back(key - 1);
+  return std::make_shared<Dynamics>(made[0], made[1], std::vector<RateSystem>(made.begin() + 2, made.end()), acting, experiments, Rcpp::as<int>(dynamics["time"]) - 1, keys);
+}
+
+}  // namespace
 
 TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
   int n_operations = 0;
@@ -25,6 +95,7 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
   const Rcpp::IntegerVector op = nodes["op"], a = nodes["a"], b = nodes["b"], c = nodes["c"];
   const Rcpp::NumericVector value = nodes["value"];
   TranslatedGraph out;
+  if (nodes.containsElementNamed("dynamics") && !Rf_isNull(nodes["dynamics"])) out.graph.set_table(dynamics_from_r(nodes["dynamics"]));
   const auto place = [&](int i) { return i > 0 ? out.node.at(i - 1) : -1; };
   for (R_xlen_t i = 0; i < op.size(); ++i) {
     if (op[i] == 0) {
@@ -33,6 +104,13 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
       out.node.push_back(out.graph.parameter(a[i] - 1));
     } else if (op[i] == -2) {
       out.node.push_back(out.graph.column(a[i] - 1));
+    } else if (op[i] == -4) {
+      out.node.push_back(out.graph.tabled(a[i] - 1));
+    } else if (op[i] == -3) {
+      const Rcpp::List solved = Rcpp::List(nodes["solved"])[a[i] - 1];
+      std::vector<int> inputs;
+      for (int input : Rcpp::IntegerVector(solved["inputs"])) inputs.push_back(place(input));
+      out.node.push_back(out.graph.solved(row_function_from_r(solved), inputs));
     } else {
       if (op[i] < 0 || op[i] > n_operations) Rcpp::stop("unknown operation %d", op[i]);
       const OperationInfo& info = table[op[i] - 1];

@@ -2,7 +2,7 @@
 # Installs what building, running and testing tundrel needs. Quick when nothing is missing.
 set -eu
 
-packages="base64enc bslib callr cli curl filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
+packages="base64enc BH bslib callr cli curl filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
   RcppEigen readr readxl rlang rmarkdown roxygen2 shiny testthat tibble withr xml2 yaml lintr"
 debian="r-base-core g++ make catch2 pandoc chromium libssl-dev"
 

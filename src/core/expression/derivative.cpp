@@ -101,6 +101,10 @@ class Rules {
       }
       case Op::gated: return which == 0 ? b : a;
       case Op::select: return which == 0 ? num(0) : pick(a, which - 1);
+      case Op::solved: {
+        const std::shared_ptr<const RowFunction> function = g.shared_function(n);
+        return function->partial(g, node, g.arguments(node), which);
+      }
       default: return num(0);                // piecewise constant: comparisons, floor, sign
     }
   }
@@ -135,16 +139,26 @@ std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
   std::vector<bool> behind_branch(last + 1, false);
   std::vector<int> result(n_parameters, rules.num(0));
   if (!graph[output].on_parameters) return result;
+  const auto result_with = [&](int before, int part) { return graph.is_constant(before, 0) ? part : rules.add(before, part); };
   adjoint[output] = rules.num(1);
   for (int i = last; i >= 0; --i) {
     if (adjoint[i] < 0) continue;
     const Node n = graph[i];
     if (n.op == Op::parameter) {
-      if (n.index < n_parameters) result[n.index] = adjoint[i];
+      if (n.index < n_parameters) result[n.index] = result_with(result[n.index], adjoint[i]);
       continue;
     }
-    const int arguments[] = {n.a, n.b, n.c};
-    for (int which = 0; which < arity_of(n.op); ++which) {
+    if (n.op == Op::tabled) {
+      for (const TableFunction::Slope& slope : graph.table()->slopes(n.index)) {
+        if (slope.parameter >= n_parameters) continue;
+        const int there = graph.tabled(slope.output);
+        const int part = behind_branch[i] ? graph.apply(Op::gated, adjoint[i], there) : rules.mul(adjoint[i], there);
+        result[slope.parameter] = result_with(result[slope.parameter], part);
+      }
+      continue;
+    }
+    const std::vector<int> arguments = graph.arguments(i);
+    for (int which = 0; which < static_cast<int>(arguments.size()); ++which) {
       const int argument = arguments[which];
       if (!graph[argument].on_parameters) continue;
       const int slope = rules.partial(i, which);

@@ -28,6 +28,15 @@ bool Graph::is_constant(int i, double value) const {
   return nodes_[i].op == Op::constant && nodes_[i].value == value;
 }
 
+std::vector<int> Graph::arguments(int i) const {
+  const Node& node = nodes_[i];
+  if (node.op == Op::solved) return calls_[node.index].inputs;
+  std::vector<int> out;
+  for (int argument : {node.a, node.b, node.c})
+    if (argument >= 0) out.push_back(argument);
+  return out;
+}
+
 int Graph::insert(Node node) {
   const std::size_t h = hash_of(node);
   const auto range = places_.equal_range(h);
@@ -61,6 +70,28 @@ int Graph::column(int index) {
   n.index = index;
   n.on_rows = true;
   return insert(n);
+}
+
+int Graph::tabled(int index) {
+  Node n{Op::tabled};
+  n.index = index;
+  n.on_rows = n.on_parameters = true;
+  return insert(n);
+}
+
+int Graph::solved(std::shared_ptr<const RowFunction> function, const std::vector<int>& inputs) {
+  Node node{Op::solved};
+  for (std::size_t k = 0; k < calls_.size() && node.index < 0; ++k)
+    if (calls_[k].function == function && calls_[k].inputs == inputs) node.index = static_cast<int>(k);
+  if (node.index < 0) {
+    node.index = static_cast<int>(calls_.size());
+    calls_.push_back({std::move(function), inputs});
+  }
+  for (int i : inputs) {
+    node.on_rows |= nodes_[i].on_rows;
+    node.on_parameters |= nodes_[i].on_parameters;
+  }
+  return insert(node);
 }
 
 int Graph::whole_power(int base, int exponent) {

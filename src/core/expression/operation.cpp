@@ -48,7 +48,7 @@ const OperationInfo* operation_table(int& count) {
 
 int arity_of(Op op) {
   switch (op) {
-    case Op::constant: case Op::parameter: case Op::column:
+    case Op::constant: case Op::parameter: case Op::column: case Op::tabled: case Op::solved:
       return 0;
     case Op::add: case Op::subtract: case Op::multiply: case Op::divide: case Op::power:
     case Op::voigt: case Op::voigt_companion:
@@ -70,7 +70,7 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
   const bool missing = std::isnan(a) || std::isnan(b);
   switch (op) {
     case Op::constant: return value;
-    case Op::parameter: case Op::column: return NAN;
+    case Op::parameter: case Op::column: case Op::tabled: case Op::solved: return NAN;
     case Op::add: return a + b;
     case Op::subtract: return a - b;
     case Op::multiply: return a * b;

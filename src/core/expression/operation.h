@@ -7,6 +7,8 @@ namespace tundrel {
 enum class Op {
   // leaves
   constant, parameter, column,
+  tabled,  // a value found for all rows of a table at once; see table_function.h
+  solved,  // a value that a function of rows finds from any number of others; see row_function.h
   // arithmetic
   add, subtract, multiply, divide, power, negate,
   // elementary functions of one argument

@@ -1,17 +1,14 @@
 // A list of instructions compiled from a graph, run over blocks of rows.
 #pragma once
+#include <Eigen/Core>
+#include <memory>
 #include <vector>
 
+#include "columns.h"
 #include "graph.h"
 #include "kernel.h"
 
 namespace tundrel {
-
-// The measurements as the core sees them: columns of equal length, owned by someone else.
-struct Columns {
-  std::vector<const double*> data;
-  long rows = 0;
-};
 
 class Program {
  public:
@@ -35,6 +32,8 @@ class Program {
     int length_ = 0;         // rows of a block: kBlockRows, or all rows of a small table
     std::vector<double> scalars_, slots_;
     std::vector<const double*> places_, outputs_;
+    std::vector<Input> inputs_;
+    std::shared_ptr<const Eigen::MatrixXd> table_;
   };
 
   Program() = default;
@@ -42,16 +41,14 @@ class Program {
 
   int n_outputs() const { return static_cast<int>(outputs_.size()); }
 
-  // Does once all that does not depend on rows, for a table of `rows` rows.
-  void prepare(const double* parameters, long rows, Workspace& workspace) const;
+  // Does once all that is not done row by row.
+  void prepare(const double* parameters, const Columns& columns, Workspace& workspace) const;
   // Evaluates rows first .. first + n - 1, n at most kBlockRows.
   void run_block(Workspace& workspace, const Columns& columns, long first, int n) const;
   // Evaluates output 0 for all rows.
   void run_all(const double* parameters, const Columns& columns, double* out) const;
 
  private:
-  void lay_out(Workspace& workspace, int length) const;
-
   // Where operands lie: scalars first, then slots, then columns.
   struct Operand {
     int place = 0;
@@ -62,19 +59,32 @@ class Program {
     double value;
     Operand a, b, c;
     int slot;
+    int call = -1;  // of a function that solves
   };
   struct ScalarStep {
     Op op;
     double value;
     int a, b, c, index;
   };
+  struct Call {
+    std::shared_ptr<const RowFunction> function;
+    std::vector<Operand> inputs;
+  };
+
+  void lay_out(Workspace& workspace, int length) const;
+  void solve(const Call& call, Workspace& workspace, double* out, int n) const;
+  int add_call(const Graph& graph, const Node& node, const std::vector<int>& inputs, const std::vector<int>& place, const std::vector<Node>& nodes);
 
   long number_ = 0;  // no other program has it but copies
   std::vector<ScalarStep> scalars_;           // what is evaluated once a run, in order
   std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block of an output
   std::vector<Instruction> instructions_;
+  std::vector<Call> calls_;
   std::vector<int> outputs_;  // their places
   int n_slots_ = 0, n_columns_ = 0;
+  std::shared_ptr<const TableFunction> table_;
+  std::vector<int> tabled_;  // outputs of it that are wanted: their places follow those of the columns
+  int table_order_ = 0;
 };
 
 }  // namespace tundrel

@@ -8,8 +8,7 @@ std::vector<int> copied(const Graph& from, const std::vector<int>& nodes, Graph&
   for (int node : nodes) needed[node] = 1;
   for (int i = from.size() - 1; i >= 0; --i)
     if (needed[i])
-      for (int argument : {from[i].a, from[i].b, from[i].c})
-        if (argument >= 0) needed[argument] = 1;
+      for (int argument : from.arguments(i)) needed[argument] = 1;
   for (int i = 0; i < from.size(); ++i) {
     if (!needed[i]) continue;
     const Node& node = from[i];
@@ -18,8 +17,19 @@ std::vector<int> copied(const Graph& from, const std::vector<int>& nodes, Graph&
       place[i] = to.apply(node.op, at(node.a), at(node.b), at(node.c), node.value);
       continue;
     }
+    if (node.op == Op::solved) {
+      std::vector<int> inputs = from.arguments(i);
+      for (int& input : inputs) input = place[input];
+      place[i] = to.solved(from.shared_function(node), inputs);
+      continue;
+    }
     place[i] = leaf(to, node);
     if (place[i] >= 0) continue;
+    if (node.op == Op::tabled) {
+      to.set_table(from.table());
+      place[i] = to.tabled(node.index);
+      continue;
+    }
     place[i] = node.op == Op::parameter ? to.parameter(node.index) : node.op == Op::column ? to.column(node.index) : to.constant(node.value);
   }
   std::vector<int> out;

@@ -65,7 +65,7 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
   const Scaled scaled(factor);
   const Eigen::MatrixXd half = scaled.inverse(), open = scaled.open();
   Program::Workspace work;
-  program.prepare(x.data(), columns.rows, work);
+  program.prepare(x.data(), columns, work);
   Eigen::MatrixXd block(std::min<long>(kBlockRows, columns.rows), p);
   for (long first = 0; first < columns.rows; first += kBlockRows) {
     const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));

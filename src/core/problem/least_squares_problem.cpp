@@ -54,7 +54,8 @@ std::vector<int> LeastSquaresProblem::linear_parameters() {
 
 double LeastSquaresProblem::response_norm() {
   if (response_norm_ < 0)
-    response_norm_ = std::sqrt(sum_of_squares(response_program_, bounds_.typical));
+    // values that were integrated carry an error of some roundings
+    response_norm_ = std::sqrt(sum_of_squares(response_program_, bounds_.typical)) * (graph_.table() ? graph_.table()->roundings() : 1);
   return response_norm_;
 }
 

@@ -21,7 +21,7 @@ bool ProgramModel::begin(const Eigen::VectorXd& x, int order, bool, Evaluation&)
     made_[order] = true;
   }
   current_ = &programs_[order];
-  current_->prepare(x.data(), columns_.rows, workspace_);
+  current_->prepare(x.data(), columns_, workspace_);
   return true;  // what is not finite shows in the sums
 }
 

@@ -54,7 +54,7 @@ bool RowModelLoss::for_blocks(const Eigen::VectorXd& x, int order, const Use& us
   if (!model_->begin(x, order > 1 && !model_->exact() ? 1 : order, refined, work)) return false;
   const Program& loss = program(order);
   Program::Workspace space;
-  loss.prepare(x.data(), model_->rows(), space);
+  loss.prepare(x.data(), columns_, space);
   Columns here = columns_;
   for (long first = 0; first < model_->rows(); first += kBlockRows) {
     const int n = static_cast<int>(std::min<long>(kBlockRows, model_->rows() - first));

@@ -27,7 +27,7 @@ class Sweep {
   template <class Use>
   void run(const Evaluation& evaluation, const Program& program, const Eigen::VectorXd& x, const Columns& columns, const Segments& segments, const Use& use) {
     workspaces_.resize(std::max(1, std::min(evaluation.threads, segments.count)));
-    for (Program::Workspace& work : workspaces_) program.prepare(x.data(), columns.rows, work);
+    for (Program::Workspace& work : workspaces_) program.prepare(x.data(), columns, work);
     const auto cover = [&](int thread, int segment) {
       Program::Workspace& work = workspaces_[thread];
       segments.for_each_block(segment, [&](long first, int n) {

@@ -1,0 +1,18 @@
+#include "template.h"
+
+#include "../expression/derivative.h"
+#include "../expression/substitute.h"
+
+namespace tundrel {
+
+Template Template::derivative(int which) const {
+  Template out = *this;
+  out.node = gradient_nodes(out.graph, node, others + 1)[which];
+  return out;
+}
+
+int Template::put_into(Graph& to, int variable, const int* others) const {
+  return copied(graph, {node}, to, [&](Graph&, const Node& leaf) { return leaf.op != Op::parameter ? -1 : leaf.index == 0 ? variable : others[leaf.index - 1]; })[0];
+}
+
+}  // namespace tundrel
