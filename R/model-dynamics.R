@@ -130,7 +130,7 @@ print.tundrel_dynamics <- function(x, ...) {
 
 # States in an expression are written .state("name"), so that nobody takes one for a parameter or for the column of its name.
 is_state <- function(e) rlang::is_call(e, ".state", n = 1)
-is_hidden <- function(e) is_bound(e) || is_state(e)
+is_hidden <- function(e) is_bound_name(e) || is_state(e)
 
 with_states <- function(expr, states) {
   fold_expression(expr, function(e) if (is.symbol(e) && as.character(e) %in% states) call(".state", as.character(e)) else e, with_arguments, closed = is_hidden)
@@ -323,17 +323,4 @@ planned_events <- function(events, along) {
   out[[along]] <- as.numeric(part("at"))
   for (name in unique(unlist(lapply(events, function(one) names(one$where))))) out[[name]] <- vapply(events, function(one) as.character(one$where[[name]] %||% NA), "")
   out
-}
-
-# As R code.
-dynamics_code <- function(dynamics) {
-  if (is.null(dynamics)) return(NULL)
-  formulas <- function(expressions) paste(paste(r_name(names(expressions)), "~", vapply(expressions, expression_text, "")), collapse = ", ")
-  events <- dynamics$events
-  column <- function(x) r_vector(if (is.numeric(x)) r_numbers(x) else ifelse(is.na(x), "NA", r_text(as.character(x))))
-  paste0(
-    "dynamics(", formulas(dynamics$rates), ", along = ", r_name(dynamics$along), ", begin = list(", formulas(dynamics$begin), ")",
-    if (!is.null(events)) paste0(", events = data.frame(", r_arguments(vapply(as.list(events), column, "")), ")"),
-    if (length(dynamics$by)) paste0(", by = ", r_vector(r_name(dynamics$by))), if (dynamics$from != 0) paste0(", from = ", r_numbers(dynamics$from)), ")"
-  )
 }

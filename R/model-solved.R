@@ -7,7 +7,7 @@ solved_calls <- list(
 )
 
 is_solved_call <- function(e) is.call(e) && is.symbol(e[[1]]) && as.character(e[[1]]) %in% names(solved_calls)
-is_bound <- function(e) rlang::is_call(e, ".bound", n = 1)
+is_bound_name <- function(e) rlang::is_call(e, ".bound", n = 1)
 
 # `expression`, in which the `bound` name is written so, and the ends `from` and `to`.
 solved_parts <- function(e, call = rlang::caller_env()) {
@@ -25,7 +25,7 @@ solved_parts <- function(e, call = rlang::caller_env()) {
   }
   parts <- stats::setNames(given, labels)
   bound <- parts[[wanted[2]]]
-  if (is_bound(bound)) bound <- as.symbol(bound[[2]])
+  if (is_bound_name(bound)) bound <- as.symbol(bound[[2]])
   if (!is.symbol(bound)) {
     refuse("model", c("The {wanted[2]} of {.fn {name}} must be a name.", "x" = "It is {.code {expression_text(bound)}} in {.code {expression_text(e)}}."), call = call)
   }
@@ -50,7 +50,7 @@ with_bound <- function(expr, name) {
 # Names that are bound somewhere in an expression.
 bound_in <- function(expr) {
   found <- character()
-  fold_expression(expr, function(e) if (is_bound(e)) found <<- c(found, e[[2]]), function(e, results) NULL, closed = is_hidden)
+  fold_expression(expr, function(e) if (is_bound_name(e)) found <<- c(found, e[[2]]), function(e, results) NULL, closed = is_hidden)
   unique(found)
 }
 
@@ -72,7 +72,7 @@ solved_template <- function(parts, constants, call) {
   others <- list()
   known <- character()
   written <- fold_expression(parts$expression, function(e) {
-    if (is_bound(e) && identical(e[[2]], parts$bound)) return(quote(.variable))
+    if (is_bound_name(e) && identical(e[[2]], parts$bound)) return(quote(.variable))
     if (!is_hidden(e) && (!is.symbol(e) || as.character(e) %in% c(constants, "pi"))) return(e)
     text <- expression_text(e)
     place <- match(text, known)

@@ -90,6 +90,18 @@ problem_parts <- function(problem, state) {
   )
 }
 
+dynamics_code <- function(dynamics) {
+  if (is.null(dynamics)) return(NULL)
+  formulas <- function(expressions) paste(paste(r_name(names(expressions)), "~", vapply(expressions, expression_text, "")), collapse = ", ")
+  events <- dynamics$events
+  column <- function(x) r_vector(if (is.numeric(x)) r_numbers(x) else ifelse(is.na(x), "NA", r_text(as.character(x))))
+  paste0(
+    "dynamics(", formulas(dynamics$rates), ", along = ", r_name(dynamics$along), ", begin = list(", formulas(dynamics$begin), ")",
+    if (!is.null(events)) paste0(", events = data.frame(", r_arguments(vapply(as.list(events), column, "")), ")"),
+    if (length(dynamics$by)) paste0(", by = ", r_vector(r_name(dynamics$by))), if (dynamics$from != 0) paste0(", from = ", r_numbers(dynamics$from)), ")"
+  )
+}
+
 # The problem in code: the whole pipeline, or what changed since `before` where that is one verb.
 problem_code <- function(problem, state, before = NULL) {
   parts <- problem_parts(problem, state)

@@ -55,10 +55,14 @@ Collocation::Collocation() {
     Real weight = 1;
     for (int k = 0; k <= kStages; ++k)
       if (k != j) weight /= points[j] - points[k];
-    barycentric_[j] = static_cast<double>(weight);
+    highest[j] = static_cast<double>(weight);
   }
+  for (int j = 0; j < kStages; ++j) second_highest[j] = highest[j + 1] * place[j];
+  Real farthest = 0;
+  for (int k = 1; k <= 1000; ++k) farthest = std::max(farthest, std::fabs(Real(k) / 1000 * all(Real(k) / 1000)));
+  product = static_cast<double>(farthest);
   double sum = 0;
-  for (int j = 1; j <= kStages; ++j) sum += slope_at_start[j] = barycentric_[j] / barycentric_[0] / -static_cast<double>(points[j]);
+  for (int j = 1; j <= kStages; ++j) sum += slope_at_start[j] = highest[j] / highest[0] / -static_cast<double>(points[j]);
   slope_at_start[0] = -sum;
   Real most = 0;
   for (int k = 1; k <= 100; ++k) most = std::max(most, std::fabs(Rule::integrate(all, Real(0), Real(k) / 100)));
@@ -75,7 +79,7 @@ Eigen::Matrix<double, kStages + 1, 1> Collocation::weights_at(double t) const {
       out[j] = 1;
       return out;
     }
-    sum += out[j] = barycentric_[j] / distance;
+    sum += out[j] = highest[j] / distance;
   }
   return out / sum;
 }

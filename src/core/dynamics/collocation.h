@@ -20,11 +20,12 @@ struct Collocation {
   double defect_share;
 
   Collocation();
+  // Divided differences: of all places, and of the stages alone; and how large the product of all distances to places can be.
+  Eigen::Matrix<double, kStages + 1, 1> highest;
+  Vector second_highest;
+  double product;
   // Weights of the value at the beginning and those at the stages, for the value at `t`.
   Eigen::Matrix<double, kStages + 1, 1> weights_at(double t) const;
-
- private:
-  Eigen::Matrix<double, kStages + 1, 1> barycentric_;
 };
 
 const Collocation& collocation();

@@ -8,7 +8,6 @@
 #include "integrator.h"
 
 namespace tundrel {
-
 void Experiment::columns_at(double time, double* out) const {
   const Eigen::Index m = at_knots.cols();
   if (knots.empty()) return;
@@ -75,7 +74,7 @@ std::shared_ptr<const Eigen::MatrixXd> Dynamics::outputs(const double* parameter
   auto out = std::make_shared<Eigen::MatrixXd>(columns.rows, n_ * Integrator::columns(q_, order));
   out->setConstant(std::numeric_limits<double>::quiet_NaN());
   for (std::size_t k = 0; k < experiments_.size(); ++k)
-    if (!rows->of[k].empty()) follow(experiments_[k], rows->of[k], columns.data[time_], own, order, *out);
+    if (!rows->of[k].empty()) fill(experiments_[k], rows->of[k], columns.data[time_], own, order, *out);
   const std::lock_guard<std::mutex> lock(mutex_);
   latest_ = {own, columns.data, columns.rows, order, out};
   return out;
@@ -85,7 +84,7 @@ Eigen::MatrixXd Dynamics::through(const RateSystem& system, const Experiment& ex
                                   int order) const {
   RateSystem::Scratch scratch;
   system.lay_out(scratch, 1);
-  system.start(parameters.data(), scratch);
+  system.start(parameters.data(), order, scratch);
   system.time(scratch, 0) = time;
   std::vector<double> columns(std::max(1, system.columns()));
   experiment.columns_at(time, columns.data());
@@ -106,23 +105,11 @@ Eigen::MatrixXd Dynamics::through(const RateSystem& system, const Experiment& ex
   return out;
 }
 
-void Dynamics::follow(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order,
-                      Eigen::MatrixXd& out) const {
-  const Eigen::MatrixXd nothing = Eigen::MatrixXd::Zero(n_, Integrator::columns(q_, order));
-  const int pairs = q_ * (q_ + 1) / 2;
-  const auto put = [&](long row, const Eigen::MatrixXd& states) {
-    for (int k = 0; k < n_; ++k) {
-      out(row, k) = states(k, 0);
-      if (order > 0)
-        for (int j = 0; j < q_; ++j) out(row, n_ + k * q_ + j) = states(k, 1 + j);
-      if (order > 1)
-        for (int j = 0; j < pairs; ++j) out(row, n_ * (1 + q_) + k * pairs + j) = states(k, 1 + q_ + j);
-    }
-  };
-  Integrator integrator(rates_, order, parameters.data());
-  integrator.begin(experiment.from, through(begin_, experiment, experiment.from, nothing, parameters, order));
+// Along the whole course; calls put(row, states) for each row in the order of their times, where there is one to call. FALSE where the
+// states cannot be followed to the end.
+bool Dynamics::follow(Integrator& integrator, const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters,
+                      int order, const std::function<void(long, const Eigen::MatrixXd&)>& put) const {
   const Integrator::ColumnsAt columns_at = [&](double at, double* into) { experiment.columns_at(at, into); };
-
   std::size_t next = 0;
   while (next < rows.size() && time[rows[next]] < experiment.from) ++next;
   std::size_t event = 0, knot = 0;
@@ -130,12 +117,10 @@ void Dynamics::follow(const Experiment& experiment, const std::vector<long>& row
   Eigen::MatrixXd there;
   for (;;) {
     // what happens now has happened to the readings of this time
-    while (event < experiment.events.size() && experiment.events[event].time <= integrator.time()) {
+    for (; event < experiment.events.size() && experiment.events[event].time <= integrator.time(); ++event)
       integrator.jump(through(changes_[experiment.events[event].becomes], experiment, integrator.time(), integrator.states(), parameters, order));
-      ++event;
-    }
     for (; next < rows.size() && time[rows[next]] <= integrator.time(); ++next) put(rows[next], integrator.states());
-    if (next >= rows.size()) return;
+    if (next >= rows.size()) return true;
     double until = last;
     if (event < experiment.events.size()) until = std::min(until, experiment.events[event].time);
     if (experiment.varies()) {
@@ -149,8 +134,33 @@ void Dynamics::follow(const Experiment& experiment, const std::vector<long>& row
         put(rows[next], there);
       }
     });
-    if (end != Integrator::End::arrived) return;
+    if (end != Integrator::End::arrived) return false;
   }
+}
+
+void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order,
+                    Eigen::MatrixXd& out) const {
+  const int pairs = q_ * (q_ + 1) / 2;
+  const auto put = [&](long row, const Eigen::MatrixXd& states) {
+    for (int k = 0; k < n_; ++k) {
+      out(row, k) = states(k, 0);
+      if (order > 0)
+        for (int j = 0; j < q_; ++j) out(row, n_ + k * q_ + j) = states(k, 1 + j);
+      if (order > 1)
+        for (int j = 0; j < pairs; ++j) out(row, n_ * (1 + q_) + k * pairs + j) = states(k, 1 + q_ + j);
+    }
+  };
+  const auto beginning = [&](int wanted) {
+    const Eigen::MatrixXd nothing = Eigen::MatrixXd::Zero(n_, Integrator::columns(q_, wanted));
+    return through(begin_, experiment, experiment.from, nothing, parameters, wanted);
+  };
+  // A state that rises from nothing is judged by what it becomes: that is found first.
+  Integrator ahead(rates_, 0, parameters.data(), true);
+  ahead.begin(experiment.from, beginning(0), Eigen::VectorXd::Zero(n_));
+  if (!follow(ahead, experiment, rows, time, parameters, 0, [](long, const Eigen::MatrixXd&) {})) return;
+  Integrator integrator(rates_, order, parameters.data(), false);
+  integrator.begin(experiment.from, beginning(order), ahead.largest());
+  follow(integrator, experiment, rows, time, parameters, order, put);
 }
 
 }  // namespace tundrel

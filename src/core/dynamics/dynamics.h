@@ -1,6 +1,7 @@
 // States that follow rates of change along time, as leaves of an expression: in each row of a table, at its time and in its experiment.
 #pragma once
 #include <Eigen/Core>
+#include <functional>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -10,6 +11,8 @@
 #include "rate_system.h"
 
 namespace tundrel {
+
+class Integrator;
 
 // What happens at a time, in all experiments or in one: states take the values of a system of their own.
 struct Event {
@@ -55,7 +58,9 @@ class Dynamics : public TableFunction {
   };
 
   std::shared_ptr<const Rows> sorted(const Columns& columns) const;
-  void follow(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order, Eigen::MatrixXd& out) const;
+  void fill(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order, Eigen::MatrixXd& out) const;
+  bool follow(Integrator& integrator, const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order,
+              const std::function<void(long, const Eigen::MatrixXd&)>& put) const;
   // Where systems that have no rates lead: the values and derivatives of `system`, in which the states are those of `from`.
   Eigen::MatrixXd through(const RateSystem& system, const Experiment& experiment, double time, const Eigen::MatrixXd& from, const std::vector<double>& parameters, int order) const;
 

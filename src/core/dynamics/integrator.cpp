@@ -5,17 +5,27 @@
 #include <cmath>
 #include <limits>
 
+#include "stage_solver.h"
+
 namespace tundrel {
 namespace {
 
-// Far below what noise could show: relative to what a state is in the step, or to a thousandth of what it has been.
-constexpr double kTolerance = 1e-14, kStillLarge = 1e-3;
+// Tolerances: far below what noise could show, and enough to see how large states become.
+constexpr double kFine = 1e-14, kRough = 1e-2;
+// What counts of a state at the least: relative to the largest that it is anywhere.
+constexpr double kStillLarge = 1e-3;
+// A state that rises like a high power of time is no better followed by shorter steps: where roughly is enough, none is tried after these.
+constexpr int kPatience = 3;
 // Attempts one after the other without a step: each is shorter by a factor of two at the least.
 constexpr int kMostInVain = 150;
 constexpr int kMostSteps = 50000, kMostIterations = 12, kMostMatrices = 4;
 // Of Newton's iterations, in units of the tolerance.
 constexpr double kSolved = 1e-2, kNearlySolved = 0.3;
 constexpr double kSlow = 0.1;
+// For how many states it pays to take the equations of the stages apart, for how short a step against the largest slope sweeps alone
+// solve them, and how many.
+constexpr int kFewStates = 5, kMostSweeps = 40;
+constexpr double kGentle = 1;
 // Farther ahead the polynomial of the last step says nothing.
 constexpr double kFarthestAhead = 2.5;
 
@@ -23,24 +33,26 @@ constexpr double kFarthestAhead = 2.5;
 
 struct Integrator::Memory {
   RateSystem::Scratch scratch;
-  Eigen::MatrixXd matrix, start_matrix, values, right;
+  Eigen::MatrixXd matrix, start_matrix, values, missing, right;
+  std::vector<Eigen::MatrixXd> slopes;  // times the step
   Eigen::PartialPivLU<Eigen::MatrixXd> solver, start_solver;
+  StageSolver stage_solver;
 };
 
-Integrator::Integrator(const RateSystem& rates, int order, const double* parameters)
-    : rates_(rates), n_(rates.states()), parameters_(rates.parameters()), order_(order), memory_(std::make_unique<Memory>()) {
+Integrator::Integrator(const RateSystem& rates, int order, const double* parameters, bool rough)
+    : rates_(rates), n_(rates.states()), parameters_(rates.parameters()), order_(order), tolerance_(rough ? kRough : kFine), rough_(rough), memory_(std::make_unique<Memory>()) {
   rates_.lay_out(memory_->scratch, kStages + 1);
-  rates_.start(parameters, memory_->scratch);
+  rates_.start(parameters, std::max(1, order), memory_->scratch);
   trial_.resize(n_, kStages);
   memory_->values.resize(n_, kStages + 1);
 }
 
 Integrator::~Integrator() = default;
 
-void Integrator::begin(double time, const Eigen::MatrixXd& states) {
+void Integrator::begin(double time, const Eigen::MatrixXd& states, const Eigen::VectorXd& largest) {
   time_ = time;
   step_ = 0;
-  largest_ = Eigen::VectorXd::Zero(n_);
+  largest_ = largest;
   jump(states);
 }
 
@@ -52,7 +64,7 @@ void Integrator::jump(const Eigen::MatrixXd& states) {
 
 double Integrator::weight(int state) const {
   const double most = std::max({std::fabs(now_(state, 0)), trial_.row(state).cwiseAbs().maxCoeff(), kStillLarge * largest_[state]});
-  return std::max(kTolerance * most, std::numeric_limits<double>::min());
+  return std::max(tolerance_ * most, std::numeric_limits<double>::min());
 }
 
 void Integrator::put_rows(double step, const ColumnsAt& columns_at) {
@@ -81,8 +93,6 @@ static void put_matrix(const RateSystem& rates, const RateSystem::Scratch& scrat
 }
 
 bool Integrator::solve_stages(double step, const ColumnsAt& columns_at) {
-  Memory& m = *memory_;
-  RateSystem::Scratch& s = m.scratch;
   const Collocation& radau = collocation();
   const double ahead = last_step_ > 0 ? step / last_step_ : 0;
   if (on_course_ && ahead <= kFarthestAhead) {
@@ -95,42 +105,91 @@ bool Integrator::solve_stages(double step, const ColumnsAt& columns_at) {
     for (int i = 0; i < kStages; ++i) trial_.col(i) = now_.col(0);
   }
   put_rows(step, columns_at);
+  Memory& memory = *memory_;
+  rates_.evaluate(memory.scratch, 1);
+  memory.start_matrix.setZero(n_, n_);
+  rates_.add_jacobian(memory.scratch, 1, 0, 1, memory.start_matrix);
+  way_ = n_ < kFewStates ? Way::newton : step * memory.start_matrix.cwiseAbs().rowwise().sum().maxCoeff() < kGentle ? Way::sweeps : Way::parts;
+  if (way_ == Way::sweeps && !improve_stages(step)) way_ = Way::parts;
+  if (way_ == Way::parts) {
+    Eigen::MatrixXd slope = Eigen::MatrixXd::Zero(n_, n_);
+    rates_.add_jacobian(memory.scratch, 1, kStages / 2 + 1, step, slope);
+    memory.stage_solver.factor(slope);
+    if (!improve_stages(step)) way_ = Way::newton;
+  }
+  if (way_ == Way::newton && !iterate_stages(step)) return false;
+  memory.start_matrix *= -step * collocation().defect_share;
+  memory.start_matrix.diagonal().array() += 1;
+  return true;
+}
+
+// What the states at the stages miss of the equations, a column a stage; FALSE where a rate is not finite.
+bool Integrator::misses(double step, int order) {
+  Memory& m = *memory_;
+  for (int row = 0; row <= kStages; ++row)
+    for (int i = 0; i < n_; ++i) m.values(i, row) = rates_.value(m.scratch, order, i, row);
+  if (!m.values.allFinite()) return false;
+  m.missing = trial_.colwise() - now_.col(0);
+  m.missing.noalias() -= step * m.values.rightCols(kStages) * collocation().integral.transpose();
+  return true;
+}
+
+// The largest change of a state at a stage, in units of its weight.
+double Integrator::change_stages(const Eigen::MatrixXd& change) {
+  trial_ -= change;
+  double size = 0;
+  for (int state = 0; state < n_; ++state) size = std::max(size, change.row(state).cwiseAbs().maxCoeff() / weight(state));
+  return size;
+}
+
+void Integrator::evaluate_stages(int order) {
+  RateSystem::Scratch& s = memory_->scratch;
+  for (int i = 0; i < kStages; ++i)
+    for (int state = 0; state < n_; ++state) rates_.state(s, state, i + 1) = trial_(state, i);
+  rates_.evaluate(s, order);
+}
+
+bool Integrator::improve_stages(double step) {
+  const Eigen::MatrixXd begun = trial_;
+  Eigen::MatrixXd change;
+  double before = std::numeric_limits<double>::infinity();
+  for (int k = 0; k < kMostSweeps; ++k) {
+    if (k > 0) evaluate_stages(0);
+    if (!misses(step, k > 0 ? 0 : 1)) break;
+    change = memory_->missing;
+    if (way_ == Way::parts) {
+      change.resize(n_ * kStages, 1);
+      memory_->stage_solver.solve(change);
+      change.resize(n_, kStages);
+    }
+    const double size = change_stages(change);
+    if (size <= kSolved || (size <= kNearlySolved && size > 0.5 * before)) return true;
+    if (!std::isfinite(size) || (k > 3 && size > 0.8 * before)) break;
+    before = size;
+  }
+  trial_ = begun;
+  evaluate_stages(1);
+  return false;
+}
+
+bool Integrator::iterate_stages(double step) {
+  Memory& m = *memory_;
   double before = 0;
   bool fresh = true;
   int matrices = 0;
   for (int k = 0; k < kMostIterations; ++k) {
-    for (int i = 0; i < kStages; ++i)
-      for (int state = 0; state < n_; ++state) rates_.state(s, state, i + 1) = trial_(state, i);
-    const int order = fresh ? 1 : 0;
-    rates_.evaluate(s, order);
-    for (int row = 0; row <= kStages; ++row)
-      for (int i = 0; i < n_; ++i) m.values(i, row) = rates_.value(s, order, i, row);
-    if (!m.values.allFinite()) return false;
+    if (k > 0) evaluate_stages(fresh ? 1 : 0);
+    if (!misses(step, fresh ? 1 : 0)) return false;
     if (fresh) {
-      put_matrix(rates_, s, 1, step, m.matrix);
+      put_matrix(rates_, m.scratch, 1, step, m.matrix);
       if (!m.matrix.allFinite()) return false;
       m.solver.compute(m.matrix);
-      if (matrices++ == 0) {
-        m.start_matrix.setIdentity(n_, n_);
-        rates_.add_jacobian(s, 1, 0, -step * radau.defect_share, m.start_matrix);
-      }
+      ++matrices;
       fresh = false;
     }
-    m.right.resize(n_ * kStages, 1);
-    for (int i = 0; i < kStages; ++i) {
-      Eigen::VectorXd miss = trial_.col(i) - now_.col(0);
-      for (int j = 0; j < kStages; ++j) miss -= step * radau.integral(i, j) * m.values.col(j + 1);
-      m.right.block(i * n_, 0, n_, 1) = miss;
-    }
-    const Eigen::VectorXd change = m.solver.solve(m.right.col(0));
-    if (!change.allFinite()) return false;
-    double size = 0;
-    for (int i = 0; i < kStages; ++i) trial_.col(i) -= change.segment(i * n_, n_);
-    for (int state = 0; state < n_; ++state) {
-      double most = 0;
-      for (int i = 0; i < kStages; ++i) most = std::max(most, std::fabs(change[i * n_ + state]));
-      size = std::max(size, most / weight(state));
-    }
+    const Eigen::VectorXd solved = m.solver.solve(Eigen::Map<const Eigen::VectorXd>(m.missing.data(), m.missing.size()));
+    if (!solved.allFinite()) return false;
+    const double size = change_stages(Eigen::Map<const Eigen::MatrixXd>(solved.data(), n_, kStages));
     if (size <= kSolved) return true;
     if (k > 0 && size > 0.5 * before) {
       // rounding, or a matrix that is no longer right
@@ -156,20 +215,58 @@ Integrator::Attempt Integrator::attempt(double step, const ColumnsAt& columns_at
   const Eigen::VectorXd error = m.start_solver.solve(radau.defect_share * defect);
   double size = 0;
   for (int state = 0; state < n_; ++state) size = std::max(size, std::fabs(error[state]) / weight(state));
+  // In stiff systems that says little of the polynomial between its places: its coefficients fall off there as they do further on.
+  const Eigen::VectorXd last = radau.highest[0] * now_.col(0) + trial_ * radau.highest.tail(kStages), before = trial_ * radau.second_highest;
+  for (int state = 0; state < n_; ++state) {
+    const double next = std::fabs(last[state]) * std::min(1.0, std::fabs(last[state] / before[state]));
+    if (last[state] != 0) size = std::max(size, radau.product * next / weight(state));
+  }
   if (!std::isfinite(size)) return Attempt::failed;
   factor = size > 0 ? std::min(4.0, std::max(0.2, 0.9 * std::pow(size, -1.0 / (kStages + 1)))) : 4.0;
   return size <= 1 ? Attempt::good : Attempt::too_long;
+}
+
+// Solves for `count` derivatives from the right-hand sides that are there, as the states were solved for.
+bool Integrator::improve_derivatives(int first, int count) {
+  Memory& m = *memory_;
+  Eigen::MatrixXd at(n_ * kStages, count), change, part(n_, count);
+  for (int i = 0; i < kStages; ++i) at.middleRows(i * n_, n_) = now_.middleCols(first, count);
+  double before = std::numeric_limits<double>::infinity();
+  for (int k = 0; k < kMostSweeps; ++k) {
+    change = m.right - at;
+    for (int j = 0; j < kStages; ++j) {
+      part.noalias() = m.slopes[j] * at.middleRows(j * n_, n_);
+      for (int i = 0; i < kStages; ++i) change.middleRows(i * n_, n_) += collocation().integral(i, j) * part;
+    }
+    if (way_ == Way::parts) m.stage_solver.solve(change);
+    at += change;
+    const double size = change.cwiseAbs().maxCoeff(), least = 2 * std::numeric_limits<double>::epsilon() * at.cwiseAbs().maxCoeff();
+    if (size <= least || (size <= 50 * least && size > 0.5 * before)) {
+      stages_.middleCols(first, count) = at;
+      return true;
+    }
+    if (!std::isfinite(size) || (k > 3 && size > 0.8 * before)) return false;
+    before = size;
+  }
+  return false;
 }
 
 void Integrator::differentiate(double step) {
   Memory& m = *memory_;
   RateSystem::Scratch& s = m.scratch;
   const Collocation& radau = collocation();
-  for (int i = 0; i < kStages; ++i)
-    for (int state = 0; state < n_; ++state) rates_.state(s, state, i + 1) = trial_(state, i);
-  rates_.evaluate(s, order_);
-  put_matrix(rates_, s, order_, step, m.matrix);
-  m.solver.compute(m.matrix);
+  evaluate_stages(order_);
+  const auto put_solver = [&] {
+    way_ = Way::newton;
+    put_matrix(rates_, s, order_, step, m.matrix);
+    m.solver.compute(m.matrix);
+  };
+  if (way_ != Way::newton) {
+    m.slopes.assign(kStages, Eigen::MatrixXd::Zero(n_, n_));
+    for (int j = 0; j < kStages; ++j) rates_.add_jacobian(s, order_, j + 1, step, m.slopes[j]);
+  } else if (!rates_.linear()) {
+    put_solver();
+  }
   // Each derivative satisfies the same equations, with slopes of its own on the right.
   const auto solve = [&](int first, int count, const std::function<void(int, Eigen::MatrixXd&)>& slopes) {
     m.right.resize(n_ * kStages, count);
@@ -179,6 +276,8 @@ void Integrator::differentiate(double step) {
       slopes(j, one);
       for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) += step * radau.integral(i, j) * one;
     }
+    if (way_ != Way::newton && improve_derivatives(first, count)) return;
+    if (way_ != Way::newton) put_solver();
     stages_.middleCols(first, count) = m.solver.solve(m.right);
   };
   if (parameters_ > 0) solve(1, parameters_, [&](int j, Eigen::MatrixXd& out) { rates_.parameter_slopes(s, order_, j + 1, out); });
@@ -209,7 +308,7 @@ Integrator::End Integrator::go_to(double end, const ColumnsAt& columns_at, const
     double factor;
     const Attempt result = attempt(step, columns_at, factor);
     if (++steps > kMostSteps) return End::too_many_steps;
-    if (result != Attempt::good) {
+    if (result == Attempt::failed || (result == Attempt::too_long && !(rough_ && in_vain >= kPatience))) {
       step_ = step * factor;
       if (++in_vain > kMostInVain || time_ + step_ == time_) return End::not_finite;
       continue;

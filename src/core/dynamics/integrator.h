@@ -1,6 +1,9 @@
-// Integrates a system of rates from a beginning on, with the derivatives of its states in the parameters. One collocation method serves
-// stiff and other systems alike; derivatives solve linear equations with the matrix of the step, and are those of the numbers that the
-// steps give. Steps depend on the states alone, so that values are the same whether derivatives are asked for or not.
+// Integrates a system of rates from a beginning on, with the derivatives of its states in the parameters, by Radau's collocation. Where
+// a step is short against the system's own times its equations are solved by sweeps, which is an explicit Runge-Kutta method; where
+// not, as in stiff systems, by Newton's method, whose matrix is that of one slope for all stages as long as that comes to an end. Which
+// of them is chosen step by step. Derivatives solve linear equations with one
+// matrix for all parameters, and are those of the numbers that the steps give. Steps depend on the states alone, so that values are
+// the same whether derivatives are asked for or not.
 #pragma once
 #include <Eigen/Core>
 #include <functional>
@@ -19,13 +22,16 @@ class Integrator {
   using Weights = Eigen::Matrix<double, kStages + 1, 1>;
   enum class End { arrived, not_finite, too_many_steps };
 
-  Integrator(const RateSystem& rates, int order, const double* parameters);
+  // Steps are judged relative to what a state is in a step, or to a thousandth of the largest that it is anywhere. `rough`: to find that out.
+  Integrator(const RateSystem& rates, int order, const double* parameters, bool rough);
   ~Integrator();
 
   // States in rows; in columns the values, then the derivatives in each parameter, then second ones (0,0), (1,0), (1,1), ...
   static int columns(int parameters, int order) { return 1 + (order > 0 ? parameters : 0) + (order > 1 ? parameters * (parameters + 1) / 2 : 0); }
 
-  void begin(double time, const Eigen::MatrixXd& states);
+  // `largest`: as far as it is known how large each state becomes.
+  void begin(double time, const Eigen::MatrixXd& states, const Eigen::VectorXd& largest);
+  const Eigen::VectorXd& largest() const { return largest_; }
   // Jumps to other states; what was known of the course no longer holds.
   void jump(const Eigen::MatrixXd& states);
   const Eigen::MatrixXd& states() const { return now_; }
@@ -39,9 +45,17 @@ class Integrator {
  private:
   struct Memory;
   enum class Attempt { good, too_long, failed };
+  // How the equations of a step are solved: explicitly; by parts, with one slope for all stages; by Newton's method with all slopes.
+  enum class Way { sweeps, parts, newton };
 
   Attempt attempt(double step, const ColumnsAt& columns_at, double& factor);
   bool solve_stages(double step, const ColumnsAt& columns_at);
+  bool misses(double step, int order);
+  double change_stages(const Eigen::MatrixXd& change);
+  void evaluate_stages(int order);
+  bool improve_stages(double step);
+  bool improve_derivatives(int first, int count);
+  bool iterate_stages(double step);
   void differentiate(double step);
   double first_step(double span, const ColumnsAt& columns_at);
   void put_rows(double step, const ColumnsAt& columns_at);
@@ -49,9 +63,12 @@ class Integrator {
 
   const RateSystem& rates_;
   int n_, parameters_, order_;
+  double tolerance_;
+  bool rough_;
   double time_ = 0, step_ = 0, last_step_ = 0;
   double from_ = 0;                // where the last step began
   bool on_course_ = false;         // the last step can be followed further
+  Way way_ = Way::newton;          // of the last step
   Eigen::MatrixXd now_, before_;   // at the end of the last step, and at its beginning
   Eigen::MatrixXd stages_;         // of the last step: one after the other, each as states() is laid out
   Eigen::MatrixXd trial_;          // values at the stages, a column a stage

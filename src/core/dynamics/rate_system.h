@@ -2,6 +2,8 @@
 // derivatives in states and parameters.
 #pragma once
 #include <Eigen/Core>
+#include <memory>
+#include <mutex>
 #include <vector>
 
 #include "../expression/program.h"
@@ -26,6 +28,8 @@ class RateSystem {
   int states() const { return states_; }
   int parameters() const { return parameters_; }
   int columns() const { return columns_; }
+  // TRUE where derivatives in the states do not depend on the states.
+  bool linear() const { return linear_; }
 
   // Makes room for n rows.
   void lay_out(Scratch& scratch, int n) const;
@@ -33,8 +37,9 @@ class RateSystem {
   double& column(Scratch& scratch, int k, int row) const { return at(scratch, 1 + k, row); }
   double& state(Scratch& scratch, int k, int row) const { return at(scratch, 1 + columns_ + k, row); }
 
-  // Order 0: the values; 1: derivatives as well; 2: second ones, too. Parameters are set with start(), once for all that follows.
-  void start(const double* parameters, Scratch& scratch) const;
+  // Order 0: the values; 1: derivatives as well; 2: second ones, too. Parameters are set with start(), once for all that follows up to
+  // this order.
+  void start(const double* parameters, int order, Scratch& scratch) const;
   void evaluate(Scratch& scratch, int order) const;
   double value(const Scratch& scratch, int order, int i, int row) const { return scratch.space[order].output(i)[row]; }
   // Adds the derivatives in the states of one row to a matrix, times `factor`.
@@ -54,7 +59,7 @@ class RateSystem {
   void second_slopes(const Scratch& scratch, int row, const Slopes& slopes, Matrix&& into) const {
     into.setZero();
     const auto along = [&](int a, int j) { return a < states_ ? slopes(a, j) : a - states_ == j ? 1.0 : 0.0; };
-    for (const Second& one : second_) {
+    for (const Second& one : second_->list) {
       const double h = scratch.space[2].output(one.output)[row];
       if (h == 0) continue;
       for (int j = 0, pair = 0; j < parameters_; ++j)
@@ -73,14 +78,25 @@ class RateSystem {
   struct Second {
     int value, a, b, output;
   };
+  // Made when first asked for: there are many.
+  struct SecondDerivatives {
+    std::once_flag made;
+    Program program;
+    std::vector<Second> list;
+  };
+
+  const Program& program(int order) const;
 
   static double& at(Scratch& scratch, int column, int row) { return scratch.memory[static_cast<std::size_t>(column) * scratch.rows.rows + row]; }
 
   int states_ = 0, parameters_ = 0, columns_ = 0;
+  Graph graph_;
   std::vector<int> values_;
-  Program programs_[3];
+  std::vector<std::vector<int>> first_;  // nodes of the derivatives of each value
+  Program programs_[2];
   std::vector<First> in_states_, in_parameters_;
-  std::vector<Second> second_;
+  std::shared_ptr<SecondDerivatives> second_;
+  bool linear_ = true;
 };
 
 }  // namespace tundrel

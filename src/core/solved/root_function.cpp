@@ -12,7 +12,7 @@ namespace {
 
 constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // Halving alone comes from one end of all numbers to the other in some two thousand steps; with the geometric mean, in some seventy.
-constexpr int kMostSteps = 200;
+constexpr int kMostSteps = 400;
 
 // Half way between two numbers: in orders of magnitude where they lie far apart on one side of zero.
 double middle(double a, double b) {
