@@ -36,7 +36,8 @@
 dynamics <- function(..., along, begin, events = NULL, by = NULL, from = 0) {
   along <- rlang::enexpr(along)
   by <- rlang::enexpr(by)
-  new_dynamics(list(...), if (is.symbol(along)) as.character(along) else along, begin, events, by, from)
+  rates <- tryCatch(list(...), error = function(e) refuse("model", c("Each rate needs a formula, {.code state ~ expression}.", "x" = "{conditionMessage(e)}"), call = rlang::caller_env(4)))
+  new_dynamics(rates, if (is.symbol(along)) as.character(along) else along, begin, events, by, from)
 }
 
 new_dynamics <- function(rates, along, begin, events = NULL, by = NULL, from = 0, call = rlang::caller_env()) {
@@ -85,7 +86,7 @@ begin_alone <- function(begin, call) {
     begin <- lapply(begin, function(e) with_values_of(e, lapply(begin[ready], function(one) if (is.call(one)) call("(", one) else one)))
   }
   circle <- names(Filter(function(e) any(names(begin) %in% free_names(e)), begin))
-  refuse("model", "The beginnings of {.field {circle}} need {cli::qty(circle)}{?itself/each other}.", call = call)
+  refuse("model", "The beginnings of {.field {circle}} need {cli::qty(length(circle))}{?itself/each other}.", call = call)
 }
 
 with_values_of <- function(expr, values) {
@@ -220,7 +221,7 @@ check_experiments <- function(dynamics, data, call) {
   early <- which(time < dynamics$from)
   if (length(early)) {
     refuse("measurements", c(
-      "{name_rows(early)} {cli::qty(early)}{?lies/lie} before the beginning, at {.field {dynamics$along}} = {format_number(dynamics$from)}.",
+      "{name_rows(early)} {cli::qty(length(early))}{?lies/lie} before the beginning, at {.field {dynamics$along}} = {format_number(dynamics$from)}.",
       "i" = "State where the states begin: {.code dynamics(..., from = {format_number(min(time, na.rm = TRUE))})}."
     ), call = call)
   }

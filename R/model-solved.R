@@ -16,7 +16,7 @@ solved_parts <- function(e, call = rlang::caller_env()) {
   given <- as.list(e)[-1]
   labels <- names(given) %||% rep("", length(given))
   unknown <- setdiff(labels, c("", wanted))
-  labels[labels == ""] <- utils::head(setdiff(wanted, labels), sum(labels == ""))
+  if (length(given) == length(wanted)) labels[labels == ""] <- utils::head(setdiff(wanted, labels), sum(labels == ""))
   if (length(unknown) || length(given) != length(wanted) || anyDuplicated(labels)) {
     refuse("model", c(
       "{.fn {name}} takes the arguments {.arg {wanted}}.", "x" = "It is called as {.code {expression_text(e)}}.",
@@ -54,6 +54,17 @@ bound_in <- function(expr) {
   unique(found)
 }
 
+# Names that calls in an expression bind.
+bound_by <- function(expr) {
+  found <- character()
+  open <- function(e) {
+    if (is_solved_call(e)) found <<- c(found, solved_parts(e)$bound)
+    e
+  }
+  fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
+  unique(found)
+}
+
 # The same call with its name bound, in one order of arguments.
 bound_call <- function(e, call = rlang::caller_env()) {
   parts <- solved_parts(e, call)
@@ -71,8 +82,10 @@ free_names <- function(expr) {
 solved_template <- function(parts, constants, call) {
   others <- list()
   known <- character()
+  inner <- setdiff(bound_by(parts$expression), parts$bound)
   written <- fold_expression(parts$expression, function(e) {
     if (is_bound_name(e) && identical(e[[2]], parts$bound)) return(quote(.variable))
+    if (is_bound_name(e) && e[[2]] %in% inner) return(e)
     if (!is_hidden(e) && (!is.symbol(e) || as.character(e) %in% c(constants, "pi"))) return(e)
     text <- expression_text(e)
     place <- match(text, known)

@@ -189,7 +189,7 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
   if (!any(bad)) where <- "in the derivatives"
   refuse("model", c(
     "The model gives no finite number {where} at the start.",
-    "x" = "The start is {at}.",
+    "x" = "The start is {at}.", unsolved_told(problem, compiled, compiled$start, bad),
     "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
   ), call = call)
 }

@@ -118,7 +118,7 @@ pose_formulas <- function(data, formulas, constants, by, dynamics = NULL, call =
     if (!is.null(many)) return(pose_many_levels(data, model, many, constants, call))
   }
   parsed <- parse_model(model, data, constants, dynamics, call)
-  for (name in parsed$parameters) warn_of_lookalike(name, names(data))
+  for (name in parsed$parameters) warn_of_lookalike(name, names(data), dynamics$states)
   problem <- new_problem(data, parsed)
   if (length(parsed$calls)) problem$evaluator <- evaluator_function()
   grouped_by(problem, by)
@@ -180,12 +180,17 @@ misspelt_column <- function(parameter, columns) {
   if (swapped || utils::adist(parameter, near, ignore.case = TRUE) <= 1) near
 }
 
-warn_of_lookalike <- function(name, columns) {
+warn_of_lookalike <- function(name, columns, states = character()) {
   near <- misspelt_column(name, columns)
+  what <- "column"
+  if (is.null(near)) {
+    near <- misspelt_column(name, states)
+    what <- "state"
+  }
   if (is.null(near)) return(invisible())
   cli::cli_warn(c(
     "{.field {name}} is taken as a parameter.",
-    "i" = "Did you mean the column {.field {near}}?"
+    "i" = "Did you mean the {what} {.field {near}}?"
   ), class = "tundrel_warning_model")
 }
 

@@ -40,7 +40,10 @@ compile_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) 
   compiled$start <- resolve_start(problem, compiled, call)
   compiled$typical <- felt_sizes(problem, compiled$start, compiled)
   compiled["joint"] <- list(joint_nodes(joint_conditions(problem, compiled$status), compiled$status))
-  if (check) check_user_function(problem, compiled, call)
+  if (check) {
+    check_user_function(problem, compiled, call)
+    tell_several_roots(compiled)
+  }
   compiled
 }
 

@@ -289,12 +289,16 @@ TEST_CASE("roots are found where Newton's steps alone would not come to them") {
   const RootFunction flat(template_of(1, [](const Term& x, const Terms& p) { return power(x - p[0], constant(x, 9)); }));
   const RootFunction steep(template_of(1, [](const Term& x, const Terms& p) { return exp(50 * x) - p[0]; }));
   const RootFunction wide(template_of(1, [](const Term& x, const Terms& p) { return log(x / p[0]); }));
+  const RootFunction beside_zero(template_of(1, [](const Term& x, const Terms& p) { return x * x - p[0]; }));
   const double zero = 0, ten = 10, tiny = 1e-30, huge = 1e30, third = 1.0 / 3, big = 1e20, small = 3e-17;
   double out;
   flat.evaluate({{&zero, 0}, {&ten, 0}, {&third, 0}}, &out, 1);
   CHECK(out == Approx(third).epsilon(1e-6));
   steep.evaluate({{&zero, 0}, {&ten, 0}, {&big, 0}}, &out, 1);
   CHECK(out == Approx(std::log(1e20) / 50).epsilon(1e-14));
+  const double next_to_nothing = 1e-280;
+  beside_zero.evaluate({{&zero, 0}, {&ten, 0}, {&next_to_nothing, 0}}, &out, 1);
+  CHECK(out == Approx(1e-140).epsilon(1e-14));
   wide.evaluate({{&tiny, 0}, {&huge, 0}, {&small, 0}}, &out, 1);
   CHECK(out == Approx(small).epsilon(1e-13));
 }

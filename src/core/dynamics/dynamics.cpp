@@ -41,13 +41,23 @@ std::vector<TableFunction::Slope> Dynamics::slopes(int k) const {
 }
 
 std::shared_ptr<const Dynamics::Rows> Dynamics::sorted(const Columns& columns) const {
+  std::vector<int> read = keys_;
+  read.push_back(time_);
+  std::shared_ptr<const Rows> before;
   {
     const std::lock_guard<std::mutex> lock(mutex_);
-    if (rows_ && rows_->columns == columns.data && rows_->count == columns.rows) return rows_;
+    before = rows_;
   }
+  // the same memory may hold other rows by now
+  const auto same = [&] {
+    if (!before || before->contents.size() != read.size() * columns.rows) return false;
+    for (std::size_t k = 0; k < read.size(); ++k)
+      if (!std::equal(columns.data[read[k]], columns.data[read[k]] + columns.rows, before->contents.begin() + static_cast<std::ptrdiff_t>(k * columns.rows))) return false;
+    return true;
+  };
+  if (same()) return before;
   auto out = std::make_shared<Rows>();
-  out->columns = columns.data;
-  out->count = columns.rows;
+  for (int k : read) out->contents.insert(out->contents.end(), columns.data[k], columns.data[k] + columns.rows);
   out->of.resize(experiments_.size());
   std::map<std::vector<double>, std::size_t> place;
   for (std::size_t k = 0; k < experiments_.size(); ++k) place.emplace(experiments_[k].key, k);
@@ -66,17 +76,17 @@ std::shared_ptr<const Dynamics::Rows> Dynamics::sorted(const Columns& columns) c
 std::shared_ptr<const Eigen::MatrixXd> Dynamics::outputs(const double* parameters, const Columns& columns, int order) const {
   std::vector<double> own;
   for (int k : acting_) own.push_back(parameters[k]);
+  const std::shared_ptr<const Rows> rows = sorted(columns);
   {
     const std::lock_guard<std::mutex> lock(mutex_);
-    if (latest_.order >= order && latest_.rows == columns.rows && latest_.columns == columns.data && latest_.parameters == own) return latest_.outputs;
+    if (latest_.order >= order && latest_.rows == rows && latest_.parameters == own) return latest_.outputs;
   }
-  const std::shared_ptr<const Rows> rows = sorted(columns);
   auto out = std::make_shared<Eigen::MatrixXd>(columns.rows, n_ * Integrator::columns(q_, order));
   out->setConstant(std::numeric_limits<double>::quiet_NaN());
   for (std::size_t k = 0; k < experiments_.size(); ++k)
     if (!rows->of[k].empty()) fill(experiments_[k], rows->of[k], columns.data[time_], own, order, *out);
   const std::lock_guard<std::mutex> lock(mutex_);
-  latest_ = {own, columns.data, columns.rows, order, out};
+  latest_ = {own, rows, order, out};
   return out;
 }
 
@@ -157,9 +167,9 @@ void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows,
   // A state that rises from nothing is judged by what it becomes: that is found first.
   Integrator ahead(rates_, 0, parameters.data(), true);
   ahead.begin(experiment.from, beginning(0), Eigen::VectorXd::Zero(n_));
-  if (!follow(ahead, experiment, rows, time, parameters, 0, [](long, const Eigen::MatrixXd&) {})) return;
+  const bool arrives = follow(ahead, experiment, rows, time, parameters, 0, [](long, const Eigen::MatrixXd&) {});
   Integrator integrator(rates_, order, parameters.data(), false);
-  integrator.begin(experiment.from, beginning(order), ahead.largest());
+  integrator.begin(experiment.from, beginning(order), arrives ? ahead.largest() : Eigen::VectorXd(Eigen::VectorXd::Zero(n_)));
   follow(integrator, experiment, rows, time, parameters, order, put);
 }
 

@@ -43,16 +43,14 @@ class Dynamics : public TableFunction {
   std::shared_ptr<const Eigen::MatrixXd> outputs(const double* parameters, const Columns& columns, int order) const override;
 
  private:
-  // The rows of a table by experiment, in the order of their times.
+  // The rows of a table by experiment, in the order of their times; and what its columns of time and keys held, one after the other.
   struct Rows {
-    std::vector<const double*> columns;
-    long count = -1;
+    std::vector<double> contents;
     std::vector<std::vector<long>> of;
   };
   struct Answer {
     std::vector<double> parameters;
-    std::vector<const double*> columns;
-    long rows = -1;
+    std::shared_ptr<const Rows> rows;
     int order = -1;
     std::shared_ptr<const Eigen::MatrixXd> outputs;
   };

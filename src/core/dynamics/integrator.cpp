@@ -18,7 +18,7 @@ constexpr double kStillLarge = 1e-3;
 constexpr int kPatience = 3;
 // Attempts one after the other without a step: each is shorter by a factor of two at the least.
 constexpr int kMostInVain = 150;
-constexpr int kMostSteps = 50000, kMostIterations = 12, kMostMatrices = 4;
+constexpr int kMostSteps = 10000, kMostIterations = 12, kMostMatrices = 4;
 // Of Newton's iterations, in units of the tolerance.
 constexpr double kSolved = 1e-2, kNearlySolved = 0.3;
 constexpr double kSlow = 0.1;
@@ -152,6 +152,7 @@ void Integrator::evaluate_stages(int order) {
 bool Integrator::improve_stages(double step) {
   const Eigen::MatrixXd begun = trial_;
   Eigen::MatrixXd change;
+  bool last = false;
   double before = std::numeric_limits<double>::infinity();
   for (int k = 0; k < kMostSweeps; ++k) {
     if (k > 0) evaluate_stages(0);
@@ -163,7 +164,11 @@ bool Integrator::improve_stages(double step) {
       change.resize(n_, kStages);
     }
     const double size = change_stages(change);
-    if (size <= kSolved || (size <= kNearlySolved && size > 0.5 * before)) return true;
+    if (last) return true;
+    // what is left of a fast state moves those that it drives by much more: once again
+    last = size <= kSolved || (size <= kNearlySolved && size > 0.5 * before);
+    if (last && way_ == Way::sweeps) return true;
+    if (last) continue;
     if (!std::isfinite(size) || (k > 3 && size > 0.8 * before)) break;
     before = size;
   }
@@ -175,7 +180,7 @@ bool Integrator::improve_stages(double step) {
 bool Integrator::iterate_stages(double step) {
   Memory& m = *memory_;
   double before = 0;
-  bool fresh = true;
+  bool fresh = true, last = false;
   int matrices = 0;
   for (int k = 0; k < kMostIterations; ++k) {
     if (k > 0) evaluate_stages(fresh ? 1 : 0);
@@ -190,10 +195,11 @@ bool Integrator::iterate_stages(double step) {
     const Eigen::VectorXd solved = m.solver.solve(Eigen::Map<const Eigen::VectorXd>(m.missing.data(), m.missing.size()));
     if (!solved.allFinite()) return false;
     const double size = change_stages(Eigen::Map<const Eigen::MatrixXd>(solved.data(), n_, kStages));
-    if (size <= kSolved) return true;
+    if (last) return true;
+    last = size <= kSolved || (k > 0 && size > 0.5 * before && size <= kNearlySolved);
+    if (last) continue;
     if (k > 0 && size > 0.5 * before) {
-      // rounding, or a matrix that is no longer right
-      if (size <= kNearlySolved) return true;
+      // a matrix that is no longer right
       if (matrices >= kMostMatrices && size > 2 * before) return false;
     }
     fresh = k > 0 && size > kSlow * before && matrices < kMostMatrices;

@@ -14,8 +14,11 @@ constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // Halving alone comes from one end of all numbers to the other in some two thousand steps; with the geometric mean, in some seventy.
 constexpr int kMostSteps = 400;
 
-// Half way between two numbers: in orders of magnitude where they lie far apart on one side of zero.
-double middle(double a, double b) {
+// Half way between two numbers: in orders of magnitude where they lie far apart on one side of zero, and, `beside_zero`, where one of
+// them is zero.
+double middle(double a, double b, bool beside_zero) {
+  if (beside_zero && a == 0) a = std::numeric_limits<double>::min();
+  if (beside_zero && b == 0) b = -std::numeric_limits<double>::min();
   if (a > 0 && b > 100 * a) return std::sqrt(a) * std::sqrt(b);
   if (b < 0 && a < 100 * b) return -std::sqrt(-a) * std::sqrt(-b);
   return a + (b - a) / 2;
@@ -29,6 +32,9 @@ struct Search {
   double last_width;       // of the bracket, some steps ago
   bool done = false;
 };
+
+// Newton's steps halve the way to a double root, or to one beside zero: after so many the bracket is halved in orders of magnitude.
+constexpr int kNewtonSteps = 16;
 
 }  // namespace
 
@@ -71,7 +77,7 @@ void RootFunction::evaluate(const std::vector<Input>& inputs, double* out, int n
       row.at = std::numeric_limits<double>::quiet_NaN();
       row.done = true;
     } else {
-      row.at = middle(row.low, row.high);
+      row.at = middle(row.low, row.high, false);
       row.last_width = row.high - row.low;
       ++open;
     }
@@ -101,8 +107,8 @@ void RootFunction::evaluate(const std::vector<Input>& inputs, double* out, int n
       if (std::isfinite(slope) && std::fabs(f / slope) <= tiny) {
         if (inside) row.at = next;
         row.done = true;
-      } else if (!inside || slow) {
-        next = middle(row.low, row.high);
+      } else if (!inside || slow || step % kNewtonSteps == kNewtonSteps - 1) {
+        next = middle(row.low, row.high, step >= kNewtonSteps - 1);
       }
       if (!row.done && (next <= row.low || next >= row.high || width <= tiny)) row.done = true;
       if (row.done)

@@ -1,0 +1,203 @@
+# States that follow rates of change, through the public verbs. Values and derivatives against closed forms are in the core's tests.
+
+chain <- dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0))
+
+chain_table <- function(noise = 0.02) {
+  hour <- c(0.5, 1, 1, 2, 4, 7, 11, 16, 0)
+  data.frame(hour, reading = 3 * 0.9 / (0.2 - 0.9) * (exp(-0.9 * hour) - exp(-0.2 * hour)) + noise * cos(5 * seq_along(hour)))
+}
+
+posed_chain <- function(data = chain_table()) pose(data, reading ~ child, dynamics = chain) |> start_from(k1 = 2, k2 = 0.5, p0 = 1)
+
+posed_formula <- function(data = chain_table()) {
+  pose(data, reading ~ p0 * k1 / (k2 - k1) * (exp(-k1 * hour) - exp(-k2 * hour))) |> start_from(k1 = 2, k2 = 0.5, p0 = 1)
+}
+
+test_that("every verb says of rates what it says of their solution", {
+  rates <- fit_local(posed_chain())
+  formula <- fit_local(posed_formula())
+  names <- c("k1", "k2", "p0")
+  expect_true(rates$converged)
+  expect_equal(coef(rates)[names], coef(formula)[names], tolerance = 1e-8)
+  expect_equal(rates$value, formula$value, tolerance = 1e-12)
+  expect_equal(vcov(rates)[names, names], vcov(formula)[names, names], tolerance = 1e-7)
+  intervals <- function(run, by) {
+    table <- uncertainty(run, by = by, seed = 1)
+    as.matrix(table[order(table$parameter), c("lower", "upper")])
+  }
+  expect_equal(intervals(rates, "profile"), intervals(formula, "profile"), tolerance = 1e-5)
+  expect_equal(intervals(rates, "bootstrap"), intervals(formula, "bootstrap"), tolerance = 1e-6)
+  new <- data.frame(hour = c(3, 0, 12.5))
+  expect_equal(predict(rates, new, band = "prediction"), predict(formula, new, band = "prediction"), tolerance = 1e-7)
+  expect_equal(check_residuals(rates)$p_value, check_residuals(formula)$p_value)
+  expect_identical(check_solution(rates)$verdict, check_solution(formula)$verdict)
+  half <- function(run) unlist(derive(run, half = log(2) / k2)[c("estimate", "lower", "upper")])
+  expect_equal(half(rates), half(formula), tolerance = 1e-6)
+  for (solver in c("gauss_newton", "bfgs", "newton", "sqp")) expect_equal(coef(fit_local(posed_chain(), solver))[names], coef(formula)[names], tolerance = 1e-5)
+  held <- subject_to(posed_chain(), k2 == 0.2, p0 > 0)
+  expect_equal(coef(fit_local(held))[["k1"]], coef(fit_local(subject_to(posed_formula(), k2 == 0.2, p0 > 0)))[["k1"]], tolerance = 1e-8)
+  tied <- subject_to(posed_chain(), k2 == k1 / 4)
+  expect_equal(fit_local(tied)$value, fit_local(subject_to(posed_formula(), k2 == k1 / 4))$value, tolerance = 1e-10)
+})
+
+test_that("likelihoods, robust losses and weights take states like any fitted value", {
+  data <- chain_table()
+  data$sd <- 0.02 + 0.01 * data$hour
+  for (criterion in list(max_likelihood("normal", sd = s), robust_error(), least_squares(sd = sd), max_likelihood("laplace", scale = s), absolute_error())) {
+    rates <- suppressWarnings(fit_local(judge_by(posed_chain(data), criterion)))
+    formula <- suppressWarnings(fit_local(judge_by(posed_formula(data), criterion)))
+    expect_equal(rates$value, formula$value, tolerance = 1e-6)
+  }
+  counts <- data.frame(hour = 0:9, n = c(52, 37, 33, 20, 19, 12, 10, 6, 5, 4))
+  rates <- pose(counts, n ~ alive, dynamics = dynamics(alive ~ -k * alive, along = hour, begin = list(alive ~ n0))) |>
+    judge_by(max_likelihood("poisson")) |> start_from(k = 0.5, n0 = 40)
+  formula <- pose(counts, n ~ n0 * exp(-k * hour)) |> judge_by(max_likelihood("poisson")) |> start_from(k = 0.5, n0 = 40)
+  expect_equal(coef(fit_local(rates))[c("k", "n0")], coef(fit_local(formula))[c("k", "n0")], tolerance = 1e-7)
+})
+
+test_that("experiments begin by themselves, events happen in theirs, and rows may come in any order", {
+  data <- expand.grid(hour = c(12, 1, 6, 2, 24, 4, 8, 16, 6), batch = c("A", "B"), stringsAsFactors = FALSE)
+  both <- dynamics(
+    blood ~ -k * blood, along = hour, begin = list(blood ~ c0[batch]),
+    events = data.frame(hour = c(6, 12), state = "blood", change = c("add", "multiply"), amount = c("dose", "0.5"), batch = c("A", NA))
+  )
+  truth <- c(k = 0.2, `c0[A]` = 4, `c0[B]` = 6, dose = 3)
+  of <- function(hour, batch) {
+    before <- truth[paste0("c0[", batch, "]")] * exp(-0.2 * hour) + ifelse(batch == "A" & hour >= 6, 3 * exp(-0.2 * (hour - 6)), 0)
+    unname(ifelse(hour >= 12, before / 2, before))
+  }
+  data$conc <- of(data$hour, data$batch)
+  run <- pose(data, conc ~ blood, dynamics = both) |> start_from(c0 = 3, k = 0.1, dose = 1) |> fit_local()
+  expect_equal(coef(run)[names(truth)], truth, tolerance = 1e-10)
+  new <- data.frame(hour = c(5.9, 6, 11, 30), batch = c("A", "A", "B", "B"))
+  expect_equal(suppressWarnings(predict(run, new)), of(new$hour, new$batch), tolerance = 1e-10)
+  expect_refusal(predict(run, data.frame(hour = 1, batch = "C")), "measurements", "\"C\"")
+})
+
+test_that("where an experiment begins may stand in a column, and a column may change along the way", {
+  data <- expand.grid(minute = c(1, 3, 7, 12), dose = c(2, 5, 10))
+  data$seen <- data$dose * exp(-0.3 * data$minute)
+  run <- pose(data, seen ~ left, dynamics = dynamics(left ~ -k * left, along = minute, begin = list(left ~ dose))) |> start_from(k = 1) |> fit_local()
+  expect_equal(coef(run), c(k = 0.3), tolerance = 1e-10)
+  # the temperature rises along straight lines: the rate's integral is that of a trapezium
+  warm <- data.frame(day = c(0, 2, 5, 9, 14), degrees = c(10, 14, 11, 20, 18))
+  area <- c(0, cumsum(diff(warm$day) * (warm$degrees[-1] + warm$degrees[-5]) / 2))
+  warm$mass <- 8 * exp(-0.01 * area)
+  problem <- pose(warm, mass ~ litter, dynamics = dynamics(litter ~ -k * degrees * litter, along = day, begin = list(litter ~ m0))) |> start_from(k = 0.05, m0 = 5)
+  run <- fit_local(problem)
+  expect_equal(coef(run)[c("k", "m0")], c(k = 0.01, m0 = 8), tolerance = 1e-10)
+  # half way between two rows the temperature is the mean: no row of it is needed to predict
+  expect_equal(predict(run, data.frame(day = 3.5)), 8 * exp(-0.01 * (area[2] + 1.5 * (14 + 12.5) / 2)), tolerance = 1e-10)
+})
+
+test_that("several responses look at several states, and a state may have the name of a column", {
+  hour <- seq(0, 12, 1.5)
+  data <- data.frame(hour, parent = 3 * exp(-0.9 * hour) + 0.01 * cos(3 * hour), child = chain_table(0)$reading[1] * 0 + 3 * 0.9 / (0.2 - 0.9) * (exp(-0.9 * hour) - exp(-0.2 * hour)) + 0.01 * sin(4 * hour))
+  run <- pose(data, parent ~ parent, child ~ child, dynamics = chain) |> start_from(k1 = 0.5, k2 = 0.3, p0 = 2) |> fit_local()
+  formulas <- pose(data, parent ~ p0 * exp(-k1 * hour), child ~ p0 * k1 / (k2 - k1) * (exp(-k1 * hour) - exp(-k2 * hour))) |>
+    start_from(k1 = 0.5, k2 = 0.3, p0 = 2) |> fit_local()
+  expect_equal(coef(run)[names(coef(formulas))], coef(formulas), tolerance = 1e-6)
+  expect_s3_class(plot_fit(run), "ggplot")
+})
+
+test_that("the isomers of alpha-pinene come to the published answer, from near and far", {
+  # Box, Hunter, MacGregor and Erjavec (1973), Technometrics 15, 33-51; the answer as in the collection of Dolan, More and Munson
+  minutes <- c(1230, 3060, 4920, 7800, 10680, 15030, 22620, 36420)
+  data <- data.frame(
+    minutes, y1 = c(88.35, 76.4, 65.1, 50.4, 37.5, 25.9, 14, 4.5), y2 = c(7.3, 15.6, 23.1, 32.9, 42.7, 49.1, 57.4, 63.1), y3 = c(2.3, 4.5, 5.3, 6, 6, 5.9, 5.1, 3.8),
+    y4 = c(0.4, 0.7, 1.1, 1.5, 1.9, 2.2, 2.6, 2.9), y5 = c(1.75, 2.8, 5.8, 9.3, 12, 17, 21, 25.7)
+  )
+  long <- do.call(rbind, lapply(1:5, function(k) data.frame(minutes, species = paste0("y", k), percent = data[[k + 1]])))
+  isomers <- dynamics(
+    a ~ -(t1 + t2) * a, b ~ t1 * a, c ~ t2 * a - (t3 + t4) * c + t5 * e, d ~ t3 * c, e ~ t4 * c - t5 * e,
+    along = minutes, begin = c(a = 100, b = 0, c = 0, d = 0, e = 0)
+  )
+  problem <- pose(long, percent ~ a * (species == "y1") + b * (species == "y2") + c * (species == "y3") + d * (species == "y4") + e * (species == "y5"), dynamics = isomers) |>
+    subject_to(t1 > 0, t2 > 0, t3 > 0, t4 > 0, t5 > 0)
+  for (factor in c(1.3, 0.2, 4)) {
+    run <- fit_local(start_from(problem, t1 = 5.93e-5 * factor, t2 = 2.96e-5 * factor, t3 = 2.05e-5 * factor, t4 = 27.5e-5 * factor, t5 = 4e-5 * factor))
+    expect_true(run$converged)
+    expect_equal(run$value, 19.872, tolerance = 1e-4)
+    expect_equal(unname(coef(run)), c(5.93e-5, 2.96e-5, 2.05e-5, 27.5e-5, 4e-5), tolerance = 2e-3)
+  }
+})
+
+test_that("groups are fitted each by themselves, also where experiments need columns of their own, and share parameters", {
+  set.seed(1)
+  data <- expand.grid(hour = c(0, 1, 2, 4, 8), well = sprintf("w%02d", 1:6))
+  rate <- seq(0.2, 0.7, length.out = 6)[as.integer(data$well)]
+  data$start <- 2 + as.integer(data$well) %% 3
+  data$y <- data$start * exp(-rate * data$hour)
+  from_parameter <- pose(data, y ~ s, dynamics = dynamics(s ~ -k * s, along = hour, begin = list(s ~ a)), by = well) |> start_from(k = 0.5, a = 2)
+  fits <- fit_each(from_parameter)
+  expect_equal(fits$x["k", ], unique(rate), tolerance = 1e-8)
+  from_column <- pose(data, y ~ s, dynamics = dynamics(s ~ -k * s, along = hour, begin = list(s ~ start)), by = well) |> start_from(k = 0.5)
+  expect_equal(fit_each(from_column)$x["k", ], unique(rate), tolerance = 1e-8)
+  expect_s3_class(plot_groups(fits), "ggplot")
+  shared <- fit_each(from_parameter, shared = "k")
+  formula <- fit_each(pose(data, y ~ a * exp(-k * hour), by = well) |> start_from(k = 0.5, a = 2), shared = "k")
+  expect_equal(shared$value, formula$value, tolerance = 1e-6)
+})
+
+test_that("runs and plans keep the dynamics, and come back the same", {
+  data <- expand.grid(hour = c(1, 2, 4, 8, 16), batch = c("A", "B"), stringsAsFactors = FALSE)
+  data$conc <- c(4, 6)[1 + (data$batch == "B")] * exp(-0.2 * data$hour) + 0.05 * cos(1:10)
+  both <- dynamics(
+    blood ~ -k * blood, along = hour, begin = list(blood ~ c0[batch]),
+    events = data.frame(hour = c(3, 12), state = "blood", change = c("add", "set"), amount = c("dose", "0.5"), batch = c("A", NA)), by = batch, from = -1
+  )
+  run <- pose(data, conc ~ blood, dynamics = both) |> start_from(c0 = 3, k = 0.1, dose = 1) |> fit_local()
+  file <- withr::local_tempfile(fileext = ".json")
+  write_run(run, file)
+  again <- read_run(file)
+  expect_identical(coef(again), coef(run))
+  expect_identical(fitted(again), fitted(run))
+  expect_identical(format(again$problem$model$dynamics$source), format(both))
+  folder <- withr::local_tempdir()
+  readr::write_csv(data, file.path(folder, "conc.csv"))
+  plan <- c(problem_plan(run$problem, "conc.csv", run$start), list(runs = list(list(solver = "levenberg_marquardt"))))
+  writeLines(plan_yaml(plan), file.path(folder, "plan.yaml"))
+  out <- callr::rscript(system.file("exec", "tundrel", package = "tundrel"), c("run", "plan.yaml", "--quiet"), show = FALSE, fail_on_status = FALSE, libpath = .libPaths(), wd = folder)
+  expect_identical(out$status, 0L)
+  expect_equal(coef(read_run(file.path(folder, "results", "run.json"))), coef(run), tolerance = 1e-10)
+  code <- dynamics_code(both)
+  expect_identical(format(eval(parse(text = code))), format(both))
+  page <- withr::local_tempfile(fileext = ".html")
+  write_report(run, page)
+  expect_match(paste(readLines(page), collapse = "\n"), "blood")
+})
+
+test_that("what is wrong with dynamics is said where it is", {
+  d <- chain_table()
+  expect_refusal(dynamics(a ~ -k * a, along = hour), "model", "where each state begins")
+  expect_refusal(dynamics(a ~ -k * a, along = hour, begin = list(b ~ 1)), "model", "b begins somewhere")
+  expect_refusal(dynamics(a ~ -k * a, b ~ a, along = hour, begin = list(a ~ 1)), "model", "b has no beginning")
+  expect_refusal(dynamics(a ~ -k * a, b ~ a, along = hour, begin = list(a ~ b, b ~ 2 * a)), "model", "need each other")
+  expect_refusal(dynamics(a ~ -k * a, a ~ 1, along = hour, begin = c(a = 1)), "model", "two rates")
+  expect_refusal(dynamics(-k * a, along = hour, begin = c(a = 1)), "model", "Each rate needs a formula")
+  expect_refusal(dynamics(along = hour, begin = c(a = 1)), "model", "no rate")
+  event <- function(...) dynamics(a ~ -k * a, along = hour, begin = c(a = 1), events = data.frame(...))
+  expect_refusal(event(hour = 3, state = "aa", change = "add", amount = 1), "model", "no state")
+  expect_refusal(event(hour = 3, state = "a", change = "plus", amount = 1), "model", "no change")
+  expect_refusal(event(hour = 3, state = "a", amount = 1), "model", "lacks the column change")
+  expect_refusal(event(hour = NA, state = "a", change = "add", amount = 1), "model", "must be numbers")
+  expect_refusal(pose(d, reading ~ a, dynamics = event(hour = -1, state = "a", change = "add", amount = 1)), "model", "before the beginning")
+  expect_refusal(pose(d, reading ~ s * hour, dynamics = chain), "model", "No state stands")
+  expect_refusal(pose(d, reading ~ child, dynamics = "chain"), "model", "must come from")
+  expect_refusal(pose(d, reading ~ a, dynamics = dynamics(a ~ -k * a, along = hr, begin = c(a = 1))), "model", "no column")
+  expect_refusal(pose(d, reading ~ a, dynamics = dynamics(a ~ -k * a, along = hour, begin = c(a = 1), from = 0.7)), "measurements", "from = 0")
+  expect_refusal(pose(d, reading ~ a, dynamics = dynamics(a ~ exec(a), along = hour, begin = c(a = 1))), "model", "not a function")
+  expect_refusal(pose(d, reading ~ a, dynamics = dynamics(a ~ -k * a, along = hour, begin = c(a = 1), by = colour)), "model", "colour")
+  expect_warning(pose(d, reading ~ biomass, dynamics = dynamics(biomass ~ mu * biomas, along = hour, begin = c(biomass = 1))), "the state biomass")
+  grows <- pose(d, reading ~ a, dynamics = dynamics(a ~ k * a^2, along = hour, begin = list(a ~ a0))) |> start_from(k = 1, a0 = 1)
+  expect_refusal(fit_local(grows), "model", "cannot be followed beyond hour = 0.5")
+})
+
+test_that("a point that cannot be followed is refused and counted, and the fit goes on", {
+  hour <- 0:6
+  data <- data.frame(hour, y = 0.5 / (1 - 0.1 * hour * 0.5))
+  run <- pose(data, y ~ a, dynamics = dynamics(a ~ k * a^2, along = hour, begin = list(a ~ a0))) |> start_from(k = 0.31, a0 = 0.52) |> fit_local("nelder_mead")
+  expect_equal(coef(run)[c("k", "a0")], c(k = 0.1, a0 = 0.5), tolerance = 1e-4)
+  far <- fit_multistart(start_from(run$problem, k = 0.31, a0 = 0.52) |> search_within(k = c(0.01, 3), a0 = c(0.1, 3)), 10, seed = 1)
+  expect_equal(coef(best_run(far))[c("k", "a0")], c(k = 0.1, a0 = 0.5), tolerance = 1e-5)
+})

@@ -1,0 +1,81 @@
+# Roots and integrals in models, through the public verbs.
+
+lambert <- function(x) {
+  w <- log1p(x)
+  for (k in 1:60) w <- w - (w * exp(w) - x) / (exp(w) * (1 + w))
+  w
+}
+
+test_that("a diode with a resistance is fitted as its explicit form is", {
+  v <- seq(0, 0.9, length.out = 60)
+  i <- 0.045 / 12 * lambert(1e-6 * 12 / 0.045 * exp((v + 12e-6) / 0.045)) - 1e-6
+  model <- i ~ root_of(current - i0 * 1e-6 * (exp((v - r * current) / vt) - 1), current, from = -1, to = 1)
+  exact <- pose(data.frame(v, i), model) |> start_from(i0 = 1, r = 12, vt = 0.045)
+  expect_equal(model_rows(exact, data.frame(v), core_evaluate, exact$start), i, tolerance = 1e-13)
+  set.seed(1)
+  noisy <- data.frame(v, i = i * (1 + 0.01 * stats::rnorm(60)) + 1e-6)
+  run <- pose(noisy, model) |> start_from(i0 = 3, r = 5, vt = 0.05) |> fit_local()
+  expect_true(run$converged)
+  # Newton's method for the scaled problem, with Lambert's function, as an independent answer
+  residual <- function(p) p[3] / p[2] * lambert(p[1] * 1e-6 * p[2] / p[3] * exp((v + p[1] * 1e-6 * p[2]) / p[3])) - p[1] * 1e-6 - noisy$i
+  p <- unname(coef(run)[c("i0", "r", "vt")])
+  slope <- vapply(1:3, function(k) {
+    h <- 1e-5 * p[k]
+    (sum(residual(replace(p, k, p[k] + h))^2) - sum(residual(replace(p, k, p[k] - h))^2)) / (2 * h) * p[k]
+  }, 0)
+  # as far as differences tell
+  expect_lt(max(abs(slope)) / sum(residual(p)^2), 1e-5)
+  expect_equal(sum(residual(p)^2), run$value, tolerance = 1e-10)
+})
+
+test_that("binding with depletion is fitted as the root of its quadratic", {
+  total <- c(0.1, 0.3, 1, 3, 10, 30, 100)
+  explicit <- function(kd) (total + 5 + kd - sqrt((total + 5 + kd)^2 - 4 * total * 5)) / 2
+  data <- data.frame(total, bound = explicit(2) + 0.05 * cos(1:7))
+  implicit <- pose(data, bound ~ root_of(b * kd - (total - b) * (sites - b), b, from = 0, to = min(total, sites))) |> start_from(kd = 1, sites = 4)
+  formula <- pose(data, bound ~ (total + sites + kd - sqrt((total + sites + kd)^2 - 4 * total * sites)) / 2) |> start_from(kd = 1, sites = 4)
+  a <- fit_local(implicit)
+  b <- fit_local(formula)
+  names <- c("kd", "sites")
+  expect_equal(coef(a)[names], coef(b)[names], tolerance = 1e-9)
+  expect_equal(vcov(a)[names, names], vcov(b)[names, names], tolerance = 1e-8)
+  expect_equal(confint(a)[names, ], confint(b)[names, ], tolerance = 1e-6)
+})
+
+test_that("integrals are fitted as their closed form is, with ends that hold parameters and columns", {
+  x <- seq(0.2, 5, 0.3)
+  data <- data.frame(x, y = 2 * (exp(-0.3 * 0.5) - exp(-0.3 * (x + 0.5))) / 0.3 + 0.02 * sin(9 * x))
+  a <- pose(data, y ~ a * integral_of(exp(-k * t), t, from = shift, to = x + shift)) |> start_from(a = 1, k = 0.5, shift = 0.5) |> subject_to(shift == 0.5) |> fit_local()
+  b <- pose(data, y ~ a * (exp(-k * 0.5) - exp(-k * (x + 0.5))) / k) |> start_from(a = 1, k = 0.5) |> fit_local()
+  expect_equal(coef(a)[c("a", "k")], coef(b)[c("a", "k")], tolerance = 1e-9)
+  # an integral of a root, and one without end
+  data$y <- 1.5 * sqrt(pi) + 0 * x + 0.7 * x
+  run <- pose(data, y ~ integral_of(h * exp(-s^2), s, -Inf, Inf) + m * x) |> start_from(h = 1, m = 1) |> fit_local()
+  expect_equal(coef(run), c(h = 1.5, m = 0.7), tolerance = 1e-10)
+  nested <- pose(data.frame(x, y = 2 / 3 * x^1.5 * 1.3), y ~ c * integral_of(root_of(u^2 - s, u, 0, 10), s, 0, x)) |> start_from(c = 1) |> fit_local()
+  expect_equal(coef(nested), c(c = 1.3), tolerance = 1e-8)
+})
+
+test_that("levels, likelihoods and stored runs take them as they are", {
+  data <- expand.grid(x = 1:6, site = c("fen", "ridge"), stringsAsFactors = FALSE)
+  data$y <- sqrt(c(fen = 2, ridge = 3)[data$site] * data$x) + 0.01 * cos(1:12)
+  run <- pose(data, y ~ root_of(u^2 - k[site] * x, u, 0, 100)) |> start_from(k = 1) |> judge_by(max_likelihood("normal", sd = s)) |> fit_local()
+  plain <- pose(data, y ~ sqrt(k[site] * x)) |> start_from(k = 1) |> judge_by(max_likelihood("normal", sd = s)) |> fit_local()
+  expect_equal(coef(run), coef(plain), tolerance = 1e-6)
+  file <- withr::local_tempfile(fileext = ".json")
+  write_run(run, file)
+  expect_identical(fitted(read_run(file)), fitted(run))
+  expect_match(paste(capture.output(print(run)), collapse = " "), "root_of(u^2 - k[site] * x, u, 0, 100)", fixed = TRUE)
+})
+
+test_that("what is wrong with a root or an integral is said, by row", {
+  d <- data.frame(x = 1:5, y = sqrt(1:5))
+  expect_refusal(pose(d, y ~ root_of(u^2 - k * x, u, 0)), "model", "takes the arguments")
+  expect_refusal(pose(d, y ~ root_of(u^2 - k * x, u, 0, 1, 2)), "model", "takes the arguments")
+  expect_refusal(pose(d, y ~ root_of(u^2 - k * x, 3, 0, 1)), "model", "must be a name")
+  expect_refusal(pose(d, y ~ root_of(u^2 - k * x, z, 0, 1)), "model", "does not stand in")
+  expect_refusal(pose(d, y ~ integral_of(k * x, s, 0, 1)), "model", "does not stand in")
+  expect_refusal(pose(d, y ~ root_of(exec(u) - k, u, 0, 1)), "model", "not a function")
+  expect_refusal(fit_local(start_from(pose(d, y ~ root_of(u^2 - k * x, u, 0, 2)), k = 1.5)), "model", "In rows 3, 4 and 5 there is no root")
+  expect_warning(fit_local(start_from(pose(d, y ~ root_of(sin(u) - k * x / 10, u, 0, 20)), k = 0.5)), "roots between its ends in rows 1, 2, 3, 4 and 5")
+})
