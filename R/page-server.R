@@ -114,7 +114,7 @@ show_desk <- function(page) {
   put_html(page, "runs-view", view_runs(state, desk$results, desk$underway, desk$chosen))
   put_html(page, "use-view", view_use(state, desk$results, desk$found, desk$chosen))
   put_html(page, "history-view", view_history(desk$history))
-  put_html(page, "model-mathematics", if (!is.null(state$problem)) lapply(problem_formulas(state$problem), formula_math))
+  put_html(page, "model-mathematics", if (!is.null(state$problem)) list(lapply(problem_formulas(state$problem), formula_math), if (!is.null(state$problem$model$dynamics)) dynamics_math(state$problem$model$dynamics$source)))
   put_html(page, "model-told", sentence_list(state$dropped, "told"))
   put_text(page, "code", page_code(state, desk$chosen, desk$found$ways))
   put_text(page, "folder-name", if (!is.null(desk$folder)) paste0("All of it is kept in ", desk$folder))

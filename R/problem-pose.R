@@ -10,6 +10,10 @@
 #' `gamma lgamma digamma trigamma beta erf erfc pnorm dnorm plogis qlogis bessel_j0 bessel_j1`, and
 #' `voigt(u, a)`, the real part of the Faddeeva function.
 #'
+#' What has to be solved for is a value like any other: `root_of(expression, unknown, from, to)` is the root of an expression in the
+#' unknown, between two ends at which it has opposite signs; `integral_of(expression, variable, from, to)` is an integral, whose ends may
+#' be infinite. Ends may hold columns and parameters. States that follow rates of change come from [dynamics()].
+#'
 #' Shapes take their arguments by place or by name: `peak_gauss(x, height, centre, fwhm)`,
 #' `peak_lorentz(x, height, centre, fwhm)`, `peak_voigt(x, height, centre, fwhm_gauss, fwhm_lorentz)`
 #' (the convolution of both), `peak_pseudo_voigt(x, height, centre, fwhm, mix)`, `step_logistic(x,

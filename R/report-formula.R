@@ -18,7 +18,7 @@ names_within <- function(formula) {
 }
 
 math_tags <- local({
-  names <- c("math", "mrow", "mi", "mn", "mo", "mtext", "mfrac", "msup", "msub", "msqrt", "mtable", "mtr", "mtd", "mspace")
+  names <- c("math", "mrow", "mi", "mn", "mo", "mtext", "mfrac", "msup", "msub", "msqrt", "mtable", "mtr", "mtd", "mspace", "msubsup")
   stats::setNames(lapply(names, function(name) function(...) htmltools::tag(name, rlang::list2(...))), names)
 })
 
@@ -33,6 +33,7 @@ math_depth <- function(expr) {
 
 math_of <- function(expr) {
   m <- math_tags
+  if (is_hidden(expr)) expr <- as.symbol(expr[[2]])
   if (rlang::is_call(expr, c("+", "-"), n = 2)) return(math_sum(expr))
   if (is.symbol(expr)) return(math_name(as.character(expr)))
   if (!is.call(expr)) return(if (is.numeric(expr)) m$mn(format(expr, digits = 15)) else m$mtext(as.character(expr)))
@@ -47,6 +48,7 @@ math_of <- function(expr) {
     sqrt = m$msqrt(math_of(arguments[[1]])),
     abs = math_fenced("|", math_of(arguments[[1]]), "|"),
     ifelse = math_cases(arguments),
+    integral_of = math_integral(expr), root_of = math_root(expr),
     math_call(name, arguments)
   )
 }
@@ -89,6 +91,35 @@ math_cases <- function(arguments) {
   m$mrow(m$mo("{"), m$mtable(
     said(arguments[[2]], m$mrow(m$mtext("if\u00a0"), math_of(arguments[[1]]))), said(arguments[[3]], m$mtext("else"))
   ))
+}
+
+# Of an expression as it was typed, or with its bound name hidden.
+math_integral <- function(expr) {
+  m <- math_tags
+  parts <- solved_parts(expr)
+  m$mrow(m$msubsup(m$mo("\u222b"), math_of(parts$from), math_of(parts$to)), math_of(parts$expression), m$mspace(width = "0.2em"), m$mi("d"), math_name(parts$bound))
+}
+
+# { u : equation = 0, from <= u <= to }
+math_root <- function(expr) {
+  m <- math_tags
+  parts <- solved_parts(expr)
+  unknown <- math_name(parts$bound)
+  m$mrow(
+    m$mo("{"), unknown, m$mo(":"), math_of(parts$expression), m$mo("="), m$mn("0"), m$mo(","), m$mspace(width = "0.4em"), math_of(parts$from), m$mo("\u2264"), unknown, m$mo("\u2264"),
+    math_of(parts$to), m$mo("}")
+  )
+}
+
+# The system of rates, a line each, and where the states begin.
+dynamics_math <- function(dynamics) {
+  m <- math_tags
+  along <- math_name(dynamics$along)
+  line <- function(...) htmltools::tags$div(class = "formula", m$math(display = "block", m$mrow(...)))
+  c(
+    Map(function(name, rate) line(m$mfrac(m$mrow(m$mi("d"), math_name(name)), m$mrow(m$mi("d"), along)), m$mo("="), math_of(rate)), names(dynamics$rates), dynamics$rates),
+    Map(function(name, begin) line(math_name(name), m$mo(stretchy = "false", "("), m$mn(format(dynamics$from, digits = 15)), m$mo(stretchy = "false", ")"), m$mo("="), math_of(begin)), names(dynamics$begin), dynamics$begin)
+  ) |> unname()
 }
 
 math_call <- function(name, arguments) {

@@ -16,7 +16,15 @@ report_data_and_model <- function(run) {
 
 report_formulas <- function(problem) {
   formulas <- if (has_responses(problem)) stats::formula(problem) else list(stats::formula(problem))
-  lapply(unname(formulas), function(one) htmltools::tags$div(class = "formula", formula_math(one)))
+  dynamics <- problem$model$dynamics$source
+  htmltools::tagList(
+    lapply(unname(formulas), function(one) htmltools::tags$div(class = "formula", formula_math(one))),
+    if (!is.null(dynamics)) list(htmltools::tags$p("in which"), dynamics_math(dynamics), report_events(dynamics))
+  )
+}
+
+report_events <- function(dynamics) {
+  if (!is.null(dynamics$events)) htmltools::tags$ul(lapply(grep("^at ", format(dynamics), value = TRUE), htmltools::tags$li))
 }
 
 report_measurements <- function(run) {

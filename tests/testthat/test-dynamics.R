@@ -201,3 +201,40 @@ test_that("a point that cannot be followed is refused and counted, and the fit g
   far <- fit_multistart(start_from(run$problem, k = 0.31, a0 = 0.52) |> search_within(k = c(0.01, 3), a0 = c(0.1, 3)), 10, seed = 1)
   expect_equal(coef(best_run(far))[c("k", "a0")], c(k = 0.1, a0 = 0.5), tolerance = 1e-5)
 })
+
+test_that("all states are drawn, measured or not, and two against each other; what the data do not determine is said", {
+  run <- fit_local(posed_chain())
+  plot <- plot_states(run)
+  drawn <- ggplot2::layer_data(plot, 2)
+  expect_identical(nlevels(plot$data$state), 2L)
+  parent <- plot$data[plot$data$state == "parent", ]
+  expect_equal(parent$value, coef(run)[["p0"]] * exp(-coef(run)[["k1"]] * parent$time), tolerance = 1e-9)
+  # the band of the measured state is that of the curve
+  child <- plot$data[plot$data$state == "child", ]
+  expect_equal(child$upper, predict(run, data.frame(hour = child$time), band = "confidence")$upper, tolerance = 1e-9)
+  phase <- plot_states(run, phase = c("parent", "child"))
+  expect_identical(phase$labels$x, "parent")
+  expect_refusal(plot_states(run, phase = c("parent", "chil")), "model", "child")
+  expect_refusal(plot_states(fit_local(posed_formula())), "model", "no states")
+  # the scale of what was not measured
+  scaled <- dynamics(parent ~ -k1 * parent, child ~ c * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0))
+  open <- fit_local(pose(chain_table(), reading ~ child, dynamics = scaled) |> start_from(k1 = 1, k2 = 0.3, c = 1, p0 = 2))
+  expect_match(plot_states(open)$labels$caption, "not determined by the data: parent")
+  page <- withr::local_tempfile(fileext = ".html")
+  write_report(run, page)
+  text <- paste(readLines(page), collapse = "")
+  expect_match(gsub("<[^>]*>", "", text), "dparentdhour=−k1·parent", fixed = TRUE)
+})
+
+test_that("the page shows and keeps a problem of rates", {
+  skip_if_not_installed("callr")
+  run <- fit_local(posed_chain())
+  state <- new_page_state()
+  state$problem <- run$problem
+  state$data <- chain_table()
+  state$source <- "chain.csv"
+  code <- page_code(state)
+  expect_match(paste(code, collapse = " "), "dynamics = dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour", fixed = TRUE)
+  state$written <- "reading ~ 2 * child"
+  expect_identical(names(act_model(state, "reading ~ gain * child")$problem$model$dynamics$rates), c("parent", "child"))
+})

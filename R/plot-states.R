@@ -1,0 +1,95 @@
+#' Draw the states that follow rates of change
+#'
+#' All states of a run along time, measured or not, each with a band that shows how well it is known; or two of them against each other,
+#' which is a phase picture. Experiments have panels of their own, or lines of their own in a phase picture.
+#'
+#' @param run A run on a problem with [dynamics()].
+#' @param phase \[character(2)] Two states to draw against each other, in place of all along time.
+#' @param level \[numeric(1)] Coverage of the bands (pointwise, from the curvature of the criterion).
+#' @return A ggplot.
+#' @section Errors: `tundrel_error_model` where there are no dynamics, or no such state.
+#' @export
+#' @examples
+#' hour <- c(0.5, 1, 2, 4, 7, 11, 16)
+#' decay <- data.frame(hour, reading = 3 * (exp(-0.2 * hour) - exp(-0.9 * hour)) + 0.02 * cos(5 * hour))
+#' chain <- dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0))
+#' run <- pose(decay, reading ~ child, dynamics = chain) |>
+#'   start_from(k1 = 1, k2 = 0.3, p0 = 2) |>
+#'   fit_local()
+#' plot_states(run)
+#' plot_states(run, phase = c("parent", "child"))
+plot_states <- function(run, phase = NULL, level = 0.95) {
+  run <- as_run(run)
+  check_run(run)
+  check_level(level)
+  problem <- run$problem
+  dynamics <- problem$model$dynamics
+  if (is.null(dynamics)) refuse("model", c("This run has no states: its model follows no rates.", "i" = "See {.fn dynamics}."))
+  if (!is.null(phase)) {
+    if (!is.character(phase) || length(phase) != 2) refuse("argument", "{.arg phase} must name two states.")
+    for (name in setdiff(phase, dynamics$states)) refuse("model", c("There is no state {.field {name}}.", suggestion(name, dynamics$states, "states")))
+  }
+  grid <- state_grid(problem, dynamics)
+  states <- phase %||% dynamics$states
+  table <- do.call(rbind, lapply(states, function(name) {
+    data.frame(grid$shown, state = factor(name, states), state_values(run, name, grid$rows, if (is.null(phase)) level))
+  }))
+  if (is.null(phase)) draw_states(table, problem, dynamics, level) else draw_phase(table, problem, states)
+}
+
+most_experiments_drawn <- 12
+state_places <- 200
+
+# Rows along each experiment, from its beginning to its last reading.
+state_grid <- function(problem, dynamics) {
+  data <- problem$measurements
+  time <- as.double(data[[dynamics$along]])
+  labels <- if (length(dynamics$by)) group_labels(lapply(tibble::as_tibble(unclass_measurements(data))[dynamics$by], as.character)) else rep("", nrow(data))
+  shown <- utils::head(unique(labels[!is.na(time)]), most_experiments_drawn)
+  each <- lapply(shown, function(label) {
+    mine <- which(labels == label & !is.na(time))
+    rows <- vctrs::vec_slice(tibble::as_tibble(unclass_measurements(data)), rep(mine[1], state_places))
+    rows[[dynamics$along]] <- seq(dynamics$from, max(time[mine]), length.out = state_places)
+    rows
+  })
+  rows <- do.call(rbind, each)
+  list(rows = rows, shown = data.frame(time = rows[[dynamics$along]], experiment = factor(rep(shown, each = state_places), shown)))
+}
+
+state_values <- function(run, name, rows, level) {
+  at <- function(evaluate, ...) model_rows(run$problem, rows, evaluate, run$estimate, ..., expression = call(".state", name))
+  value <- at(core_evaluate)
+  if (is.null(level) || !isTRUE(interval_freedom(run) > 0)) return(data.frame(value = value))
+  moving <- which(run$at_bound == "")
+  reach <- interval_reach(run, level) * at(core_row_errors, run$factor[, moving, drop = FALSE], moving) * covariance_scale(run)
+  data.frame(value = value, lower = value - reach, upper = value + reach)
+}
+
+draw_states <- function(table, problem, dynamics, level) {
+  plot <- ggplot2::ggplot(table, aes(.data$time, .data$value))
+  if (!is.null(table$lower)) plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), fill = colours[["band"]], alpha = 0.35)
+  panels <- if (nlevels(table$experiment) > 1) ggplot2::facet_grid(ggplot2::vars(.data$state), ggplot2::vars(.data$experiment), scales = "free_y") else ggplot2::facet_wrap(ggplot2::vars(.data$state), scales = "free_y")
+  plot + ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9) + panels +
+    x_axis(FALSE, clock_along(problem)) +
+    ggplot2::labs(
+      title = "The states along the way", subtitle = paste(unlist(lapply(utils::head(format(dynamics$source), length(dynamics$states)), strwrap, 105, exdent = 4)), collapse = "\n"),
+      caption = states_caption(table, level), x = axis_label(dynamics$along, problem$units), y = NULL
+    ) + theme_tundrel()
+}
+
+states_caption <- function(table, level) {
+  if (is.null(table$lower)) return(NULL)
+  open <- unique(as.character(table$state[is.infinite(table$upper)]))
+  paste0("band: ", format_number(100 * level), " % for the curve", if (length(open)) paste0("; not determined by the data: ", paste(open, collapse = ", ")))
+}
+
+draw_phase <- function(table, problem, states) {
+  pair <- data.frame(table[table$state == states[1], c("time", "experiment")], x = table$value[table$state == states[1]], y = table$value[table$state == states[2]])
+  begins <- pair[!duplicated(pair$experiment), ]
+  ggplot2::ggplot(pair, aes(.data$x, .data$y, group = .data$experiment)) +
+    ggplot2::geom_path(aes(linetype = .data$experiment), colour = colours[["fit"]], linewidth = 0.8, show.legend = nlevels(pair$experiment) > 1) +
+    ggplot2::geom_point(data = begins, colour = colours[["start"]], size = 2.5) +
+    ggplot2::scale_linetype_discrete(name = NULL) +
+    ggplot2::labs(title = paste(states[2], "against", states[1]), subtitle = model_subtitle(problem), caption = "point: the beginning", x = states[1], y = states[2]) +
+    theme_tundrel()
+}
