@@ -102,7 +102,7 @@ value_names <- function(expr, call = rlang::caller_env()) {
   open <- function(e) {
     if (is_solved_call(e)) {
       parts <- solved_parts(e, call)
-      return(base::call("ifelse", parts$expression, parts$from, parts$to))
+      return(Reduce(function(a, b) base::call("+", a, b), parts$ends, parts$expression))
     }
     if (is_hidden(e)) return(1)
     if (is.call(e)) called_name(e, call)
@@ -146,8 +146,8 @@ node_collector <- function(columns, parameters, constants = numeric(), written_o
     template <- solved_template(parts, names(constants), call)
     inner <- node_collector(character(), template$parameters, constants)
     root <- inner$add(template$expression, call)
-    inputs <- vapply(base::c(list(parts$from, parts$to), template$others), add, 0L, call = call)
-    solved[[length(solved) + 1L]] <<- list(kind = parts$name, nodes = inner$nodes(), root = root, inputs = inputs)
+    inputs <- vapply(base::c(parts$ends, template$others), add, 0L, call = call)
+    solved[[length(solved) + 1L]] <<- base::c(list(kind = parts$name, nodes = inner$nodes(), root = root, inputs = inputs), if (parts$name == "smeared") instrument_of(parts, data, call))
     push(-3L, length(solved))
   }
   add_state <- function(name, call) {

@@ -3,7 +3,8 @@
 
 solved_calls <- list(
   root_of = c("expression", "unknown", "from", "to"),
-  integral_of = c("expression", "variable", "from", "to")
+  integral_of = c("expression", "variable", "from", "to"),
+  smeared = c("expression", "along", "by", "shift")
 )
 
 is_solved_call <- function(e) is.call(e) && is.symbol(e[[1]]) && as.character(e[[1]]) %in% names(solved_calls)
@@ -15,6 +16,10 @@ solved_parts <- function(e, call = rlang::caller_env()) {
   wanted <- solved_calls[[name]]
   given <- as.list(e)[-1]
   labels <- names(given) %||% rep("", length(given))
+  if (name == "smeared" && !"shift" %in% labels && length(given) < 4) {
+    given <- c(given, 0)
+    labels <- c(labels, "shift")
+  }
   unknown <- setdiff(labels, c("", wanted))
   if (length(given) == length(wanted)) labels[labels == ""] <- utils::head(setdiff(wanted, labels), sum(labels == ""))
   if (length(unknown) || length(given) != length(wanted) || anyDuplicated(labels)) {
@@ -36,10 +41,16 @@ solved_parts <- function(e, call = rlang::caller_env()) {
       "{.field {bound}}, the {wanted[2]}, does not stand in what {.fn {name}} is of.", "x" = "It is called as {.code {expression_text(e)}}."
     ), call = call)
   }
-  list(name = name, expression = inside, bound = bound, from = parts$from, to = parts$to)
+  if (name == "smeared") {
+    if (!is.symbol(parts$by)) refuse("model", c("{.arg by} of {.fn smeared} must name the column of the instrument's response.", "x" = "It is {.code {expression_text(parts$by)}}."), call = call)
+    # what it is at is the column that binds, moved by the shift
+    return(list(name = name, expression = inside, bound = bound, ends = list(call("-", as.symbol(bound), parts$shift)), by = parts$by, shift = parts$shift))
+  }
+  list(name = name, expression = inside, bound = bound, ends = list(parts$from, parts$to), from = parts$from, to = parts$to)
 }
 
 solved_examples <- list(
+  smeared = "smeared(amount * exp(-ns / tau), along = ns, by = flash)",
   root_of = "root_of(i - i0 * (exp((v - r * i) / vt) - 1), i, from = 0, to = 1)", integral_of = "integral_of(exp(-k * t) * cos(t), t, from = 0, to = hour)"
 )
 
@@ -68,7 +79,7 @@ bound_by <- function(expr) {
 # The same call with its name bound, in one order of arguments.
 bound_call <- function(e, call = rlang::caller_env()) {
   parts <- solved_parts(e, call)
-  as.call(list(as.symbol(parts$name), parts$expression, call(".bound", parts$bound), parts$from, parts$to))
+  as.call(c(list(as.symbol(parts$name), parts$expression, call(".bound", parts$bound)), if (parts$name == "smeared") list(parts$by, parts$shift) else parts$ends))
 }
 
 # Of an expression as it was typed: its names but those that are bound.
@@ -97,4 +108,44 @@ solved_template <- function(parts, constants, call) {
     as.symbol(paste0(".other", place))
   }, with_arguments, closed = is_hidden)
   list(expression = written, others = others, parameters = c(".variable", paste0(rep(".other", length(others)), seq_along(others))))
+}
+
+check_instruments <- function(expression, data, call) {
+  if (!"smeared" %in% called_names(expression)) return(invisible())
+  for (e in solved_calls_in(expression, "smeared")) {
+    parts <- solved_parts(e, call)
+    for (name in c(parts$bound, as.character(parts$by))) {
+      if (!name %in% names(data)) refuse("model", c("{.field {name}} in {.fn smeared} is no column.", suggestion(name, names(data), "columns")), call = call)
+      check_number_column(data, name, call)
+    }
+    instrument_of(parts, data, call)
+  }
+}
+
+# The response of an instrument, from the rows of the table: a spline of area one through its heights.
+instrument_of <- function(parts, data, call) {
+  # where only the calls are looked at
+  if (is.null(data)) return(list(place = c(0, 1), powers = matrix(c(1, 0, 0, 0), 1)))
+  place <- as.double(column_of(data, parts$bound))
+  height <- as.double(column_of(data, as.character(parts$by)))
+  known <- is.finite(place) & is.finite(height)
+  place <- place[known]
+  height <- as.double(rowsum(height[known], place) / as.vector(table(place)))
+  place <- sort(unique(place))
+  n <- length(place)
+  if (n < 3 || !any(height > 0)) {
+    refuse("model", "The response of the instrument, {.field {as.character(parts$by)}}, needs three rows at least, and heights above zero.", call = call)
+  }
+  spline <- environment(stats::splinefun(place, height, method = "natural"))$z
+  powers <- cbind(spline$y, spline$b, spline$c, spline$d)[-n, , drop = FALSE]
+  area <- sum(powers %*% diag(1 / 1:4) * outer(diff(place), 1:4, `^`))
+  if (!isTRUE(area > 0)) refuse("model", "The response of the instrument, {.field {as.character(parts$by)}}, has no area above zero.", call = call)
+  list(place = place, powers = unname(powers) / area)
+}
+
+# TRUE where a model of groups looks at more rows of its table than the one that it is evaluated in: then each group needs its own.
+needs_own_table <- function(problem) {
+  smeared <- !is.null(problem$model$expression) && "smeared" %in% called_names(problem$model$expression)
+  dynamics <- problem$model$dynamics
+  smeared || (!is.null(dynamics) && length(setdiff(dynamics$inside, dynamics$keys)) > 0 && !(length(problem$by) > 0 && all(problem$by %in% dynamics$by)))
 }

@@ -48,7 +48,7 @@ math_of <- function(expr) {
     sqrt = m$msqrt(math_of(arguments[[1]])),
     abs = math_fenced("|", math_of(arguments[[1]]), "|"),
     ifelse = math_cases(arguments),
-    integral_of = math_integral(expr), root_of = math_root(expr),
+    integral_of = math_integral(expr), smeared = math_smeared(expr), root_of = math_root(expr),
     math_call(name, arguments)
   )
 }
@@ -98,6 +98,12 @@ math_integral <- function(expr) {
   m <- math_tags
   parts <- solved_parts(expr)
   m$mrow(m$msubsup(m$mo("\u222b"), math_of(parts$from), math_of(parts$to)), math_of(parts$expression), m$mspace(width = "0.2em"), m$mi("d"), math_name(parts$bound))
+}
+
+math_smeared <- function(expr) {
+  m <- math_tags
+  parts <- solved_parts(expr)
+  m$mrow(math_fenced("(", math_of(parts$expression), ")"), m$mo("\u2217"), math_of(parts$by))
 }
 
 # { u : equation = 0, from <= u <= to }

@@ -106,7 +106,7 @@ walk_groups <- function(spec, whole, starts, threads, which = seq_len(ncol(start
 }
 
 # A scale that is estimated on the way, and functions of R, need each group for themselves.
-walks_in_core <- function(problem) is_compiled(problem) && !problem$criterion$scale_first
+walks_in_core <- function(problem) is_compiled(problem) && !problem$criterion$scale_first && !needs_own_table(problem)
 
 walk_in_core <- function(spec, whole, starts, threads, which) {
   whole$start[rownames(starts)] <- starts[, match(TRUE, colSums(is.na(starts)) == 0)]

@@ -2,6 +2,12 @@
 
 fit_shared <- function(spec, whole, starts, shared, threads, call = rlang::caller_env()) {
   check_shared(whole, rownames(starts), shared, spec$solver, call)
+  if (needs_own_table(spec$problem)) {
+    refuse("solver", c(
+      "Parameters cannot be shared by groups whose model looks along a column of each.",
+      "i" = "Say {.code by = {spec$problem$by[1]}} in {.fn dynamics} where rates hold such a column; else fit each group by itself."
+    ), call = call)
+  }
   if (anyNA(starts)) refuse("solver", c("Every group needs a start for parameters to be shared.", "i" = "State it with {.fn start_from}."), call = call)
   whole$start[rownames(starts)] <- starts[, 1]
   compiled <- suppressMessages(compile_at_start(whole), classes = "tundrel_message_start")

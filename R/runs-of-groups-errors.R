@@ -1,7 +1,7 @@
 # Standard errors and intervals of many groups at once, where all there is to them is in what was kept of each fit.
 
 # TRUE where a group's covariance comes from its triangle and its value alone.
-is_plain <- function(problem) criterion_form(problem) == "squares" && is_compiled(problem) && length(problem$conditions) == 0
+is_plain <- function(problem) criterion_form(problem) == "squares" && is_compiled(problem) && length(problem$conditions) == 0 && !needs_own_table(problem)
 
 # Standard errors by curvature, a column a group; NA where a group has no fit or no degrees of freedom.
 plain_errors <- function(fits, all) {

@@ -18,6 +18,7 @@
 #include "core/problem/value_function_problem.h"
 #include "core/solved/integral_function.h"
 #include "core/solved/root_function.h"
+#include "core/solved/smeared_function.h"
 #include "core/solver/eliminated_problem.h"
 #include "core/threads.h"
 #include "core/problem/squares.h"
@@ -29,8 +30,11 @@ namespace {
 std::shared_ptr<const RowFunction> row_function_from_r(const Rcpp::List& solved) {
   const TranslatedGraph t = graph_from_r(solved["nodes"]);
   const Rcpp::IntegerVector inputs = solved["inputs"];
-  const Template of{t.graph, t.node.at(Rcpp::as<int>(solved["root"]) - 1), static_cast<int>(inputs.size()) - 2};
-  if (Rcpp::as<std::string>(solved["kind"]) == "root_of") return std::make_shared<RootFunction>(of);
+  const std::string kind = solved["kind"];
+  const Template of{t.graph, t.node.at(Rcpp::as<int>(solved["root"]) - 1), static_cast<int>(inputs.size()) - (kind == "smeared" ? 1 : 2)};
+  if (kind == "smeared")
+    return std::make_shared<SmearedFunction>(of, Spline{Rcpp::as<std::vector<double>>(solved["place"]), matrix_from_r(solved["powers"])});
+  if (kind == "root_of") return std::make_shared<RootFunction>(of);
   return std::make_shared<IntegralFunction>(of);
 }
 

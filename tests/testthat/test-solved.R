@@ -79,3 +79,42 @@ test_that("what is wrong with a root or an integral is said, by row", {
   expect_refusal(fit_local(start_from(pose(d, y ~ root_of(u^2 - k * x, u, 0, 2)), k = 1.5)), "model", "In rows 3, 4 and 5 there is no root")
   expect_warning(fit_local(start_from(pose(d, y ~ root_of(sin(u) - k * x / 10, u, 0, 20)), k = 0.5)), "roots between its ends in rows 1, 2, 3, 4 and 5")
 })
+
+# Of exp(-t / tau) from zero on, seen through a normal response with mean m and standard deviation s.
+smeared_decay <- function(t, a, tau, m = 2, s = 0.4) a * exp(s^2 / (2 * tau^2) - (t - m) / tau) * stats::pnorm((t - m) / s - s / tau)
+
+test_that("a decay seen through a measured response is that of the closed form, at equal and unequal distances, shifted or not", {
+  for (ns in list(seq(0, 20, 0.05), cumsum(rep(c(0.03, 0.06, 0.045), 140)))) {
+    data <- data.frame(ns, flash = 7 * stats::dnorm(ns, 2, 0.4), y = smeared_decay(ns, 100, 3))
+    problem <- pose(data, y ~ smeared(a * exp(-ns / tau), along = ns, by = flash, shift = delay)) |> start_from(a = 90, tau = 2.5, delay = 0.05)
+    at <- function(p) model_rows(problem, data, core_evaluate, p)
+    truth <- c(a = 100, tau = 3, delay = 0)
+    expect_lt(max(abs(at(truth) - data$y)), 1e-4)
+    expect_lt(max(abs(at(c(a = 100, tau = 3, delay = 0.31)) - smeared_decay(ns, 100, 3, 2.31))), 1e-4)
+    run <- fit_local(problem)
+    expect_true(run$converged)
+    expect_equal(unname(coef(run)), c(100, 3, 0), tolerance = 1e-5)
+    # derivatives against differences, on a point with a shift
+    compiled <- compile_at_start(problem)
+    slopes <- core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, compiled$start)
+    for (k in 1:3) {
+      h <- 1e-5 * c(90, 2.5, 1)[k]
+      step <- replace(numeric(3), k, h)
+      expect_equal(slopes[, k], (at(compiled$start + step) - at(compiled$start - step)) / (2 * h), tolerance = 1e-6)
+    }
+  }
+})
+
+test_that("smeared groups have responses of their own, and mistakes in smeared() are said", {
+  ns <- seq(0, 15, 0.1)
+  data <- do.call(rbind, lapply(1:3, function(k) {
+    data.frame(ns, lamp = letters[k], flash = stats::dnorm(ns, 1 + k, 0.3 * k), y = smeared_decay(ns, 50, 1 + k, 1 + k, 0.3 * k))
+  }))
+  fits <- fit_each(pose(data, y ~ smeared(a * exp(-ns / tau), along = ns, by = flash), by = lamp) |> start_from(a = 40, tau = 2))
+  expect_equal(unname(fits$x["tau", ]), 2:4, tolerance = 1e-3)
+  expect_refusal(pose(data, y ~ smeared(a * exp(-ns / tau), along = ns, by = flush)), "model", "flash")
+  expect_refusal(pose(data, y ~ smeared(a * exp(-ns / tau), along = ns, by = 2 * flash)), "model", "must name the column")
+  expect_refusal(pose(data, y ~ smeared(a * exp(-ns / tau), along = nss, by = flash)), "model", "does not stand in")
+  data$flash <- 0
+  expect_refusal(pose(data, y ~ smeared(a * exp(-ns / tau), along = ns, by = flash)), "model", "above zero")
+})
