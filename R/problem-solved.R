@@ -18,17 +18,18 @@ sign_changes <- function(compiled, x) {
   columns <- lapply(compiled$columns, function(column) column[rows])
   lapply(solved_calls_in(problem$model$expression, "root_of"), function(e) {
     parts <- solved_parts(e)
-    evaluate <- function(expr, more = list()) {
-      collector <- model_collector(problem, compiled$status, c(names(columns), names(more)))
+    evaluate <- function(expr, columns, n) {
+      collector <- model_collector(problem, compiled$status, names(columns))
       root <- collector$add(expr)
-      core_evaluate(collector$nodes(), root, c(columns, more), length(rows), x)
+      core_evaluate(collector$nodes(), root, columns, n, x)
     }
-    from <- evaluate(call("(", parts$from))
-    to <- evaluate(call("(", parts$to))
+    from <- evaluate(call("(", parts$from), columns, length(rows))
+    to <- evaluate(call("(", parts$to), columns, length(rows))
     equation <- call("(", with_values_of_bound(parts$expression, parts$bound, quote(.unknown)))
     along <- if (all(pmin(from, to) > 0) && all(pmax(from, to) > 100 * pmin(from, to))) function(share) from * (to / from)^share else function(share) from + share * (to - from)
-    signs <- vapply(seq(0, 1, length.out = most_looks), function(share) sign(evaluate(equation, list(.unknown = along(share)))), numeric(length(rows)))
-    signs <- matrix(signs, length(rows))
+    places <- unlist(lapply(seq(0, 1, length.out = most_looks), along))
+    stacked <- c(lapply(columns, rep, times = most_looks), list(.unknown = places))
+    signs <- matrix(sign(evaluate(equation, stacked, length(places))), length(rows))
     list(call = e, changes = rowSums(signs[, -1, drop = FALSE] * signs[, -ncol(signs), drop = FALSE] < 0) + rowSums(signs[, -c(1, ncol(signs)), drop = FALSE] == 0))
   })
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <limits>
 #include <utility>
 
@@ -30,9 +31,11 @@ struct Search {
   bool rising;             // sign of the equation at its upper end
   double at;               // next place to look at
   double last_width;       // of the bracket, some steps ago
+  double last_step = 0;    // Newton's, the time before
   bool done = false;
 };
 
+constexpr double kClose = 1e-9, kFaster = 1e-3;
 // Newton's steps halve the way to a double root, or to one beside zero: after so many the bracket is halved in orders of magnitude.
 constexpr int kNewtonSteps = 16;
 
@@ -47,8 +50,29 @@ RootFunction::RootFunction(Template equation) : equation_(std::move(equation)), 
 }
 
 void RootFunction::evaluate(const std::vector<Input>& inputs, double* out, int n) const {
+  std::vector<double> asked{static_cast<double>(n)};
+  for (const Input& input : inputs) asked.insert(asked.end(), input.data, input.data + (input.step == 0 ? 1 : n));
+  const auto same = [&](const Kept& one) { return one.asked.size() == asked.size() && std::memcmp(one.asked.data(), asked.data(), asked.size() * sizeof(double)) == 0; };
+  {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    const auto there = std::find_if(kept_.begin(), kept_.end(), same);
+    if (there != kept_.end()) {
+      std::copy_n(there->found.begin(), n, out);
+      return;
+    }
+  }
+  search(inputs, out, n);
+  const std::lock_guard<std::mutex> lock(mutex_);
+  if (kept_.size() < kMostKept) kept_.resize(kept_.size() + 1);
+  Kept& kept = kept_[next_++ % kMostKept % kept_.size()];
+  kept.asked.swap(asked);
+  kept.found.assign(out, out + n);
+}
+
+void RootFunction::search(const std::vector<Input>& inputs, double* out, int n) const {
   const int columns = equation_.others + 1;
-  std::vector<double> memory(static_cast<std::size_t>(columns) * n);
+  std::vector<double> memory;
+  memory.resize(static_cast<std::size_t>(columns) * n);
   Columns table;
   table.rows = n;
   for (int k = 0; k < columns; ++k) table.data.push_back(memory.data() + static_cast<std::size_t>(k) * n);
@@ -77,7 +101,9 @@ void RootFunction::evaluate(const std::vector<Input>& inputs, double* out, int n
       row.at = std::numeric_limits<double>::quiet_NaN();
       row.done = true;
     } else {
-      row.at = middle(row.low, row.high, false);
+      // where a straight line between the ends is zero, but not at one of them
+      const double share = a / (a - b);
+      row.at = share > 0.01 && share < 0.99 ? row.low + share * (row.high - row.low) : middle(row.low, row.high, false);
       row.last_width = row.high - row.low;
       ++open;
     }
@@ -104,7 +130,11 @@ void RootFunction::evaluate(const std::vector<Input>& inputs, double* out, int n
       if (step % 3 == 2) row.last_width = width;
       const bool inside = next > row.low && next < row.high;
       const double tiny = 2 * kEpsilon * std::fabs(row.at);
-      if (std::isfinite(slope) && std::fabs(f / slope) <= tiny) {
+      const double newton = std::fabs(f / slope);
+      // so close that the next step would be the square of this one, as it was before
+      const bool square = newton <= kClose * std::fabs(row.at) && newton <= kFaster * row.last_step;
+      row.last_step = newton;
+      if (std::isfinite(slope) && (newton <= tiny || square)) {
         if (inside) row.at = next;
         row.done = true;
       } else if (!inside || slow || step % kNewtonSteps == kNewtonSteps - 1) {
