@@ -60,12 +60,13 @@ rate_advice <- function(run) {
 rate_text <- function(run) paste0(format_number(run$advised_rate, 2), if (isTRUE(run$solver$settings$scaled)) ", scaled = TRUE")
 
 gradient_sentence <- function(run) {
-  if (length(run$multipliers)) return("the gradient is a combination of those of the active conditions, and all conditions hold")
-  switch(criterion_form(run$problem),
+  if (any(run$multipliers != 0)) return("the gradient is a combination of those of the active conditions, and all conditions hold")
+  sentence <- switch(criterion_form(run$problem),
     squares = "the residuals are orthogonal to the tangent space of the model",
     smooth = "the gradient is zero in every free direction, and the criterion has the right curvature",
     kinked = "the readings that the curve passes through balance the slope of the others"
   )
+  if (length(run$multipliers)) paste0(sentence, ", and all conditions hold") else sentence
 }
 
 # "Converged (gradient): ..." or "NOT converged (evaluations): ..."
