@@ -12,7 +12,8 @@
 #'
 #' What has to be solved for is a value like any other: `root_of(expression, unknown, from, to)` is the root of an expression in the
 #' unknown, between two ends at which it has opposite signs; `integral_of(expression, variable, from, to)` is an integral, whose ends may
-#' be infinite. Ends may hold columns and parameters. `smeared(expression, along = , by = , shift = 0)` is what an instrument shows of a
+#' be infinite. Ends may hold columns and parameters. A peak that is narrow against the range of an integral may be missed: bring the
+#' ends close to it. `smeared(expression, along = , by = , shift = 0)` is what an instrument shows of a
 #' course that begins at zero: its convolution with the instrument's response, a column `by` that was measured along the column `along` (a
 #' spline of area one runs through it), moved by a `shift`. States that follow rates of change come from [dynamics()].
 #'

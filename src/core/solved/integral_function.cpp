@@ -8,8 +8,6 @@
 #include <limits>
 #include <utility>
 
-#include "../expression/substitute.h"
-
 namespace tundrel {
 namespace {
 
@@ -54,11 +52,7 @@ double integrated(const Integrand& f, double from, double to) {
 }  // namespace
 
 IntegralFunction::IntegralFunction(Template integrand) : integrand_(std::move(integrand)), derivatives_(integrand_.others) {
-  Graph along;
-  const int node = copied(integrand_.graph, {integrand_.node}, along, [](Graph& to, const Node& leaf) {
-    return leaf.op != Op::parameter ? -1 : leaf.index == 0 ? to.column(0) : to.parameter(leaf.index - 1);
-  })[0];
-  program_ = Program(along, {node});
+  program_ = integrand_.along_variable();
 }
 
 void IntegralFunction::evaluate(const std::vector<Input>& inputs, double* out, int n) const {

@@ -5,8 +5,6 @@
 #include <cmath>
 #include <limits>
 
-#include "../expression/substitute.h"
-
 namespace tundrel {
 namespace {
 
@@ -42,11 +40,7 @@ int ResponseFunction::partial(Graph& graph, int self, const std::vector<int>& in
 
 SmearedFunction::SmearedFunction(Template course, Spline response)
     : course_(std::move(course)), spline_(std::move(response)), response_(std::make_shared<ResponseFunction>(spline_)), derivatives_(course_.others + 1) {
-  Graph along;
-  const int node = copied(course_.graph, {course_.node}, along, [](Graph& to, const Node& leaf) {
-    return leaf.op != Op::parameter ? -1 : leaf.index == 0 ? to.column(0) : to.parameter(leaf.index - 1);
-  })[0];
-  program_ = Program(along, {node});
+  program_ = course_.along_variable();
 }
 
 void SmearedFunction::evaluate(const std::vector<Input>& inputs, double* out, int n) const {

@@ -2,7 +2,7 @@
 #pragma once
 #include <vector>
 
-#include "../expression/graph.h"
+#include "../expression/program.h"
 
 namespace tundrel {
 
@@ -13,6 +13,8 @@ struct Template {
 
   // Its derivative with respect to parameter `which`, as another template over the same graph.
   Template derivative(int which) const;
+  // Over one column, the variable; the others are parameters.
+  Program along_variable() const;
   // The expression with nodes of `to` in the place of the variable and of the others.
   int put_into(Graph& to, int variable, const int* others) const;
 };
