@@ -64,7 +64,7 @@ differences_of <- function(before, after) {
   conditions <- lapply(list(before, after), function(run) condition_texts(run$problem))
   listed <- function(what) paste(utils::head(what, 6), collapse = ", ")
   one_way <- function(what, words) if (length(what)) paste0(words, ": ", listed(what), if (length(what) > 6) paste(" and", length(what) - 6, "more"), ".")
-  texts <- c(model_text(before$problem), model_text(after$problem))
+  texts <- vapply(list(before, after), function(run) gsub("\n", "; ", model_lines(run$problem), fixed = TRUE), "")
   c(
     if (texts[1] != texts[2]) paste0("The model was ", texts[1], " before, and is ", texts[2], " after."),
     one_way(setdiff(rows[[1]], rows[[2]]), "Rows only before"), one_way(setdiff(rows[[2]], rows[[1]]), "Rows only after"),

@@ -33,7 +33,7 @@ check_same_noise <- function(runs, pair, call) {
 told_nested <- function(simple, full) {
   if (nested_by_levels(simple$problem, full$problem)) return(n_estimated(simple) < n_estimated(full))
   same <- function(part) identical(part(simple$problem), part(full$problem))
-  if (!same(function(p) model_text(p)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
+  if (!same(function(p) model_text(p)) || !same(function(p) planned_dynamics(p$model$dynamics$source)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
   more <- setdiff(sentences(simple), sentences(full))
   equalities <- vapply(simple$problem$conditions, is_equality, logical(1))
@@ -45,7 +45,7 @@ told_nested <- function(simple, full) {
 # The same but that further parameters have levels, and conditions that hold for all of them.
 nested_by_levels <- function(simple, full) {
   if (!has_levels(full) || has_responses(full) || has_responses(simple)) return(FALSE)
-  plain <- function(p) without_brackets(p$model$formula[[3]])
+  plain <- function(p) lapply(c(list(p$model$formula[[3]]), p$model$dynamics$source$rates, p$model$dynamics$source$begin), without_brackets)
   same <- function(part) identical(part(simple), part(full))
   if (!same(plain) || !same(function(p) p$model$response) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   of <- function(p) vapply(p$model$levels, function(one) paste(one$columns, collapse = ", "), "")

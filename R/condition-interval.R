@@ -6,6 +6,7 @@ everything <- c(-Inf, Inf)
 interval_of <- function(expr, limits) {
   leaf <- function(e) {
     if (is.numeric(e)) return(c(e, e))
+    if (is.call(e)) return(everything)
     name <- as.character(e)
     if (name == "pi") return(c(pi, pi))
     if (name == "Inf") return(c(Inf, Inf))
@@ -16,7 +17,7 @@ interval_of <- function(expr, limits) {
     result <- interval_call(as.character(e[[1]]), parts, same)
     if (anyNA(result)) everything else result
   }
-  fold_expression(expr, leaf, join)
+  fold_expression(expr, leaf, join, closed = is_solved_call)
 }
 
 # `same`: both arguments are one and the same expression. Equal intervals do not make them that: a and b may have the same limits.

@@ -2,9 +2,10 @@
 # constant; NULL where the expression is not linear.
 linear_form <- function(expr, parameters, call = rlang::caller_env()) {
   plain <- function(constant) list(coefficients = stats::setNames(numeric(length(parameters)), parameters), constant = constant)
-  without <- function(e) !any(all.vars(e) %in% parameters)
+  without <- function(e) !any(free_names(e) %in% parameters)
   leaf <- function(e) {
     if (without(e)) return(plain(constant_value(e, call)))
+    if (is.call(e)) return(NULL)
     form <- plain(0)
     form$coefficients[[as.character(e)]] <- 1
     form
@@ -15,7 +16,7 @@ linear_form <- function(expr, parameters, call = rlang::caller_env()) {
     if (length(parts) == 1) parts <- c(list(plain(0)), parts)  # -a is 0 - a
     combined_form(name, parts[[1]], parts[[2]])
   }
-  fold_expression(expr, leaf, join, closed = without, call = call)
+  fold_expression(expr, leaf, join, closed = function(e) is_solved_call(e) || without(e), call = call)
 }
 
 # The form of a call from those of its two arguments; NULL where the call is not linear in them.

@@ -73,19 +73,19 @@ drop_conditions <- function(problem, about = NULL) {
   problem
 }
 
-named_parameters <- function(condition) setdiff(all.vars(condition$expr), c("pi", "Inf"))
+named_parameters <- function(condition) setdiff(free_names(condition$expr), c("pi", "Inf"))
 
 # Replaces what names no parameter, such as `limit` or `range[2]`, by the number it is where the sentence
 # was written.
 with_numbers <- function(expr, parameters, env) {
-  names_used <- setdiff(all.vars(expr), c("pi", "Inf"))
+  names_used <- setdiff(free_names(expr), c("pi", "Inf"))
   if (length(names_used) == 0) return(expr)
   sentence <- rlang::is_call(expr, c(comparisons, "between", "&", "&&"))
   if (!sentence && !any(names_used %in% parameters)) {
     value <- tryCatch(eval(expr, env), error = function(e) NULL)
     return(if (is.numeric(value) && length(value) == 1) as.numeric(value) else expr)
   }
-  if (is.call(expr)) expr[-1] <- lapply(as.list(expr)[-1], with_numbers, parameters = parameters, env = env)
+  if (is.call(expr) && !is_solved_call(expr)) expr[-1] <- lapply(as.list(expr)[-1], with_numbers, parameters = parameters, env = env)
   expr
 }
 

@@ -64,7 +64,7 @@ model <- function(name) {
   read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
 }
 
-model_keys <- c("title", "used_for", "formula", "parameters", "conditions", "range_factors", "constants", "reference", "example")
+model_keys <- c("title", "used_for", "formula", "dynamics", "parameters", "conditions", "range_factors", "constants", "reference", "example")
 
 # Files and formulas larger than any honest one are not looked into.
 most_model_bytes <- 1e5
@@ -86,7 +86,7 @@ read_model <- function(path) {
   }
   if (!rlang::is_string(raw$formula)) refuse("file", "{.file {path}} lacks the key {.field formula}.")
   check_model_keys(raw, path)
-  new_model(raw, formula_from_text(raw$formula, path))
+  new_model(raw, formula_from_text(raw$formula, path), dynamics_of_file(raw$dynamics, path))
 }
 
 # Every key of a model's file holds what it is for.
@@ -96,7 +96,7 @@ check_model_keys <- function(raw, path, call = rlang::caller_env()) {
   number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
   sound <- c(
     title = text(raw$title), reference = text(raw$reference),
-    parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)),
+    parameters = named(raw$parameters, function(p) is.null(p) || named(p, text)), dynamics = is.null(raw$dynamics) || is_planned_dynamics(raw$dynamics),
     conditions = all(vapply(as.list(unlist(raw$conditions)), rlang::is_string, NA)), used_for = all(vapply(as.list(unlist(raw$used_for)), rlang::is_string, NA)), constants = named(raw$constants, number),
     range_factors = named(raw$range_factors, function(r) length(r) == 2 && is.numeric(unlist(r)) && all(is.finite(unlist(r)))), example = is.null(raw$example) || (is.list(raw$example) && rlang::is_named(raw$example))
   )
@@ -116,14 +116,24 @@ formula_from_text <- function(text, path, most = most_formula_characters, call =
       "x" = "It is {.val {substr(text, 1, 60)}}.", "i" = "For example: y ~ top * x / (half + x)"
     ), call = call)
   }
-  for (side in as.list(expr)[2:3]) for (part in real_parts(without_brackets(written_shapes(side, call)), call)) value_names(part, call)
+  for (side in as.list(expr)[2:3]) check_language(side, call)
   rlang::new_formula(expr[[2]], expr[[3]], env = emptyenv())
 }
 
-new_model <- function(raw, formula) {
+check_language <- function(expr, call = rlang::caller_env()) {
+  for (part in real_parts(without_brackets(written_shapes(expr, call)), call)) value_names(part, call)
+}
+
+dynamics_of_file <- function(given, path, call = rlang::caller_env()) {
+  dynamics <- dynamics_of_plan(given, path, call)
+  for (expr in c(dynamics$rates, dynamics$begin)) check_language(expr, call)
+  dynamics
+}
+
+new_model <- function(raw, formula, dynamics = NULL) {
   structure(
     list(
-      title = as.character(raw$title %||% expression_text(formula)), used_for = as.character(unlist(raw$used_for)), formula = formula,
+      title = as.character(raw$title %||% expression_text(formula)), used_for = as.character(unlist(raw$used_for)), formula = formula, dynamics = dynamics,
       parameters = raw$parameters, conditions = as.character(unlist(raw$conditions)), range_factors = raw$range_factors, constants = raw$constants,
       reference = as.character(raw$reference %||% ""), example = raw$example
     ),
@@ -141,6 +151,7 @@ save_model <- function(x, path, title = NULL, meaning = character(), reference =
   }
   raw <- unclass(x)
   raw$formula <- expression_text(x$formula)
+  raw$dynamics <- planned_dynamics(x$dynamics)
   raw$conditions <- as.list(x$conditions)
   raw <- Filter(length, raw)
   write_text(path, sub("\n$", "", yaml::as.yaml(raw)))
@@ -160,7 +171,7 @@ model_of_problem <- function(problem, title, meaning, reference, call = rlang::c
       title = title, parameters = described, conditions = condition_texts(problem),
       constants = as.list(problem$model$constants), reference = reference
     ),
-    problem$model$formula
+    problem$model$formula, problem$model$dynamics$source
   )
 }
 
@@ -169,7 +180,7 @@ format.tundrel_model <- function(x, ...) paste0("model: ", x$title, ": ", expres
 
 #' @export
 print.tundrel_model <- function(x, ...) {
-  cat(x$title, "\n  ", expression_text(x$formula), "\n\n", sep = "")
+  cat(x$title, "\n", paste0("  ", c(expression_text(x$formula), if (!is.null(x$dynamics)) format(x$dynamics)), "\n"), "\n", sep = "")
   parts <- function(key) vapply(x$parameters, function(p) as.character(p[[key]] %||% ""), character(1))
   if (length(x$parameters)) {
     cat_table(drop_empty(tibble(parameter = names(x$parameters), meaning = parts("meaning"), `of the kind` = parts("unit"))))
@@ -179,9 +190,25 @@ print.tundrel_model <- function(x, ...) {
   invisible(x)
 }
 
-# The formula of a model with columns in the place of its own names.
-model_formula <- function(model, columns, data, call = rlang::caller_env()) {
-  own <- setdiff(free_names(model$formula), c(names(model$parameters), names(model$constants), "pi"))
+# Constants as numbers in the formula.
+with_constants_written <- function(model) {
+  model$formula <- rlang::new_formula(rlang::f_lhs(model$formula), substituted(rlang::f_rhs(model$formula), model$constants), env = emptyenv())
+  for (part in c("rates", "begin")) if (!is.null(model$dynamics)) model$dynamics[[part]] <- lapply(model$dynamics[[part]], substituted, values = model$constants)
+  model$constants <- NULL
+  model
+}
+
+# A model's own names for columns: those that are neither parameters nor constants nor states.
+model_names <- function(model) {
+  dynamics <- model$dynamics
+  used <- unique(c(free_names(model$formula), dynamics$along, unlist(lapply(c(dynamics$rates, dynamics$begin), free_names))))
+  response <- all.vars(model$formula[[2]])
+  setdiff(used, c(names(model$parameters), names(model$constants), setdiff(names(dynamics$rates), response), "pi"))
+}
+
+# The same model with columns in the place of its own names.
+model_for_columns <- function(model, columns, data, call = rlang::caller_env()) {
+  own <- model_names(model)
   for (name in setdiff(names(columns), own)) {
     refuse("model", c("The model has no {.field {name}} to stand for a column.", suggestion(name, own, "names")), call = call)
   }
@@ -193,5 +220,14 @@ model_formula <- function(model, columns, data, call = rlang::caller_env()) {
     ), call = call)
   }
   swap <- lapply(columns, as.symbol)
-  rlang::new_formula(substituted(rlang::f_lhs(model$formula), swap), substituted(rlang::f_rhs(model$formula), swap), env = emptyenv())
+  states <- names(model$dynamics$rates)
+  inside <- swap[setdiff(names(swap), states)]
+  model$formula <- rlang::new_formula(substituted(rlang::f_lhs(model$formula), swap), substituted(rlang::f_rhs(model$formula), inside), env = emptyenv())
+  if (is.null(model$dynamics)) return(model)
+  for (part in c("rates", "begin")) model$dynamics[[part]] <- lapply(model$dynamics[[part]], substituted, values = inside)
+  column_for <- function(name) if (name %in% names(columns)) columns[[name]] else name
+  model$dynamics$along <- column_for(model$dynamics$along)
+  if (!is.null(model$dynamics$events)) names(model$dynamics$events) <- vapply(names(model$dynamics$events), column_for, "")
+  if (!is.null(model$dynamics$by)) model$dynamics$by <- vapply(model$dynamics$by, column_for, "", USE.NAMES = FALSE)
+  model
 }

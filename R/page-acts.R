@@ -38,7 +38,7 @@ act_table <- function(state, data, source) {
   after_act(state, paste0("Table ", source, ", ", count_of(nrow(data), "row")), paste0(data_name(state), " <- read_measurements(", r_text(source), ")"))
 }
 
-# A model as text, a formula a line.
+# A model as text, a formula a line, and a line for each rate of change, beginning and event.
 act_model <- function(state, text, about = NULL) {
   need_data(state)
   check_typed(text)
@@ -48,9 +48,15 @@ act_model <- function(state, text, about = NULL) {
   after_act(state, paste("Model", model_text(state$problem)), pose_code(state))
 }
 
-page_formulas <- function(text, call = rlang::caller_env()) {
+# The formulas, and the dynamics where there are some.
+page_model <- function(text, call = rlang::caller_env()) {
   lines <- trimws(strsplit(text, "\n", fixed = TRUE)[[1]])
   lines <- lines[nzchar(lines)]
+  of_dynamics <- !is.na(kinds_of_lines(lines))
+  list(formulas = page_formulas(lines[!of_dynamics], call), dynamics = dynamics_of_lines(lines[of_dynamics], call))
+}
+
+page_formulas <- function(lines, call = rlang::caller_env()) {
   if (length(lines) == 0) refuse("model", c("There is no model yet.", "i" = "Type one as {.code response ~ expression}."), call = call)
   lapply(lines, typed_formula, call = call)
 }
@@ -91,8 +97,9 @@ posed_from_page <- function(state, before, call = rlang::caller_env()) {
 }
 
 posed_at_page <- function(state, call) {
+  model <- page_model(state$written, call)
   rlang::try_fetch(
-    suppressWarnings(pose(state$data, page_formulas(state$written, call), dynamics = state$problem$model$dynamics$source), classes = "tundrel_warning_model"),
+    suppressWarnings(pose(state$data, model$formulas, dynamics = model$dynamics), classes = "tundrel_warning_model"),
     tundrel_error = function(e) rlang::cnd_signal(e)
   )
 }

@@ -165,7 +165,7 @@ desk_acts <- list(
     state <- state_of(desk)
     run <- attr(desk$found$ranking$value, "runs")[[one_text(given, "model")]]
     if (is.null(run)) refuse("model", "There is no such proposal.")
-    accept(desk, with_whole_start(act_model(state, model_text(run$problem), list(conditions = condition_texts(run$problem)))))
+    accept(desk, with_whole_start(act_model(state, model_lines(run$problem), list(conditions = condition_texts(run$problem)))))
   },
   start = function(desk, given) accept(desk, act_start(state_of(desk), given$values)),
   pulled = function(desk, given) accept(desk, act_start(state_of(desk), given$values)),
@@ -276,10 +276,10 @@ with_whole_start <- function(state) {
 }
 
 model_of_catalogue <- function(state, name, response, predictor) {
-  one <- model(name)
+  one <- with_constants_written(model(name))
   columns <- model_columns(one, check_column(response, state$data), check_column(predictor, state$data))
   posed <- rlang::inject(pose(state$data, one, !!!columns))
-  act_model(state, model_text(posed), list(conditions = condition_texts(posed)))
+  act_model(state, model_lines(posed), list(conditions = condition_texts(posed)))
 }
 
 # The response of the model and its first predictor; further predictors have the names of columns, or cannot be had.

@@ -12,7 +12,7 @@ page_job <- function(job) {
   found <- withCallingHandlers(
     tryCatch(
       list(value = page_jobs[[job$task]](job)),
-      tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) if (is.null(job$kept$value)) list(refused = "Stopped.") else list(value = job$kept$value),
+      tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) if (is.null(job$kept$value)) list(refused = "Stopped.", interrupted = TRUE) else list(value = job$kept$value),
       error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
     ),
     message = hear, warning = hear

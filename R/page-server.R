@@ -114,7 +114,7 @@ show_desk <- function(page) {
   put_html(page, "runs-view", view_runs(state, desk$results, desk$underway, desk$chosen))
   put_html(page, "use-view", view_use(state, desk$results, desk$found, desk$chosen))
   put_html(page, "history-view", view_history(desk$history))
-  put_html(page, "model-mathematics", if (!is.null(state$problem)) list(lapply(problem_formulas(state$problem), formula_math), if (!is.null(state$problem$model$dynamics)) dynamics_math(state$problem$model$dynamics$source)))
+  put_html(page, "model-mathematics", if (!is.null(state$problem)) problem_mathematics(state$problem))
   put_html(page, "model-told", sentence_list(state$dropped, "told"))
   put_text(page, "code", page_code(state, desk$chosen, desk$found$ways))
   put_text(page, "folder-name", if (!is.null(desk$folder)) paste0("All of it is kept in ", desk$folder))
@@ -370,8 +370,13 @@ on_typing <- function(page, asked) {
   put_text(page, "model-mistake", if (nzchar(trimws(text))) read$mistake)
   put_text(page, "model-words", words_for(text, asked$at, names(state$data)))
   if (is.null(read$problem)) return(invisible())
-  put_html(page, "model-mathematics", lapply(problem_formulas(read$problem), formula_math))
+  put_html(page, "model-mathematics", problem_mathematics(read$problem))
   send(page, "settle", model = text)
+}
+
+problem_mathematics <- function(problem) {
+  dynamics <- problem$model$dynamics$source
+  list(lapply(problem_formulas(problem), formula_math), if (!is.null(dynamics)) dynamics_math(dynamics))
 }
 
 # Functions, shapes and columns that begin as the word that is being typed does.

@@ -102,6 +102,8 @@ step_model <- function() {
       page_button("propose-models", "Try them all on these data", "rank", from = c("measured", "explains"), kind = "outline-secondary")
     ),
     view_place("ranking-view"),
+    h$details(h$summary("Rates of change"), h$p(class = "hint", "Below the response, a line for each rate, beginning and event; the states are then names in the response:"),
+      h$pre(class = "hint", "reading ~ child\nd parent / d hour = -k1 * parent\nd child / d hour = k1 * parent - k2 * child\nparent begins at p0\nchild begins at 0\nat hour = 3: 5 is added to parent")),
     h$details(h$summary("Functions and shapes that a model may use"), h$p(class = "hint", paste(sort(grep("^[a-z]", language_functions(), value = TRUE)), collapse = ", ")), h$p(class = "hint", paste(vapply(names(shapes), function(name) paste0(name, "(", paste(shapes[[name]]$arguments, collapse = ", "), ")"), ""), collapse = "; ")))
   )
 }

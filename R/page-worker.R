@@ -48,6 +48,11 @@ look_at_worker <- function(worker) {
     if (message$code == 200 && !is.null(worker$current)) {
       ended <- worker$current
       worker$current <- NULL
+      # an interrupt that was meant for the job before
+      if (isTRUE(message$result$interrupted) && !isTRUE(ended$stopped)) {
+        worker$waiting <- c(list(ended), worker$waiting)
+        next
+      }
       if (!is.null(ended$done)) ended$done(if (is.null(message$error)) message$result else list(refused = conditionMessage(message$error)))
       changed <- TRUE
     }
@@ -65,7 +70,9 @@ look_at_worker <- function(worker) {
 # What is under way ends with what it has; what waits is dropped.
 stop_worker <- function(worker) {
   worker$waiting <- list()
-  if (!is.null(worker$current) && !is.null(worker$session)) worker$session$interrupt()
+  if (is.null(worker$current) || is.null(worker$session)) return(invisible())
+  worker$current$stopped <- TRUE
+  worker$session$interrupt()
 }
 
 close_worker <- function(worker) if (!is.null(worker$session)) worker$session$close(grace = 0)

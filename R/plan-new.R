@@ -54,7 +54,8 @@ starter_plan <- function(path, beside, call = rlang::caller_env(), tell = functi
     if (length(runs)) paste0("# The best of the catalogue by AICc, beside those with a remark, is ", names(runs)[1], "; ", if (length(runs) > 1) "the next ones stand below. ", "A ranking cannot tell which process is at work:"),
     if (length(runs)) "# prefer a model that is known to apply.",
     paste("model:", yaml_text(formulas[1])),
-    if (length(formulas) > 1) paste0("# model: ", vapply(formulas[-1], yaml_text, character(1)), if (length(runs)) paste0("  # ", names(runs)[seq_along(formulas)[-1]], vapply(runs[seq_along(formulas)[-1]], conditions_beside, ""))),
+    if (length(runs)) plan_dynamics(runs[[1]], "dynamics: "),
+    if (length(formulas) > 1) paste0("# model: ", vapply(formulas[-1], yaml_text, character(1)), if (length(runs)) paste0("  # ", names(runs)[seq_along(formulas)[-1]], vapply(runs[seq_along(formulas)[-1]], beside_model, ""))),
     "# More of them: tundrel models",
     "",
     "# What values make sense, as sentences, such as: [a > 0, \"between(b, 0, 10)\", m == 1 - 1 / n]",
@@ -89,9 +90,14 @@ offered_formulas <- function(x, y) {
 }
 
 # ", subject_to: [half > 0]"
-conditions_beside <- function(run) {
+beside_model <- function(run) {
   texts <- condition_texts(run$problem)
-  if (length(texts)) paste0(", subject_to: ", yaml_texts(texts)) else ""
+  paste0(c("", plan_dynamics(run, ", dynamics: "), if (length(texts)) paste0(", subject_to: ", yaml_texts(texts))), collapse = "")
+}
+
+plan_dynamics <- function(run, key) {
+  planned <- planned_dynamics(run$problem$model$dynamics$source)
+  if (!is.null(planned)) paste0(key, jsonlite::toJSON(planned, auto_unbox = TRUE, digits = NA))
 }
 
 yaml_texts <- function(texts) paste0("[", paste(vapply(texts, function(text) as.character(jsonlite::toJSON(text, auto_unbox = TRUE)), ""), collapse = ", "), "]")

@@ -146,9 +146,9 @@ all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
 
 # A model from the catalogue or a file, for some columns.
 pose_catalogue <- function(data, model, columns, constants, call = rlang::caller_env()) {
-  columns <- vapply(columns, as.character, character(1))
-  formula <- model_formula(model, columns, data, call)
-  constants <- c(unlist(model$constants), constants)
+  model <- model_for_columns(model, vapply(columns, as.character, character(1)), data, call)
+  known <- unlist(model$constants)
+  constants <- c(known[setdiff(names(known), names(constants))], constants)
   clash <- intersect(names(model$parameters), names(data))
   if (length(clash)) {
     refuse("model", c(
@@ -156,8 +156,9 @@ pose_catalogue <- function(data, model, columns, constants, call = rlang::caller
       "i" = "Rename the column before posing."
     ), call = call)
   }
-  timed <- with_clocks(data, list(formula))
-  problem <- new_problem(timed$data, parse_model(formula, timed$data, constants, call = call))
+  timed <- with_clocks(data, c(list(model$formula), formulas_of(model$dynamics)))
+  dynamics <- if (!is.null(model$dynamics)) written_dynamics(model$dynamics, timed$data, constants, call)
+  problem <- new_problem(timed$data, parse_model(model$formula, timed$data, constants, dynamics, call))
   problem$clocks <- timed$clocks
   problem$range_factors <- model$range_factors
   problem$catalogue_entry <- model[c("title", "reference")]

@@ -89,6 +89,12 @@ model_texts <- function(problem) {
 }
 model_text <- function(problem) paste(model_texts(problem), collapse = "; ")
 
+# A problem's model as it would be typed.
+model_lines <- function(problem) {
+  dynamics <- problem$model$dynamics$source
+  paste(c(model_texts(problem), if (!is.null(dynamics)) format(dynamics)), collapse = "\n")
+}
+
 # The problem of one response alone, with all parameters, over the table as it was posed.
 problem_of_response <- function(problem, name) {
   one <- problem

@@ -1,6 +1,6 @@
 #' Which models of the catalogue go with some measurements?
 #'
-#' Fits every model of the catalogue that has one predictor, and a straight line, each from a suggested start, and ranks them by AICc and by how
+#' Fits every model of the catalogue that has one predictor and no constants of its own, and a straight line, each from a suggested start, and ranks them by AICc and by how
 #' well they predict rows that are left out. A ranking is where to begin, and no proof: several models may describe the same readings
 #' equally well, none of them may be right, and beyond the measured range they can differ widely. What is known of the process comes first.
 #'
@@ -46,13 +46,12 @@ ranked_columns <- function(data, model, call = rlang::caller_env()) {
   columns
 }
 
-# Those with one predictor, whose rows stand alone.
+# Those with one predictor, whose rows stand alone, and without constants of one apparatus.
 ranked_names <- function(about) {
   names <- if (is.null(about)) catalogue_names() else models(about)$model
   plain <- Filter(function(name) {
-    formula <- model(name)$formula
-    own <- setdiff(free_names(formula), c(names(model(name)$parameters), names(model(name)$constants), "pi"))
-    setequal(own, c("x", "y")) && !"lag" %in% called_names(formula[[3]])
+    one <- model(name)
+    setequal(model_names(one), c("x", "y")) && length(one$constants) == 0 && !"lag" %in% called_names(one$formula[[3]])
   }, names)
   c(straight_line, plain)
 }

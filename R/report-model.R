@@ -24,7 +24,7 @@ report_formulas <- function(problem) {
 }
 
 report_events <- function(dynamics) {
-  if (!is.null(dynamics$events)) htmltools::tags$ul(lapply(grep("^at ", format(dynamics), value = TRUE), htmltools::tags$li))
+  if (!is.null(dynamics$events)) htmltools::tags$ul(lapply(seq_len(nrow(dynamics$events)), function(i) htmltools::tags$li(event_text(dynamics$events[i, ], dynamics))))
 }
 
 report_measurements <- function(run) {

@@ -60,7 +60,7 @@ parameter_places <- function(model, status) {
     alone <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% status$free, terms)
     for (p in alone) for (x in predictors) if (p$sign != x$sign) places[[as.character(p$expr)]] <<- as.character(x$expr)
   }
-  waiting <- list(model$expression)
+  waiting <- c(list(model$expression), unname(model$dynamics$rates))
   while (length(waiting)) {
     e <- waiting[[length(waiting)]]
     waiting[length(waiting)] <- NULL

@@ -6,8 +6,11 @@
 # columns. `NULL` stands for "whatever fits".
 parameter_kinds <- function(model, status) {
   parameters <- status$free
+  dynamics <- model$dynamics
+  hidden <- hidden_names(c(list(model$expression), dynamics$rates, dynamics$begin))
+  unknown <- c(parameters, setdiff(hidden, hidden_key(call(".bound", model$predictors))))
   bases <- c(".response", model$predictors, names(model$constants), names(status$fixed))
-  none <- list(own = stats::setNames(numeric(length(parameters)), parameters), base = stats::setNames(numeric(length(bases)), bases))
+  none <- list(own = stats::setNames(numeric(length(unknown)), unknown), base = stats::setNames(numeric(length(bases)), bases))
   demands <- list()
   demand_same <- function(a, b) {
     if (is.null(a) || is.null(b)) return(invisible())
@@ -15,21 +18,46 @@ parameter_kinds <- function(model, status) {
   }
   of_name <- function(name) {
     kind <- none
-    if (name %in% parameters) kind$own[[name]] <- 1
+    if (name %in% unknown) kind$own[[name]] <- 1
     if (name %in% bases) kind$base[[name]] <- 1
     kind
   }
-  names_parameter <- function(e) any(all.vars(e) %in% c(parameters, names(status$tied)))
+  names_parameter <- function(e) any(all.vars(e) %in% c(parameters, names(status$tied))) || length(hidden_names(list(e))) > 0
   open <- function(e) {
     while (is.symbol(e) && as.character(e) %in% names(status$tied)) e <- status$tied[[as.character(e)]]
-    e
+    if (is_solved_call(e)) bound_call(e) else e
   }
-  leaf <- function(e) if (is.symbol(e)) of_name(as.character(e)) else none
+  leaf <- function(e) {
+    if (is.symbol(e)) return(of_name(as.character(e)))
+    if (!is_hidden(e)) return(none)
+    of_name(if (is_bound_name(e) && e[[2]] %in% model$predictors) e[[2]] else hidden_key(e))
+  }
   join <- function(e, kinds) kind_of_call(as.character(e[[1]]), as.list(e)[-1], kinds, none, demand_same, names_parameter)
-  whole <- fold_expression(model$expression, leaf, join, open) %||% of_name(".response")
+  kind_of <- function(expr) fold_expression(expr, leaf, join, open, closed = is_hidden)
+  whole <- kind_of(model$expression) %||% of_name(".response")
   response <- of_name(".response")
   demands <- c(list(c(whole$own - response$own, response$base - whole$base)), demands)
-  solve_demands(do.call(rbind, demands), parameters, bases)
+  for (state in dynamics$states) {
+    own <- of_name(hidden_key(call(".state", state)))
+    rate <- list(own = own$own, base = own$base - of_name(dynamics$along)$base)
+    if (!is.numeric(dynamics$rates[[state]])) demand_same(rate, kind_of(dynamics$rates[[state]]))
+    if (!is.numeric(dynamics$begin[[state]])) demand_same(own, kind_of(dynamics$begin[[state]]))
+  }
+  solve_demands(do.call(rbind, demands), unknown, bases)[parameters, , drop = FALSE]
+}
+
+# Under what names the kinds of states, unknowns and variables go.
+hidden_key <- function(e) paste(as.character(e[[1]]), e[[2]])
+
+hidden_names <- function(expressions) {
+  found <- character()
+  open <- function(e) {
+    if (is_solved_call(e)) e <- bound_call(e)
+    if (is_hidden(e)) found <<- c(found, hidden_key(e))
+    e
+  }
+  for (expr in expressions) fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
+  unique(found)
 }
 
 # The kind of a call from those of its arguments; states on the way which kinds must be the same.
@@ -41,6 +69,7 @@ kind_of_call <- function(name, arguments, kinds, none, demand_same, names_parame
   if (name == "*") return(times(known[[1]], known[[2]], 1))
   if (name == "/") return(times(known[[1]], known[[2]], -1))
   if (name == "sqrt") return(times(none, known[[1]], 0.5))
+  if (name %in% names(solved_calls)) return(kind_of_solved(name, arguments, kinds, demand_same, times, known))
   if (name == "^") return(kind_of_power(arguments, known, none, demand_same, times, names_parameter))
   if (name == "ifelse") return(kind_of_sum(arguments[-1], kinds[-1], demand_same, names_parameter))
   if (name %in% c("+", "-", "pmin", "pmax", "min", "max", comparing)) {
@@ -50,6 +79,13 @@ kind_of_call <- function(name, arguments, kinds, none, demand_same, names_parame
   if (!name %in% language_functions()) return(NULL)  # a function of the user's own tells nothing
   for (i in seq_along(kinds)) if (names_parameter(arguments[[i]])) demand_same(kinds[[i]], none)
   none
+}
+
+# Of a call whose name is bound: the ends are of the kind of what runs between them.
+kind_of_solved <- function(name, arguments, kinds, demand_same, times, known) {
+  ends <- setdiff(seq_along(kinds)[-(1:2)], if (name == "smeared") 3)
+  for (i in ends) if (!is.numeric(arguments[[i]])) demand_same(kinds[[2]], kinds[[i]])
+  switch(name, root_of = kinds[[2]], integral_of = times(known[[1]], known[[2]], 1), kinds[[1]])
 }
 
 # A number added to something with parameters has no unit; added to a column it has the column's.
@@ -65,7 +101,7 @@ kind_of_sum <- function(arguments, kinds, demand_same, names_parameter) {
 # Under an exponent that is itself unknown a kind is taken as under exponent one.
 kind_of_power <- function(arguments, kinds, none, demand_same, times, names_parameter) {
   exponent <- arguments[[2]]
-  if (length(all.vars(exponent)) == 0) return(times(none, kinds[[1]], constant_value(exponent)))
+  if (length(all.vars(exponent)) == 0 && length(hidden_names(list(exponent))) == 0) return(times(none, kinds[[1]], constant_value(exponent)))
   demand_same(kinds[[2]], none)
   if (names_parameter(exponent) && any(kinds[[2]]$base != 0)) return(none)
   kinds[[1]]

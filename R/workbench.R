@@ -106,7 +106,7 @@ begin_with_table <- function(desk, data) {
 begin_with_plan <- function(desk, plan) {
   state <- state_of(desk)
   state$problem <- with_whole_plan_start(planned_problem(c(plan, list(path = plan$path %||% "the problem", folder = ".")), state$data))
-  state$written <- paste(model_texts(state$problem), collapse = "\n")
+  state$written <- model_lines(state$problem)
   state$by <- state$problem$by
   state$shared <- as.character(unlist(plan$shared))
   state$title <- plan$title %||% ""

@@ -79,9 +79,12 @@
     settled = text;
     act("model", { model: text });
   };
+  // as high as the model is long
+  const fitModel = () => { const node = $("model"); node.style.height = "auto"; node.style.height = Math.min(node.scrollHeight + 2, 360) + "px"; };
   document.addEventListener("input", (event) => {
     const node = event.target;
     if (node.id === "model") {
+      fitModel();
       clearTimeout(typingTimer); clearTimeout(settleTimer);
       typingTimer = setTimeout(() => tell("typing", { model: node.value, at: node.selectionStart, nonce: ++nonce }), 120);
     }
@@ -306,7 +309,7 @@
       if (inside && $(inside)) { $(inside).focus({ preventScroll: true }); if (range) try { $(inside).setSelectionRange(range[0], range[1]); } catch (e) { /* no text field any more */ } }
     },
     text: (m) => { const node = $(m.id); if (node) node.textContent = m.text; },
-    value: (m) => { const node = $(m.id); if (node && document.activeElement !== node) { node.value = m.value; if (m.id === "model") settled = m.value; } },
+    value: (m) => { const node = $(m.id); if (node && document.activeElement !== node) { node.value = m.value; if (m.id === "model") { settled = m.value; fitModel(); } } },
     starts: (m) => {
       for (const name in m.values) {
         const one = m.values[name], id = name.replace(/\s+/g, "_"), field = $("start-" + id), slider = $("pull-" + id);

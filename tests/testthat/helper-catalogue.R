@@ -30,6 +30,7 @@ in_order <- function(name, values, by = values) {
     isotherm_two_sites = if (by[["affinity1"]] < by[["affinity2"]]) {
       c(capacity1 = "capacity2", capacity2 = "capacity1", affinity1 = "affinity2", affinity2 = "affinity1")
     },
+    product_of_two_steps = if (by[["rate1"]] < by[["rate2"]]) c(rate1 = "rate2", rate2 = "rate1"),
     kinetics_in_series = if (by[["gain"]] < by[["loss"]]) c(gain = "loss", loss = "gain"),
     two_gauss_peaks = if (by[["centre1"]] > by[["centre2"]]) {
       c(height1 = "height2", height2 = "height1", centre1 = "centre2", centre2 = "centre1", fwhm1 = "fwhm2", fwhm2 = "fwhm1")

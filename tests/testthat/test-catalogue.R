@@ -51,6 +51,42 @@ test_that("models of one's own are kept in files and come back the same", {
   expect_refusal(save_model(1, path), "model", "model or a problem")
 })
 
+test_that("a model by rates of change is posed for columns, also for one that is named like a state, and kept in a file", {
+  hour <- seq(0, 12, 0.5)
+  biomass <- 0.2 + 3 / (1 + exp(5 - hour))
+  problem <- pose(data.frame(hour, biomass), model("growth_on_substrate"), x = hour, y = biomass)
+  expect_equal(rlang::expr_text(formula(problem)), "biomass ~ biomass")
+  expect_equal(problem$model$dynamics$along, "hour")
+  run <- fit_local(start_from(problem, suggest_start(problem)))
+  expect_true(run$converged)
+  path <- withr::local_tempfile(fileext = ".yaml")
+  save_model(problem, path, title = "Growth")
+  back <- read_model(path)
+  expect_output(print(back), "d food / d hour = -rate")
+  again <- fit_local(start_from(pose(data.frame(hour, biomass), back), coef(run)))
+  expect_equal(again$value, run$value, tolerance = 1e-12)
+  expect_refusal(pose(data.frame(hour, biomass), model("growth_on_substrate"), y = biomass), "model", "Which column is x")
+})
+
+test_that("constants of a model can be stated anew", {
+  data <- data.frame(ml = 1:30, pH = 5)
+  at <- function(...) preview(start_from(pose(data, model("weak_acid_titration"), x = ml, y = pH, ...), equivalence = 20, pk = 4.5))$value
+  expect_equal(at(constants = c(base = 0.1)), at())
+  expect_false(isTRUE(all.equal(at(constants = c(base = 0.001)), at())))
+})
+
+test_that("the system of a model's file is read like its formula, never as code", {
+  refused <- function(system, kind, says) {
+    expect_refusal(read_model(local_file(c("formula: y ~ a", paste0("dynamics: ", system), "parameters: {k: {meaning: rate}}"), ".yaml", parent.frame())), kind, says)
+  }
+  refused("{along: x, rates: {a: -k * a}}", "file", "does not hold what a model says there")
+  refused("[a, b]", "file", "does not hold what a model says there")
+  refused("{along: x, rates: {a: [1, 2]}, begin: {a: 1}}", "file", "does not hold what a model says there")
+  refused("{along: x, rates: {a: -k * a}, begin: {b: 1}}", "model", "has no rate")
+  refused("{along: x, rates: {a: system('ls')}, begin: {a: 1}}", "model", "system()")
+  refused("{along: x, rates: {a: -k * a}, begin: {a: 1}, events: [{at: x}]}", "file", "does not hold what a model says there")
+})
+
 test_that("model files hold models, and nothing else", {
   refused <- function(lines, kind, says) expect_refusal(read_model(local_file(lines, ".yaml", parent.frame())), kind, says)
   refused(c("formula: y ~ a * x", "formla: 1"), "file", c("formla", "Did you mean formula?"))

@@ -371,3 +371,31 @@ test_that("many readings are thinned in the picture only, and that is said", {
   groups <- pose(data.frame(g = rep(sprintf("g%04d", 1:2000), each = 5), x = 1:5, y = runif(10000)), y ~ a + b * x, by = "g") |> start_from(a = 0, b = 0)
   expect_match(scene_remark(page_scene(groups)), "first 12 of 2,000 panels", all = FALSE)
 })
+
+test_that("a model by rates of change is typed in lines, taken from the catalogue, and comes back in code and in a new session", {
+  folder <- withr::local_tempdir()
+  desk <- desk_in(folder)
+  done(desk, "demo", demo = "peat-probe.csv")
+  lines <- c(
+    "celsius ~ probe", "d heat / d minute = -loss * (heat - 19)", "d probe / d minute = (heat - probe)/lag", "heat begins at core", "probe begins at 4",
+    "at minute = 30: 5 is added to heat"
+  )
+  done(desk, "model", model = paste(lines, collapse = "\n"))
+  problem <- state_of(desk)$problem
+  expect_setequal(names(problem$start), c("loss", "lag", "core"))
+  expect_equal(strsplit(model_lines(problem), "\n")[[1]], lines)
+  done(desk, "fit")
+  wait_at(desk)
+  run <- run_at_desk(desk, "1")
+  expect_true(run$converged)
+  expect_equal(made_by_code(page_code(state_of(desk)), demo_file("peat-probe.csv"))$run_1, coef(run), tolerance = 1e-6)
+  again <- desk_in(folder)
+  resume_session(again, stored_sessions(folder)[1])
+  expect_equal(model_lines(state_of(again)$problem), model_lines(problem))
+  done(desk, "catalogue", catalogue = "probe_with_lag", measured = "celsius", explains = "minute")
+  expect_match(state_of(desk)$written, "d probe / d minute = (body - probe)/lag", fixed = TRUE)
+  done(desk, "catalogue", catalogue = "weak_acid_titration", measured = "celsius", explains = "minute")
+  expect_setequal(names(state_of(desk)$problem$start), c("equivalence", "pk"))
+  expect_false(desk_do(desk, "model", list(model = "celsius ~ probe\nd probe / d minute = -k * probe")))
+  expect_match(desk$said$model, "begins")
+})

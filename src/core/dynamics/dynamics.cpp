@@ -22,9 +22,9 @@ void Experiment::columns_at(double time, double* out) const {
 }
 
 Dynamics::Dynamics(RateSystem rates, RateSystem begin, std::vector<RateSystem> changes, std::vector<int> acting, std::vector<Experiment> experiments, int time,
-                   std::vector<int> keys)
+                   std::vector<int> keys, bool coarse)
     : rates_(std::move(rates)), begin_(std::move(begin)), changes_(std::move(changes)), acting_(std::move(acting)), experiments_(std::move(experiments)),
-      time_(time), keys_(std::move(keys)), n_(rates_.states()), q_(rates_.parameters()) {}
+      time_(time), keys_(std::move(keys)), coarse_(coarse), n_(rates_.states()), q_(rates_.parameters()) {}
 
 std::vector<TableFunction::Slope> Dynamics::slopes(int k) const {
   std::vector<Slope> out;
@@ -165,10 +165,10 @@ void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows,
     return through(begin_, experiment, experiment.from, nothing, parameters, wanted);
   };
   // A state that rises from nothing is judged by what it becomes: that is found first.
-  Integrator ahead(rates_, 0, parameters.data(), true);
+  Integrator ahead(rates_, 0, parameters.data(), Integrator::Care::rough);
   ahead.begin(experiment.from, beginning(0), Eigen::VectorXd::Zero(n_));
   const bool arrives = follow(ahead, experiment, rows, time, parameters, 0, [](long, const Eigen::MatrixXd&) {});
-  Integrator integrator(rates_, order, parameters.data(), false);
+  Integrator integrator(rates_, order, parameters.data(), coarse_ ? Integrator::Care::coarse : Integrator::Care::fine);
   integrator.begin(experiment.from, beginning(order), arrives ? ahead.largest() : Eigen::VectorXd(Eigen::VectorXd::Zero(n_)));
   follow(integrator, experiment, rows, time, parameters, order, put);
 }

@@ -10,8 +10,7 @@
 namespace tundrel {
 namespace {
 
-// Tolerances: far below what noise could show, and enough to see how large states become.
-constexpr double kFine = 1e-14, kRough = 1e-2;
+constexpr double tolerance_of(Integrator::Care care) { return care == Integrator::Care::fine ? 1e-14 : care == Integrator::Care::coarse ? 1e-7 : 1e-2; }
 // What counts of a state at the least: relative to the largest that it is anywhere.
 constexpr double kStillLarge = 1e-3;
 // A state that rises like a high power of time is no better followed by shorter steps: where roughly is enough, none is tried after these.
@@ -39,8 +38,8 @@ struct Integrator::Memory {
   StageSolver stage_solver;
 };
 
-Integrator::Integrator(const RateSystem& rates, int order, const double* parameters, bool rough)
-    : rates_(rates), n_(rates.states()), parameters_(rates.parameters()), order_(order), tolerance_(rough ? kRough : kFine), rough_(rough), memory_(std::make_unique<Memory>()) {
+Integrator::Integrator(const RateSystem& rates, int order, const double* parameters, Care care)
+    : rates_(rates), n_(rates.states()), parameters_(rates.parameters()), order_(order), tolerance_(tolerance_of(care)), rough_(care == Care::rough), memory_(std::make_unique<Memory>()) {
   rates_.lay_out(memory_->scratch, kStages + 1);
   rates_.start(parameters, std::max(1, order), memory_->scratch);
   trial_.resize(n_, kStages);

@@ -22,8 +22,11 @@ class Integrator {
   using Weights = Eigen::Matrix<double, kStages + 1, 1>;
   enum class End { arrived, not_finite, too_many_steps };
 
-  // Steps are judged relative to what a state is in a step, or to a thousandth of the largest that it is anywhere. `rough`: to find that out.
-  Integrator(const RateSystem& rates, int order, const double* parameters, bool rough);
+  // How near the states must come to the truth: roughly, to see how large they become; as near as a search for starts needs; to rounding.
+  enum class Care { rough, coarse, fine };
+
+  // Steps are judged relative to what a state is in a step, or to a thousandth of the largest that it is anywhere.
+  Integrator(const RateSystem& rates, int order, const double* parameters, Care care);
   ~Integrator();
 
   // States in rows; in columns the values, then the derivatives in each parameter, then second ones (0,0), (1,0), (1,1), ...

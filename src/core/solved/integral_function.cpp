@@ -6,6 +6,7 @@
 #include <boost/math/quadrature/sinh_sinh.hpp>
 #include <cmath>
 #include <limits>
+#include <queue>
 #include <utility>
 
 namespace tundrel {
@@ -15,20 +16,76 @@ namespace quadrature = boost::math::quadrature;
 
 // Relative to the integral of the absolute value: what is asked for, and what is still taken.
 constexpr double kWanted = 1e-13, kTaken = 1e-10;
-constexpr unsigned kMostHalvings = 12;
+constexpr int kMostPieces = 200;
 
 double nothing() { return std::numeric_limits<double>::quiet_NaN(); }
+
+struct Piece {
+  double from, to, value, error, size;
+  bool operator<(const Piece& other) const { return error < other.error; }
+};
+
+// Every piece as one from -1 to 1: the rule's own estimate of its error then has the scale of its value.
+template <class Integrand>
+Piece piece(const Integrand& f, double from, double to) {
+  const double middle = (from + to) / 2, half = (to - from) / 2;
+  Piece out{from, to, 0, 0, 0};
+  const auto scaled = [&](double t) { return half * f(middle + half * t); };
+  out.value = quadrature::gauss_kronrod<double, 31>::integrate(scaled, -1.0, 1.0, 0u, kWanted, &out.error, &out.size);
+  return out;
+}
+
+// The piece of the largest error is halved until all errors together are small; NaN where there is no value.
+template <class Integrand>
+double by_halving(const Integrand& f, double from, double to, double& error, double& size) {
+  std::priority_queue<Piece> pieces;
+  pieces.push(piece(f, from, to));
+  Piece sum = pieces.top();
+  while (std::isfinite(sum.value) && sum.error > kWanted * 10 * sum.size && static_cast<int>(pieces.size()) < kMostPieces) {
+    const Piece worst = pieces.top();
+    pieces.pop();
+    const double middle = (worst.from + worst.to) / 2;
+    for (const Piece& half : {piece(f, worst.from, middle), piece(f, middle, worst.to)}) {
+      pieces.push(half);
+      sum.value += half.value;
+      sum.error += half.error;
+      sum.size += half.size;
+    }
+    sum.value -= worst.value;
+    sum.error -= worst.error;
+    sum.size -= worst.size;
+  }
+  // what was added and taken away leaves rounding behind
+  sum = {from, to, 0, 0, 0};
+  for (; !pieces.empty(); pieces.pop()) {
+    sum.value += pieces.top().value;
+    sum.error += pieces.top().error;
+    sum.size += pieces.top().size;
+  }
+  error = sum.error;
+  size = sum.size;
+  return sum.value;
+}
+
+// Infinite ranges as finite ones.
+template <class Integrand>
+double over_range(const Integrand& f, double from, double to, double& error, double& size) {
+  if (std::isfinite(from) && std::isfinite(to)) return by_halving(f, from, to, error, size);
+  if (!std::isfinite(from) && !std::isfinite(to)) {
+    const auto whole = [&](double t) { return f(t / (1 - t * t)) * (1 + t * t) / ((1 - t * t) * (1 - t * t)); };
+    return by_halving(whole, -1, 1, error, size);
+  }
+  const double end = std::isfinite(from) ? from : to, sign = std::isfinite(from) ? 1 : -1;
+  const auto half = [&](double t) { return f(end + sign * t / (1 - t)) / ((1 - t) * (1 - t)); };
+  return by_halving(half, 0, 1, error, size);
+}
 
 // Smooth integrands first by Gauss and Kronrod's rule on halved intervals; what it cannot do, for a singular end, by the rule of
 // Takahasi and Mori, which crowds its nodes there.
 template <class Integrand>
 double integrated(const Integrand& f, double from, double to) {
   double error = 0, size = 0;
-  double found = nothing();
-  try {
-    found = quadrature::gauss_kronrod<double, 31>::integrate(f, from, to, kMostHalvings, kWanted, &error, &size);
-  } catch (const std::exception&) {
-  }
+  const double found = over_range(f, from, to, error, size);
   if (std::isfinite(found) && error <= kWanted * 10 * size) return found;
   double other = nothing(), other_error = 0, other_size = 0;
   try {
