@@ -126,7 +126,7 @@ check_language <- function(expr, call = rlang::caller_env()) {
 
 dynamics_of_file <- function(given, path, call = rlang::caller_env()) {
   dynamics <- dynamics_of_plan(given, path, call)
-  for (expr in c(dynamics$rates, dynamics$begin)) check_language(expr, call)
+  for (expr in c(dynamics$rates, lapply(dynamics$begin, looked_at_first))) check_language(expr, call)
   dynamics
 }
 

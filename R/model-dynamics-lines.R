@@ -3,12 +3,13 @@
 #   d parent / d hour = -k * parent
 #   parent begins at p0                              or, not at zero: parent begins at p0, at hour = 2
 #   an experiment for each bottle
+#   expected: parent >= 0
 #   at hour = 3, where bottle is B: 5 is added to parent      or: parent is multiplied by 0.5, parent becomes 0
 
 name_in_line <- "([.A-Za-z][.A-Za-z0-9_]*|`[^`]+`)"
 lines_of_dynamics <- c(
   rate = paste0("^d ?", name_in_line, " ?/ ?d ?", name_in_line, " *= *(.+)$"), beginning = paste0("^", name_in_line, " begins at (.+)$"),
-  experiment = "^an experiment for each (.+)$", event = paste0("^at ", name_in_line, " *= *([-+.0-9eE]+)((, where ", name_in_line, " is [^,:]+)*): *(.+)$")
+  experiment = "^an experiment for each (.+)$", expectation = "^expected: *(.+)$", event = paste0("^at ", name_in_line, " *= *([-+.0-9eE]+)((, where ", name_in_line, " is [^,:]+)*): *(.+)$")
 )
 
 # Of each line which of these it is, or NA.
@@ -26,7 +27,7 @@ dynamics_of_lines <- function(lines, call = rlang::caller_env()) {
   of <- function(kind) lapply(lines[kinds == kind], parts_of_line, kind = kind)
   expression_of <- function(text) {
     expr <- tryCatch(rlang::parse_expr(text), error = function(e) refuse("model", "{.val {substr(text, 1, 200)}} cannot be read as an expression.", call = call))
-    check_language(expr, call)
+    check_language(looked_at_first(expr), call)
     expr
   }
   formulas <- function(names, texts) Map(function(name, text) rlang::new_formula(as.symbol(name), expression_of(text), env = emptyenv()), names, texts) |> unname()
@@ -40,7 +41,7 @@ dynamics_of_lines <- function(lines, call = rlang::caller_env()) {
   by <- unlist(lapply(of("experiment"), function(parts) trimws(strsplit(parts[1], ",")[[1]])))
   new_dynamics(
     formulas(vapply(rates, `[`, "", 1), vapply(rates, `[`, "", 3)), along, formulas(vapply(begin, `[[`, "", "state"), vapply(begin, `[[`, "", "text")),
-    planned_events(lapply(of("event"), event_of_line, call = call), along), by, from %||% 0, call
+    planned_events(lapply(of("event"), event_of_line, call = call), along), by, from %||% 0, unlist(of("expectation")), call
   )
 }
 

@@ -5,7 +5,7 @@ planned_dynamics <- function(dynamics) {
   events <- dynamics$events
   c(
     list(along = dynamics$along, rates = texts(dynamics$rates), begin = texts(dynamics$begin)),
-    if (dynamics$from != 0) list(from = dynamics$from), if (length(dynamics$by)) list(by = as.list(dynamics$by)),
+    if (dynamics$from != 0) list(from = dynamics$from), if (length(dynamics$expect)) list(expect = as.list(dynamics$expect)), if (length(dynamics$by)) list(by = as.list(dynamics$by)),
     if (!is.null(events)) {
       list(events = lapply(seq_len(nrow(events)), function(i) {
         where <- intersect(dynamics$by, names(events))
@@ -26,8 +26,8 @@ is_planned_dynamics <- function(x) {
     is.list(e) && all(names(e) %in% c("at", "state", "change", "amount", "where")) && is.numeric(e$at) && value(e$at) &&
       rlang::is_string(e$state) && rlang::is_string(e$change) && value(e$amount) && (is.null(e$where) || values(e$where))
   }
-  is.list(x) && all(names(x) %in% c("along", "rates", "begin", "from", "by", "events")) && rlang::is_string(x$along) && values(x$rates) && values(x$begin) &&
-    (is.null(x$from) || (is.numeric(x$from) && value(x$from))) && all(vapply(as.list(x$by), rlang::is_string, NA)) && all(vapply(as.list(x$events), event, NA))
+  is.list(x) && all(names(x) %in% c("along", "rates", "begin", "from", "by", "events", "expect")) && rlang::is_string(x$along) && values(x$rates) && values(x$begin) &&
+    (is.null(x$from) || (is.numeric(x$from) && value(x$from))) && all(vapply(c(as.list(x$by), as.list(x$expect)), rlang::is_string, NA)) && all(vapply(as.list(x$events), event, NA))
 }
 
 dynamics_of_plan <- function(given, path, call = rlang::caller_env()) {
@@ -36,7 +36,7 @@ dynamics_of_plan <- function(given, path, call = rlang::caller_env()) {
     Map(function(name, text) rlang::new_formula(as.symbol(name), plan_expression(list(path = path), "dynamics", text, call), env = emptyenv()), names(texts), texts) |> unname()
   }
   by <- as.character(unlist(given$by))
-  new_dynamics(formulas(given$rates), given$along, formulas(given$begin), planned_events(given$events, given$along), if (length(by)) by, as.numeric(unlist(given$from %||% 0)), call)
+  new_dynamics(formulas(given$rates), given$along, formulas(given$begin), planned_events(given$events, given$along), if (length(by)) by, as.numeric(unlist(given$from %||% 0)), as.character(unlist(given$expect)), call)
 }
 
 planned_events <- function(events, along) {

@@ -1,6 +1,8 @@
 # What a model is told of its dynamics, for a table: expressions of parameters and columns in the model language, with levels written out.
 #
 #   states, rates, begin    names, and expressions by state
+#   expect                  comparisons of states by their texts
+#   steady                  which states begin where they come to rest, near what `begin` says
 #   changes                 by event: a list of expressions by state
 #   event_table             times, with the columns of `by` that say where
 #   along, from, keys       the column of time, the beginning, and the columns whose values tell experiments apart
@@ -24,7 +26,7 @@ written_dynamics <- function(dynamics, data, constants, call = rlang::caller_env
     with_levels$expression
   }
   rates <- lapply(dynamics$rates, written)
-  begin <- lapply(dynamics$begin, written)
+  begin <- lapply(lapply(dynamics$begin, looked_at_first), written)
   events <- dynamics$events
   changes <- lapply(seq_len(NROW(events)), function(i) written_change(events[i, ], states, written, call))
   expressions <- c(rates, begin, unlist(changes))
@@ -32,10 +34,16 @@ written_dynamics <- function(dynamics, data, constants, call = rlang::caller_env
   columns <- c(names(data), known_derived(names_used, data))
   inside <- setdiff(intersect(names_used, columns), along)
   for (name in inside) check_number_column(data, name, call)
+  for (name in states) {
+    refuse_jumps(
+      rates[[name]], c(along, inside, vapply(states, function(s) hidden_key(call(".state", s)), "")), c(columns, names(constants), "pi"), constants, paste("The rate of", name),
+      paste0("Let it change steadily, as in {.code pmax(0, a - limit)} or {.code plogis((", along, " - lag) / width)}, or say what happens at a known time in {.arg events}."), call
+    )
+  }
   by <- dynamics$by %||% default_experiments(levels, begin, inside)
   for (name in setdiff(by, names(data))) refuse("model", c("There is no column {.field {name}} that could tell experiments apart.", suggestion(name, names(data), "columns")), call = call)
   out <- list(
-    states = states, rates = rates, begin = begin, changes = changes, event_table = events, along = along, from = dynamics$from, by = by,
+    states = states, rates = rates, begin = begin, expect = lapply(stats::setNames(nm = dynamics$expect), function(text) written(rlang::parse_expr(text))), steady = which(vapply(dynamics$begin, is_steady, NA, USE.NAMES = FALSE)), changes = changes, event_table = events, along = along, from = dynamics$from, by = by,
     keys = unlist(lapply(by, key_columns, data = data, call = call)), inside = inside,
     parameters = setdiff(names_used, c(columns, names(constants), "pi")), levels = levels, source = dynamics
   )
@@ -100,7 +108,7 @@ compiled_dynamics <- function(dynamics, data, columns, parameters, constants, wr
   begin <- places(dynamics$begin)
   changes <- lapply(dynamics$changes, places)
   list(
-    nodes = inner$nodes(), states = length(dynamics$states), columns = length(dynamics$inside), rates = rates, begin = begin, changes = changes,
+    nodes = inner$nodes(), states = length(dynamics$states), columns = length(dynamics$inside), rates = rates, begin = begin, changes = changes, steady = dynamics$steady,
     time = match(dynamics$along, columns), keys = match(as.character(dynamics$keys), columns), experiments = experiments_of(dynamics, data)
   )
 }

@@ -7,12 +7,16 @@
 #'   columns, in the model language. A column that changes along the way (a temperature) runs straight between its rows.
 #' @param along Column that the states change along.
 #' @param begin \[list of formula, or numeric] `state ~ expression` for each state: what it is at the beginning, of parameters, constants,
-#'   columns, and the beginnings of other states. Or numbers with names, as in `c(parent = 5, child = 0)`.
+#'   columns, and the beginnings of other states. Or numbers with names, as in `c(parent = 5, child = 0)`. With `state ~ steady_state()` a
+#'   state begins at rest: where its rate is zero, that of all such states together. `steady_state(near = 3)` says where to look for that,
+#'   if not near 1.
 #' @param events \[data.frame] What happens at once: a row each, with the column of `along`; `state`; `change`, which is `"add"`,
 #'   `"multiply"` or `"set"`; and `amount`, a number or an expression of parameters as text. With a column of `by` an event happens in
 #'   that experiment alone, else in all. A reading at the time of an event is one after it.
 #' @param by Column, or columns in `c()`, that tell experiments apart: each begins by itself. Found where it is not said: columns
 #'   whose levels stand in rates and beginnings, and columns in beginnings.
+#' @param expect \[character] What states should keep to all along, as in `"parent >= 0"`: not a limit, but a check that [check_solution()] makes of
+#'   an answer.
 #' @param from \[numeric(1)] Where the states begin, in the unit of `along`. Earlier rows are refused.
 #'
 #' @details Steps are chosen so that the estimated error of each is below 1e-14 of a state, by Radau's collocation of seven stages, which is
@@ -33,14 +37,14 @@
 #' pose(decay, reading ~ child, dynamics = chain) |>
 #'   start_from(k1 = 1, k2 = 0.3, p0 = 2) |>
 #'   fit_local()
-dynamics <- function(..., along, begin, events = NULL, by = NULL, from = 0) {
+dynamics <- function(..., along, begin, events = NULL, by = NULL, from = 0, expect = NULL) {
   along <- rlang::enexpr(along)
   by <- rlang::enexpr(by)
   rates <- tryCatch(list(...), error = function(e) refuse("model", c("Each rate needs a formula, {.code state ~ expression}.", "x" = "{conditionMessage(e)}"), call = rlang::caller_env(4)))
-  new_dynamics(rates, if (is.symbol(along)) as.character(along) else along, begin, events, by, from)
+  new_dynamics(rates, if (is.symbol(along)) as.character(along) else along, begin, events, by, from, expect)
 }
 
-new_dynamics <- function(rates, along, begin, events = NULL, by = NULL, from = 0, call = rlang::caller_env()) {
+new_dynamics <- function(rates, along, begin, events = NULL, by = NULL, from = 0, expect = NULL, call = rlang::caller_env()) {
   rates <- state_formulas(rates, "rate", call)
   if (!rlang::is_string(along)) refuse("model", c("{.arg along} must name the column that the states change along.", "i" = "For example {.code along = hour}."), call = call)
   if (missing(begin) || length(begin) == 0) {
@@ -54,10 +58,11 @@ new_dynamics <- function(rates, along, begin, events = NULL, by = NULL, from = 0
   if (length(without)) {
     refuse("model", c("{.field {without}} {?has/have} no beginning.", "i" = "Add it: {.code begin = list(..., {without[1]} ~ 0)}."), call = call)
   }
+  check_steady(begin, call)
   check_number(from, "from", call = call)
   if (rlang::is_call(by, "c")) by <- vapply(as.list(by)[-1], rlang::as_string, "")
   structure(
-    list(rates = rates, begin = begin_alone(begin[names(rates)], call), along = along, events = check_events(events, along, names(rates), call), by = if (is.symbol(by)) as.character(by) else by, from = from),
+    list(rates = rates, begin = begin_alone(begin[names(rates)], call), along = along, events = check_events(events, along, names(rates), call), by = if (is.symbol(by)) as.character(by) else by, from = from, expect = check_expectations(expect, names(rates), call)),
     class = "tundrel_dynamics"
   )
 }
@@ -81,6 +86,8 @@ state_formulas <- function(formulas, what, call) {
 begin_alone <- function(begin, call) {
   for (round in seq_along(begin)) {
     needed <- lapply(begin, function(e) intersect(names(begin), free_names(e)))
+    resting <- intersect(unlist(needed), names(Filter(is_steady, begin)))
+    if (length(resting)) refuse("model", "No beginning can refer to {.field {resting[1]}}, whose own is a steady state.", call = call)
     if (all(lengths(needed) == 0)) return(begin)
     ready <- names(begin)[lengths(needed) == 0]
     begin <- lapply(begin, function(e) with_values_of(e, lapply(begin[ready], function(one) if (is.call(one)) call("(", one) else one)))
@@ -89,8 +96,29 @@ begin_alone <- function(begin, call) {
   refuse("model", "The beginnings of {.field {circle}} need {cli::qty(length(circle))}{?itself/each other}.", call = call)
 }
 
+# `steady_state()`, or `steady_state(near = expression)`, for a state that begins at rest.
+is_steady <- function(e) rlang::is_call(e, "steady_state")
+looked_at_first <- function(e) if (!is_steady(e)) e else if (length(e) > 1) e[[2]] else 1
+
+check_steady <- function(begin, call) {
+  for (e in Filter(is_steady, begin)) {
+    if (length(e) > 2 || !all(names(e) %in% c("", "near"))) refuse("model", c("{.fn steady_state} takes {.arg near} alone.", "x" = "It is called as {.code {expression_text(e)}}."), call = call)
+  }
+}
+
 with_values_of <- function(expr, values) {
   fold_expression(expr, function(e) if (is.symbol(e) && as.character(e) %in% names(values)) values[[as.character(e)]] else e, with_arguments, closed = is_hidden)
+}
+
+# Texts of comparisons in which states stand.
+check_expectations <- function(expect, states, call) {
+  for (text in expect) {
+    expr <- if (rlang::is_string(text)) tryCatch(rlang::parse_expr(text), error = function(e) NULL)
+    if (!rlang::is_call(expr, c("<", "<=", ">", ">="), n = 2) || !any(states %in% free_names(expr))) {
+      refuse("model", c("{.arg expect} must hold sentences about states, such as {.val {paste(states[1], '>= 0')}}.", "x" = "One is {.val {text}}."), call = call)
+    }
+  }
+  as.character(expect)
 }
 
 event_changes <- c("add", "multiply", "set")
@@ -114,7 +142,8 @@ format.tundrel_dynamics <- function(x, ...) {
     paste0("d ", names(x$rates), " / d ", x$along, " = ", vapply(x$rates, expression_text, "")),
     paste0(names(x$begin), " begins at ", vapply(x$begin, expression_text, ""), if (x$from != 0) paste0(", at ", x$along, " = ", format_number(x$from))),
     if (!is.null(x$by)) paste("an experiment for each", paste(x$by, collapse = ", ")),
-    vapply(seq_len(NROW(x$events)), function(i) event_text(x$events[i, ], x), "")
+    vapply(seq_len(NROW(x$events)), function(i) event_text(x$events[i, ], x), ""),
+    paste0(rep("expected: ", length(x$expect)), x$expect)
   )
 }
 

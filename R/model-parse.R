@@ -40,6 +40,7 @@ parse_model <- function(formula, data, constants, dynamics = NULL, call = rlang:
   calls <- user_functions(formula)
   names_used <- if (length(calls)) all.vars(expression) else value_names(expression, call)
   check_instruments(expression, data, call)
+  check_integrands(expression, columns, constants, call)
   follows <- if (length(state_names(expression))) dynamics
   predictors <- union(intersect(names_used, columns), c(follows$along, follows$keys))
   parameters <- union(setdiff(names_used, c(columns, names(constants), "pi")), follows$parameters)

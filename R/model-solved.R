@@ -110,6 +110,20 @@ solved_template <- function(parts, constants, call) {
   list(expression = written, others = others, parameters = c(".variable", paste0(rep(".other", length(others)), seq_along(others))))
 }
 
+# Integrands whose jumps depend on parameters.
+check_integrands <- function(expression, columns, constants, call) {
+  for (name in c("integral_of", "smeared")) {
+    for (e in if (name %in% called_names(expression)) solved_calls_in(expression, name)) {
+      parts <- solved_parts(e, call)
+      bound <- hidden_key(base::call(".bound", parts$bound))
+      refuse_jumps(
+        parts$expression, bound, c(columns, names(constants), "pi", bound), constants, paste0("What ", name, "() is of"),
+        "Let it change steadily, as in {.code plogis((u - limit) / width)}, or let two integrals meet at the place of the jump.", call
+      )
+    }
+  }
+}
+
 check_instruments <- function(expression, data, call) {
   if (!"smeared" %in% called_names(expression)) return(invisible())
   for (e in solved_calls_in(expression, "smeared")) {

@@ -98,7 +98,7 @@ dynamics_code <- function(dynamics) {
   paste0(
     "dynamics(", formulas(dynamics$rates), ", along = ", r_name(dynamics$along), ", begin = list(", formulas(dynamics$begin), ")",
     if (!is.null(events)) paste0(", events = data.frame(", r_arguments(vapply(as.list(events), column, "")), ")"),
-    if (length(dynamics$by)) paste0(", by = ", r_vector(r_name(dynamics$by))), if (dynamics$from != 0) paste0(", from = ", r_numbers(dynamics$from)), ")"
+    if (length(dynamics$by)) paste0(", by = ", r_vector(r_name(dynamics$by))), if (dynamics$from != 0) paste0(", from = ", r_numbers(dynamics$from)), if (length(dynamics$expect)) paste0(", expect = ", r_vector(r_text(dynamics$expect))), ")"
   )
 }
 

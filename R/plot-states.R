@@ -41,11 +41,11 @@ most_experiments_drawn <- 12
 state_places <- 200
 
 # Rows along each experiment, from its beginning to its last reading.
-state_grid <- function(problem, dynamics) {
+state_grid <- function(problem, dynamics, most = most_experiments_drawn) {
   data <- problem$measurements
   time <- as.double(data[[dynamics$along]])
   labels <- if (length(dynamics$by)) group_labels(lapply(tibble::as_tibble(unclass_measurements(data))[dynamics$by], as.character)) else rep("", nrow(data))
-  shown <- utils::head(unique(labels[!is.na(time)]), most_experiments_drawn)
+  shown <- utils::head(unique(labels[!is.na(time)]), most)
   each <- lapply(shown, function(label) {
     mine <- which(labels == label & !is.na(time))
     rows <- vctrs::vec_slice(tibble::as_tibble(unclass_measurements(data)), rep(mine[1], state_places))

@@ -49,7 +49,7 @@ unsolved_told <- function(problem, compiled, x, bad) {
       time <- compiled$columns[[problem$model$dynamics$along]]
       good <- time[!bad]
       reached <- if (length(good)) paste0("beyond ", problem$model$dynamics$along, " = ", format_number(max(good))) else "from their beginning on"
-      c("x" = escape_braces(paste0("The states cannot be followed ", reached, ": they grow without limit there, need more than 10,000 steps, or a rate or a beginning is no number.")))
+      c("x" = escape_braces(paste0("The states cannot be followed ", reached, ": they grow without limit there, need more than 10,000 steps, ", if (length(problem$model$dynamics$steady)) "no single steady state is found to begin at, ", "or a rate or a beginning is no number.")))
     }
   )
 }

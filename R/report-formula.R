@@ -124,7 +124,7 @@ dynamics_math <- function(dynamics) {
   line <- function(...) htmltools::tags$div(class = "formula", m$math(display = "block", m$mrow(...)))
   c(
     Map(function(name, rate) line(m$mfrac(m$mrow(m$mi("d"), math_name(name)), m$mrow(m$mi("d"), along)), m$mo("="), math_of(rate)), names(dynamics$rates), dynamics$rates),
-    Map(function(name, begin) line(math_name(name), m$mo(stretchy = "false", "("), m$mn(format(dynamics$from, digits = 15)), m$mo(stretchy = "false", ")"), m$mo("="), math_of(begin)), names(dynamics$begin), dynamics$begin)
+    Map(function(name, begin) line(math_name(name), m$mo(stretchy = "false", "("), m$mn(format(dynamics$from, digits = 15)), m$mo(stretchy = "false", ")"), m$mo("="), if (is_steady(begin)) m$mtext("steady state") else math_of(begin)), names(dynamics$begin), dynamics$begin)
   ) |> unname()
 }
 

@@ -45,10 +45,9 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
   compiled$typical <- apply(abs(points), 2, stats::median)
   compiled$typical[compiled$typical == 0] <- 1
-  solved <- !is.null(compiled$nodes$dynamics)
-  # for a start, seven digits of states are enough, and fewer walks
-  if (solved) compiled$nodes$dynamics$coarse <- TRUE
-  found <- core_search_starts(compiled, t(points), if (solved) 8L else 20L, 25L)
+  # for a start, seven digits of states are enough
+  if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
+  found <- core_search_starts(compiled, t(points), 20L, 25L)
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",

@@ -88,8 +88,10 @@ std::shared_ptr<const TableFunction> dynamics_from_r(const Rcpp::List& dynamics)
   }
   std::vector<int> keys;
   for (int key : Rcpp::IntegerVector(dynamics["keys"])) keys.push_back(key - 1);
+  std::vector<int> steady;
+  for (int state : Rcpp::IntegerVector(dynamics["steady"])) steady.push_back(state - 1);
   return std::make_shared<Dynamics>(made[0], made[1], std::vector<RateSystem>(made.begin() + 2, made.end()), acting, experiments, Rcpp::as<int>(dynamics["time"]) - 1, keys,
-                                    dynamics.containsElementNamed("coarse"));
+                                    steady, dynamics.containsElementNamed("coarse"));
 }
 
 }  // namespace

@@ -238,6 +238,74 @@ test_that("the page shows and keeps a problem of rates", {
   state$source <- "chain.csv"
   code <- page_code(state)
   expect_match(paste(code, collapse = " "), "dynamics = dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour", fixed = TRUE)
-  state$written <- "reading ~ 2 * child"
-  expect_identical(names(act_model(state, "reading ~ gain * child")$problem$model$dynamics$rates), c("parent", "child"))
+  typed <- sub("child", "gain * child", tundrel:::model_lines(run$problem))
+  expect_identical(names(act_model(state, typed)$problem$model$dynamics$rates), c("parent", "child"))
+})
+
+test_that("a state may begin where it comes to rest, with exact derivatives of that", {
+  t <- seq(0, 12, 0.5)
+  rest <- 3 / 0.4
+  data <- data.frame(t, y = ifelse(t < 2, rest, 7 / 0.4 + (rest - 7 / 0.4) * exp(-0.4 * (t - 2))) + 0.02 * cos(9 * seq_along(t)))
+  jump <- data.frame(t = 2, state = "feed", change = "set", amount = "feed1")
+  tank <- dynamics(feed ~ 0, level ~ feed - k * level, along = t, begin = list(feed ~ feed0, level ~ steady_state()), events = jump)
+  start <- list(feed0 = 1, feed1 = 2, k = 1)
+  by_rates <- start_from(pose(data, y ~ level, dynamics = tank), start)
+  by_formula <- start_from(pose(data, y ~ ifelse(t < 2, feed0 / k, feed1 / k + (feed0 / k - feed1 / k) * exp(-k * (t - 2)))), start)
+  run <- fit_local(by_rates)
+  expect_true(run$converged)
+  expect_equal(run$value, fit_local(by_formula)$value, tolerance = 1e-10)
+  names <- names(start)
+  hessian <- function(problem) {
+    compiled <- tundrel:::compile_at_start(problem)
+    at <- unlist(start)[names(compiled$start)]
+    `dimnames<-`(tundrel:::core_hessian(compiled, at), list(names(at), names(at)))[names, names]
+  }
+  expect_equal(hessian(by_rates), hessian(by_formula), tolerance = 1e-9)
+  # two states that come to rest together, one of them by a root
+  two <- pose(data, y ~ b, dynamics = dynamics(
+    a ~ feed - high * a / (half + a) - k * a, b ~ k * a - m * b^2, along = t, begin = list(a ~ steady_state(near = 2), b ~ steady_state())
+  )) |> start_from(feed = 3, high = 2, half = 1, k = 0.4, m = 1)
+  a <- find_root(function(a) 3 - 2 * a / (1 + a) - 0.4 * a, c(0, 20))$root
+  expect_equal(unname(tundrel:::fitted_rows(tundrel:::compile_at_start(two), unlist(two$start))), rep(sqrt(0.4 * a), nrow(data)), tolerance = 1e-12)
+  expect_refusal(fit_local(start_from(pose(data, y ~ a, dynamics = dynamics(
+    a ~ -k * a + m * b, b ~ k * a - m * b, along = t, begin = list(a ~ steady_state(), b ~ steady_state())
+  )), k = 1, m = 2)), "model", "no single steady state")
+  expect_refusal(dynamics(a ~ -k * a, b ~ a, along = t, begin = list(a ~ steady_state(), b ~ 2 * a)), "model", "whose own is a steady state")
+})
+
+test_that("what is expected of states is a check of the answer, and no limit", {
+  data <- chain_table()
+  expecting <- function(...) {
+    pose(data, reading ~ child, dynamics = dynamics(
+      parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0), expect = c(...)
+    )) |> start_from(k1 = 2, k2 = 0.5, p0 = 1)
+  }
+  run <- fit_local(expecting("parent >= 0", "child < 1"))
+  expect_equal(coef(run), coef(fit_local(posed_chain())))
+  states <- function(run) subset(check_solution(run), check == "states")
+  expect_equal(states(run)$verdict, "warn")
+  # the highest child of the closed form
+  k <- coef(run)
+  top <- k[["p0"]] * (k[["k1"]] / k[["k2"]])^(k[["k2"]] / (k[["k2"]] - k[["k1"]]))
+  expect_equal(states(run)$statistic, top - 1, tolerance = 1e-3)
+  expect_match(states(run)$reading, "^child < 1 does not hold: it is missed by .* at hour = ")
+  expect_equal(states(fit_local(expecting("parent >= 0", "parent <= p0")))$verdict, "pass")
+  expect_false("states" %in% check_solution(fit_local(posed_chain()))$check)
+  expect_refusal(dynamics(a ~ -k * a, along = t, begin = list(a ~ 1), expect = "k > 0"), "model", "sentences about states")
+})
+
+test_that("a rate or an integrand that jumps where parameters or states say is refused, and a continuous one is not", {
+  data <- data.frame(t = 1:9, temp = c(2, 5, 3, 8, 9, 6, 7, 4, 1), y = 1)
+  posed <- function(rate) pose(data, y ~ a, dynamics = dynamics(rate, along = t, begin = list(a ~ 1)))
+  for (rate in list(a ~ ifelse(t < lag, 0, -k * a), a ~ ifelse(a > most, -k * a, -m * a), a ~ (t > lag) * k, a ~ k * sign(a - b), a ~ floor(a), a ~ ifelse(temp > warm, k, m))) {
+    expect_refusal(posed(rate), "model", "jumps where")
+  }
+  for (rate in list(
+    a ~ ifelse(t < 3, 0, -k * a), a ~ ifelse(a > 0, -k * a, 0), a ~ (t > lag) * (t - lag) * k, a ~ pmax(0, temp - warm) * k, a ~ sign(a - b) * sqrt(abs(a - b)),
+    a ~ ifelse(k > 2, k, 1) * a, a ~ ifelse(temp > warm & temp < hot, k * (temp - warm) * (hot - temp), 0)
+  )) {
+    expect_s3_class(posed(rate), "tundrel_problem")
+  }
+  expect_refusal(pose(data, y ~ integral_of(ifelse(u < cut, k, 0), u, 0, t)), "model", "jumps where")
+  expect_s3_class(pose(data, y ~ integral_of(ifelse(u < cut, k * (cut - u), 0), u, 0, t)), "tundrel_problem")
 })

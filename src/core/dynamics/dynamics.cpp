@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "integrator.h"
+#include "steady_state.h"
 
 namespace tundrel {
 void Experiment::columns_at(double time, double* out) const {
@@ -22,9 +23,9 @@ void Experiment::columns_at(double time, double* out) const {
 }
 
 Dynamics::Dynamics(RateSystem rates, RateSystem begin, std::vector<RateSystem> changes, std::vector<int> acting, std::vector<Experiment> experiments, int time,
-                   std::vector<int> keys, bool coarse)
+                   std::vector<int> keys, std::vector<int> steady, bool coarse)
     : rates_(std::move(rates)), begin_(std::move(begin)), changes_(std::move(changes)), acting_(std::move(acting)), experiments_(std::move(experiments)),
-      time_(time), keys_(std::move(keys)), coarse_(coarse), n_(rates_.states()), q_(rates_.parameters()) {}
+      time_(time), keys_(std::move(keys)), steady_(std::move(steady)), coarse_(coarse), n_(rates_.states()), q_(rates_.parameters()) {}
 
 std::vector<TableFunction::Slope> Dynamics::slopes(int k) const {
   std::vector<Slope> out;
@@ -162,7 +163,11 @@ void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows,
   };
   const auto beginning = [&](int wanted) {
     const Eigen::MatrixXd nothing = Eigen::MatrixXd::Zero(n_, Integrator::columns(q_, wanted));
-    return through(begin_, experiment, experiment.from, nothing, parameters, wanted);
+    Eigen::MatrixXd states = through(begin_, experiment, experiment.from, nothing, parameters, wanted);
+    std::vector<double> columns(std::max(1, rates_.columns()));
+    experiment.columns_at(experiment.from, columns.data());
+    if (!steady_.empty() && !settle(rates_, steady_, wanted, parameters.data(), experiment.from, columns, states)) states.setConstant(std::numeric_limits<double>::quiet_NaN());
+    return states;
   };
   // A state that rises from nothing is judged by what it becomes: that is found first.
   Integrator ahead(rates_, 0, parameters.data(), Integrator::Care::rough);

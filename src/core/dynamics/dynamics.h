@@ -34,9 +34,9 @@ struct Experiment {
 class Dynamics : public TableFunction {
  public:
   // `acting`: which parameters of the whole problem are those of the systems. `time` and `keys`: columns of the table. `coarse`: to seven
-  // digits, for a search.
+  // digits, for a search. `steady`: states that begin where they come to rest, near what `begin` says.
   Dynamics(RateSystem rates, RateSystem begin, std::vector<RateSystem> changes, std::vector<int> acting, std::vector<Experiment> experiments, int time,
-           std::vector<int> keys, bool coarse = false);
+           std::vector<int> keys, std::vector<int> steady = {}, bool coarse = false);
 
   std::vector<Slope> slopes(int k) const override;
   double roundings() const override { return 100; }
@@ -69,6 +69,7 @@ class Dynamics : public TableFunction {
   std::vector<Experiment> experiments_;
   int time_;
   std::vector<int> keys_;
+  std::vector<int> steady_;
   bool coarse_;
   int n_, q_;
   mutable std::mutex mutex_;

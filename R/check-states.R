@@ -1,0 +1,30 @@
+# Whether states keep what was expected of them, all along their way.
+
+# Sides that differ by less than this share of their size are equal.
+equal_share <- 1e-9
+
+check_states <- function(run) {
+  dynamics <- run$problem$model$dynamics
+  if (length(dynamics$expect) == 0) return(NULL)
+  grid <- state_grid(run$problem, dynamics, most = Inf)
+  missed <- lapply(names(dynamics$expect), function(text) miss_of_expectation(run, grid, text, dynamics))
+  bad <- Filter(Negate(is.null), missed)
+  looked <- paste0("at ", state_places, " places", if (nlevels(grid$shown$experiment) > 1) " of each experiment")
+  if (length(bad) == 0) return(check_row("states", 0, "pass", paste0(and_list(names(dynamics$expect)), if (length(missed) == 1) " holds " else " hold ", looked, ".")))
+  check_row("states", max(vapply(bad, `[[`, 0, "by")), "warn", paste(vapply(bad, `[[`, "", "told"), collapse = " "))
+}
+
+miss_of_expectation <- function(run, grid, text, dynamics) {
+  expr <- dynamics$expect[[text]]
+  side <- function(k) model_rows(run$problem, grid$rows, core_evaluate, run$estimate, expression = expr[[k]])
+  left <- side(2)
+  right <- side(3)
+  miss <- if (as.character(expr[[1]]) %in% c(">", ">=")) right - left else left - right
+  miss[!(miss > equal_share * (abs(left) + abs(right)))] <- 0
+  if (all(miss == 0)) return(NULL)
+  k <- which.max(miss)
+  experiment <- as.character(grid$shown$experiment[k])
+  list(by = miss[k], told = paste0(
+    text, " does not hold: it is missed by ", format_number(miss[k]), " at ", dynamics$along, " = ", format_number(grid$shown$time[k]), if (nzchar(experiment)) paste0(" (", experiment, ")"), "."
+  ))
+}
