@@ -6,7 +6,7 @@ equal_share <- 1e-9
 check_states <- function(run) {
   dynamics <- run$problem$model$dynamics
   if (length(dynamics$expect) == 0) return(NULL)
-  grid <- state_grid(run$problem, dynamics, most = Inf)
+  grid <- state_grid(run$problem, dynamics)
   missed <- lapply(names(dynamics$expect), function(text) miss_of_expectation(run, grid, text, dynamics))
   bad <- Filter(Negate(is.null), missed)
   looked <- paste0("at ", state_places, " places", if (nlevels(grid$shown$experiment) > 1) " of each experiment")

@@ -163,3 +163,17 @@ needs_own_table <- function(problem) {
   dynamics <- problem$model$dynamics
   smeared || (!is.null(dynamics) && length(setdiff(dynamics$inside, dynamics$keys)) > 0 && !(length(problem$by) > 0 && all(problem$by %in% dynamics$by)))
 }
+
+# Under what names states, unknowns and variables go where they are names like others.
+hidden_key <- function(e) paste(as.character(e[[1]]), e[[2]])
+
+hidden_names <- function(expressions) {
+  found <- character()
+  open <- function(e) {
+    if (is_solved_call(e)) e <- bound_call(e)
+    if (is_hidden(e)) found <<- c(found, hidden_key(e))
+    e
+  }
+  for (expr in expressions) fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
+  unique(found)
+}

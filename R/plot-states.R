@@ -29,7 +29,7 @@ plot_states <- function(run, phase = NULL, level = 0.95) {
     if (!is.character(phase) || length(phase) != 2) refuse("argument", "{.arg phase} must name two states.")
     for (name in setdiff(phase, dynamics$states)) refuse("model", c("There is no state {.field {name}}.", suggestion(name, dynamics$states, "states")))
   }
-  grid <- state_grid(problem, dynamics)
+  grid <- state_grid(problem, dynamics, most_experiments_drawn)
   states <- phase %||% dynamics$states
   table <- do.call(rbind, lapply(states, function(name) {
     data.frame(grid$shown, state = factor(name, states), state_values(run, name, grid$rows, if (is.null(phase)) level))
@@ -38,24 +38,6 @@ plot_states <- function(run, phase = NULL, level = 0.95) {
 }
 
 most_experiments_drawn <- 12
-state_places <- 200
-
-# Rows along each experiment, from its beginning to its last reading.
-state_grid <- function(problem, dynamics, most = most_experiments_drawn) {
-  data <- problem$measurements
-  time <- as.double(data[[dynamics$along]])
-  labels <- if (length(dynamics$by)) group_labels(lapply(tibble::as_tibble(unclass_measurements(data))[dynamics$by], as.character)) else rep("", nrow(data))
-  shown <- utils::head(unique(labels[!is.na(time)]), most)
-  each <- lapply(shown, function(label) {
-    mine <- which(labels == label & !is.na(time))
-    rows <- vctrs::vec_slice(tibble::as_tibble(unclass_measurements(data)), rep(mine[1], state_places))
-    rows[[dynamics$along]] <- seq(dynamics$from, max(time[mine]), length.out = state_places)
-    rows
-  })
-  rows <- do.call(rbind, each)
-  list(rows = rows, shown = data.frame(time = rows[[dynamics$along]], experiment = factor(rep(shown, each = state_places), shown)))
-}
-
 state_values <- function(run, name, rows, level) {
   at <- function(evaluate, ...) model_rows(run$problem, rows, evaluate, run$estimate, ..., expression = call(".state", name))
   value <- at(core_evaluate)

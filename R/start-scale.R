@@ -46,20 +46,6 @@ parameter_kinds <- function(model, status) {
   solve_demands(do.call(rbind, demands), unknown, bases)[parameters, , drop = FALSE]
 }
 
-# Under what names the kinds of states, unknowns and variables go.
-hidden_key <- function(e) paste(as.character(e[[1]]), e[[2]])
-
-hidden_names <- function(expressions) {
-  found <- character()
-  open <- function(e) {
-    if (is_solved_call(e)) e <- bound_call(e)
-    if (is_hidden(e)) found <<- c(found, hidden_key(e))
-    e
-  }
-  for (expr in expressions) fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
-  unique(found)
-}
-
 # The kind of a call from those of its arguments; states on the way which kinds must be the same.
 kind_of_call <- function(name, arguments, kinds, none, demand_same, names_parameter) {
   known <- lapply(kinds, function(k) k %||% none)
