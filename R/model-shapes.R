@@ -39,6 +39,7 @@ shapes <- list(
 written_shapes <- function(expr, call = rlang::caller_env()) {
   open <- function(e) {
     if (!is.call(e) || !is.symbol(e[[1]])) return(e)
+    if (is_smeared_by_stated(e)) e <- written_response(e, call)
     if (is_solved_call(e)) return(bound_call(e, call))
     name <- as.character(e[[1]])
     if (name == "lag") return(lag_symbol(e, call))

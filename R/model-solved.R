@@ -42,11 +42,45 @@ solved_parts <- function(e, call = rlang::caller_env()) {
     ), call = call)
   }
   if (name == "smeared") {
-    if (!is.symbol(parts$by)) refuse("model", c("{.arg by} of {.fn smeared} must name the column of the instrument's response.", "x" = "It is {.code {expression_text(parts$by)}}."), call = call)
+    if (length(state_names(inside))) {
+      refuse("model", c(
+        "{.fn smeared} looks back along {.field {bound}}, and the state {.field {state_names(inside)[1]}} is known at the readings only.",
+        "i" = "Let a state of its own follow: {.code seen ~ ({state_names(inside)[1]} - seen) / time}."
+      ), call = call)
+    }
+    if (!is.symbol(parts$by) && !is_stated_response(parts$by)) {
+      refuse("model", c(
+        "{.arg by} of {.fn smeared} must name the column of the instrument's response, or state it.", "x" = "It is {.code {expression_text(parts$by)}}.",
+        "i" = "Stated are {.code gauss(sd)}, {.code first_order(time)} and {.code window(width)}."
+      ), call = call)
+    }
     # what it is at is the column that binds, moved by the shift
     return(list(name = name, expression = inside, bound = bound, ends = list(call("-", as.symbol(bound), parts$shift)), by = parts$by, shift = parts$shift))
   }
   list(name = name, expression = inside, bound = bound, ends = list(parts$from, parts$to), from = parts$from, to = parts$to)
+}
+
+# Responses that are stated, as integrals over how far back they look, in units of their own width. What is smeared begins at zero, but a
+# window looks at all of its width.
+stated_responses <- list(
+  gauss = list(from = quote(-9), to = quote(pmax(-9, pmin(9, .there / .width))), weight = quote(exp(-.back^2 / 2) / sqrt(2 * pi))),
+  first_order = list(from = 0, to = quote(pmax(0, pmin(40, .there / .width))), weight = quote(exp(-.back))),
+  window = list(from = 0, to = 1, weight = 1)
+)
+
+is_stated_response <- function(e) rlang::is_call(e, names(stated_responses), n = 1)
+
+is_smeared_by_stated <- function(e) rlang::is_call(e, "smeared") && any(vapply(as.list(e)[-1], is_stated_response, NA))
+
+# A smeared() by a stated response as the integral that it is.
+written_response <- function(e, call) {
+  parts <- solved_parts(e, call)
+  response <- stated_responses[[as.character(parts$by[[1]])]]
+  there <- parts$ends[[1]]
+  values <- list(.there = base::call("(", there), .width = base::call("(", parts$by[[2]]))
+  place <- substituted(quote((.there - .width * .back)), values)
+  course <- fold_expression(parts$expression, function(e) if (is_bound_name(e) && identical(e[[2]], parts$bound)) place else e, with_arguments, closed = is_hidden)
+  bound_call(base::call("integral_of", base::call("*", response$weight, base::call("(", course)), quote(.back), substituted(response$from, values), substituted(response$to, values)), call)
 }
 
 solved_examples <- list(

@@ -15,7 +15,9 @@
 #' be infinite. Ends may hold columns and parameters. A peak that is narrow against the range of an integral may be missed: bring the
 #' ends close to it. `smeared(expression, along = , by = , shift = 0)` is what an instrument shows of a
 #' course that begins at zero: its convolution with the instrument's response, a column `by` that was measured along the column `along` (a
-#' spline of area one runs through it), moved by a `shift`. States that follow rates of change come from [dynamics()].
+#' spline of area one runs through it), moved by a `shift`. A response may also be stated: `by = gauss(sd)`, `by = first_order(time)` for an
+#' instrument that follows with a time constant, or `by = window(width)`, the mean over as much before each reading, where the course need not
+#' begin at zero. States that follow rates of change come from [dynamics()].
 #'
 #' Shapes take their arguments by place or by name: `peak_gauss(x, height, centre, fwhm)`,
 #' `peak_lorentz(x, height, centre, fwhm)`, `peak_voigt(x, height, centre, fwhm_gauss, fwhm_lorentz)`

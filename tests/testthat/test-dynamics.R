@@ -292,6 +292,7 @@ test_that("what is expected of states is a check of the answer, and no limit", {
   expect_equal(states(fit_local(expecting("parent >= 0", "parent <= p0")))$verdict, "pass")
   expect_false("states" %in% check_solution(fit_local(posed_chain()))$check)
   expect_refusal(dynamics(a ~ -k * a, along = t, begin = list(a ~ 1), expect = "k > 0"), "model", "sentences about states")
+  expect_refusal(pose(data, reading ~ smeared(child * hour, hour, window(1)), dynamics = chain), "model", "known at the readings only")
 })
 
 test_that("a rate or an integrand that jumps where parameters or states say is refused, and a continuous one is not", {

@@ -105,6 +105,35 @@ test_that("a decay seen through a measured response is that of the closed form, 
   }
 })
 
+test_that("a stated response is that of its closed form, and its width a parameter with exact derivatives", {
+  t <- c(seq(0.1, 3, 0.1), seq(4, 30, 1), 12.3)
+  fitted <- function(curve, ...) {
+    problem <- start_from(pose(data.frame(t, y = 0), curve), ...)
+    compiled <- compile_at_start(problem)
+    list(value = fitted_rows(compiled, compiled$start), slopes = `colnames<-`(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, compiled$start), names(compiled$start)))
+  }
+  same <- function(a, b, tolerance) {
+    expect_equal(a$value, b$value, tolerance = tolerance)
+    expect_equal(a$slopes[, colnames(b$slopes)], b$slopes, tolerance = 10 * tolerance)
+  }
+  same(
+    fitted(y ~ smeared(a * exp(-t / tau), along = t, by = gauss(s), shift = m), a = 5, tau = 3, s = 0.4, m = 2),
+    fitted(y ~ a * exp(s^2 / (2 * tau^2) - (t - m) / tau) * pnorm((t - m) / s - s / tau), a = 5, tau = 3, s = 0.4, m = 2), 1e-12
+  )
+  same(
+    fitted(y ~ smeared(a * exp(-t / tau), along = t, by = first_order(w)), a = 5, tau = 3, w = 0.7),
+    fitted(y ~ a * tau / (tau - w) * (exp(-t / tau) - exp(-t / w)), a = 5, tau = 3, w = 0.7), 1e-12
+  )
+  same(
+    fitted(y ~ smeared(a + b * sin(k * t), t, window(w)), a = 5, b = 2, k = 0.8, w = 1.5),
+    fitted(y ~ a + b * (cos(k * (t - w)) - cos(k * t)) / (k * w), a = 5, b = 2, k = 0.8, w = 1.5), 1e-12
+  )
+  # readings narrower than their distance from each other are found as well
+  same(fitted(y ~ smeared(a * t, t, gauss(s)), a = 1, s = 1e-3), fitted(y ~ a * (t * pnorm(t / s) + s * dnorm(t / s)), a = 1, s = 1e-3), 1e-10)
+  expect_refusal(pose(data.frame(t, y = 0), y ~ smeared(a * t, t, by = gauss(1, 2))), "model", c("gauss(sd)", "window(width)"))
+  expect_match(as.character(formula_math(y ~ smeared(a * t, t, by = window(w)))), "window")
+})
+
 test_that("smeared groups have responses of their own, and mistakes in smeared() are said", {
   ns <- seq(0, 15, 0.1)
   data <- do.call(rbind, lapply(1:3, function(k) {
