@@ -1,11 +1,17 @@
 # A formula that calls functions of the user's: R evaluates it, and derivatives are differences.
 
-evaluator_function <- function() new_evaluator("function", curve = TRUE, rows = TRUE, subject = "The model")
+evaluator_function <- function(gradient = NULL) new_evaluator("function", curve = TRUE, rows = TRUE, subject = "The model", gradient = gradient)
 
 compile_with.tundrel_evaluator_function <- function(evaluator, problem, call, fitted, readings) {
   compiled <- compile_rows(problem, call, fitted %||% numeric(), readings)
   if (!is.null(fitted)) return(compiled)
-  compiled$user_fitted <- user_model(problem, compiled$status, compiled$columns[problem$model$columns], compiled$rows)
+  columns <- compiled$columns[problem$model$columns]
+  compiled$user_fitted <- user_model(problem, compiled$status, columns, compiled$rows)
+  compiled$precision <- evaluator$precision
+  gradient <- evaluator$gradient
+  compiled$user_slopes <- if (!is.null(gradient)) {
+    free_slopes(compiled$status, compiled$rows, function(values) gradient_of_names(gradient, c(columns, as.list(values), as.list(problem$model$constants)), values), problem$model$parameters)
+  }
   compile_criterion_in_r(problem$criterion, problem, compiled, call)
 }
 
@@ -20,12 +26,19 @@ user_model <- function(problem, status, columns, rows, expression = problem$mode
   }
 }
 
+# Called with what its arguments name: parameters, columns and constants; or with all parameters, where its only argument is none of these.
+gradient_of_names <- function(gradient, known, values) {
+  wanted <- setdiff(names(formals(args(gradient))), "...")
+  if (length(wanted) == 1 && !wanted %in% names(known)) return(gradient(values))
+  do.call(gradient, known[intersect(wanted, names(known))])
+}
+
 evaluate_once.tundrel_evaluator_function <- function(evaluator, compiled, x, wanted) compiled$user_fitted(x)
 
 describe_evaluator.tundrel_evaluator_function <- function(evaluator, problem) {
   paste0(
     paste(model_texts(problem), collapse = "\n           "), "\n           (evaluated by R: it calls ", paste0(problem$model$calls, "()", collapse = ", "),
-    "; derivatives by differences)"
+    "; derivatives ", if (is.null(evaluator$gradient)) paste0("by differences", noise_text(evaluator)) else "as given", ")"
   )
 }
 

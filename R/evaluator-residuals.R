@@ -1,6 +1,6 @@
 # A function of the parameters that returns residuals.
 
-evaluator_residuals <- function(fun) new_evaluator("residuals", rows = TRUE, fun = fun)
+evaluator_residuals <- function(fun, gradient = NULL) new_evaluator("residuals", rows = TRUE, fun = fun, gradient = gradient)
 
 # How many residuals it gives is known once it has a start to be called at.
 compile_with.tundrel_evaluator_residuals <- function(evaluator, problem, call, fitted, readings) {
@@ -15,11 +15,15 @@ compile_with.tundrel_evaluator_residuals <- function(evaluator, problem, call, f
     attempt
   }
   compiled$response_norm <- 0
-  with_residuals(compiled, function(x) numbers_or_nan(evaluate_once(evaluator, compiled, x, rows), rows))
+  compiled$precision <- evaluator$precision
+  gradient <- evaluator$gradient
+  slopes <- if (!is.null(gradient)) free_slopes(compiled$status, rows, gradient)
+  if (!is.null(slopes)) compiled$user_slopes <- function(x) -slopes(x)
+  with_residuals(compiled, function(x) numbers_or_nan(evaluate_once(evaluator, compiled, x, rows), rows), slopes)
 }
 
 describe_evaluator.tundrel_evaluator_residuals <- function(evaluator, problem) {
-  "the residuals that an R function returns (derivatives by differences)"
+  paste0("the residuals that an R function returns (derivatives ", if (is.null(evaluator$gradient)) paste0("by differences", noise_text(evaluator)) else "as given", ")")
 }
 
 pose_stored.tundrel_evaluator_residuals <- function(evaluator, stored, path, fun) {

@@ -5,6 +5,7 @@ evaluator_value <- function(fun, gradient = NULL) new_evaluator("value", fun = f
 compile_with.tundrel_evaluator_value <- function(evaluator, problem, call, fitted, readings) {
   compiled <- compile_function(evaluator, problem)
   compiled$guard <- new_guard()
+  compiled$precision <- evaluator$precision
   kept <- function(x) in_users_sign(problem, evaluate_once(evaluator, compiled, x, 1L)$value %||% NaN)
   with_value(compiled, guarded_value(problem, compiled$status, compiled$guard), user_gradient(problem, compiled$status), kept)
 }
@@ -39,33 +40,7 @@ user_gradient <- function(problem, status) {
   }
 }
 
-# A supplied gradient against differences, parameter by parameter.
-gradient_agrees_to <- 1e-4
-
-check_user_gradient <- function(problem, compiled, call) {
-  evaluator <- problem$evaluator
-  if (is.null(evaluator$gradient)) return(invisible())
-  status <- compiled$status
-  x <- compiled$start
-  if (isTRUE(user_calls$made + 1 + 2 * length(x) > user_calls$last)) return(invisible())
-  attempt <- try_call(evaluator$gradient(all_values(status, x)), length(status$all), "gradient")
-  if (!is.null(attempt$trouble)) {
-    refuse("model", c("The gradient cannot be used at the start.", "x" = "{attempt$trouble}"), call = call)
-  }
-  exact <- stats::setNames(as.vector(attempt$value %*% all_slopes(status, x)), status$free)
-  differences <- vapply(seq_along(x), function(i) {
-    h <- 6e-6 * max(abs(x[i]), 1e-3 * compiled$typical[i])
-    value <- function(step) evaluate_once(evaluator, compiled, replace(x, i, x[i] + step), 1)$value %||% NaN
-    (value(h) - value(-h)) / (2 * h)
-  }, numeric(1))
-  scale <- max(abs(differences * compiled$typical))
-  off <- abs(exact - differences) * compiled$typical > gradient_agrees_to * scale
-  if (!any(off, na.rm = TRUE)) return(invisible())
-  shown <- paste0(names(x)[off], ": ", format_number(exact[off]), " given, ", format_number(differences[off]), " by differences")
-  refuse("model", c("The gradient disagrees with differences at the start.", stats::setNames(escape_braces(shown), rep("x", length(shown)))), call = call)
-}
-
-describe_evaluator.tundrel_evaluator_value <- function(evaluator, problem) paste(problem$criterion$goal, "the value that an R function returns")
+describe_evaluator.tundrel_evaluator_value <- function(evaluator, problem) paste0(problem$criterion$goal, " the value that an R function returns", if (!is.null(evaluator$noise)) paste0(" (derivatives by differences", noise_text(evaluator), ")"))
 
 stored_evaluator.tundrel_evaluator_value <- function(evaluator, problem) c(NextMethod(), goal = problem$criterion$goal)
 

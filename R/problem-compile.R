@@ -55,8 +55,9 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   lower, upper, lower_open, upper_open    limits of the free parameters
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
-#   user_fitted, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), value_function, gradient_function, kept_value, guard,
-#   response_norm    where R evaluates
+#   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
+#   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
+#   precision        to what share of their size values are known that R computes, where that is less than rounding
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
 #   box, eliminated          added by compile_search()
 #   calls, met_value         added by counting_calls()
@@ -125,8 +126,9 @@ compile_rows <- function(problem, call, fitted, readings) {
 compile_function <- function(evaluator, problem) new_compiled(problem, parameter_status(problem))
 
 # What the core needs of a problem whose residuals, fitted values or value R computes.
-with_residuals <- function(compiled, of_rows) {
+with_residuals <- function(compiled, of_rows, slopes = NULL) {
   compiled$residual_function <- of_rows
+  compiled["slope_function"] <- list(slopes)
   compiled$kept_value <- function(x) sum(of_rows(x)^2)
   compiled
 }
@@ -134,6 +136,7 @@ with_residuals <- function(compiled, of_rows) {
 with_fitted <- function(compiled) {
   of_rows <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
   compiled$fitted_function <- of_rows
+  compiled["slope_function"] <- list(compiled$user_slopes)
   compiled$fitted_column <- match(".fitted", names(compiled$columns))
   compiled$acting <- acting_parameters(compiled$problem, compiled$status)
   compiled$kept_value <- function(x) {

@@ -7,9 +7,7 @@ pose_function <- function(fun, returns, goal, gradient, parameters, call = rlang
   if (returns == "residuals" && goal == "maximise") {
     refuse("model", "Residuals can only be made small: {.arg goal} is for functions that return a value.", call = call)
   }
-  if (!is.null(gradient) && (!is.function(gradient) || returns == "residuals")) {
-    refuse("model", "{.arg gradient} must be a function, and goes with {.code returns = \"value\"}.", call = call)
-  }
+  check_gradient(gradient, call)
   check_function_parameters(parameters, call)
   written <- written_parameters(fun)
   named <- length(written) > 0
@@ -28,13 +26,17 @@ pose_function <- function(fun, returns, goal, gradient, parameters, call = rlang
   )
   problem <- new_problem(tibble(row = integer()), model)
   if (returns == "residuals") {
-    problem$evaluator <- evaluator_residuals(fun)
+    problem$evaluator <- evaluator_residuals(fun, gradient)
   } else {
     problem$evaluator <- evaluator_value(fun, gradient)
     problem$criterion <- new_value_criterion(goal)
   }
   if (named) problem$start[parameters] <- unlist(written[parameters])
   problem
+}
+
+check_gradient <- function(gradient, call) {
+  if (!is.null(gradient) && !is.function(gradient)) refuse("model", c("{.arg gradient} must be a function.", "x" = "It is {.obj_type_friendly {gradient}}."), call = call)
 }
 
 check_goal <- function(goal, call) {

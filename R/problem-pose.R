@@ -58,8 +58,10 @@
 #' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
 #'   made small, or the `"value"` itself?
 #' @param goal \[character(1)] For a function that returns a value, and for `~ expression`: `"minimise"` or `"maximise"`.
-#' @param gradient \[function] For a function that returns a value: its derivatives with respect to all
-#'   parameters, in their order. Checked against differences at the start.
+#' @param gradient \[function] Derivatives of a function of your own with respect to all parameters, in their order; checked against differences
+#'   at the start. Of one that returns a value: of the same arguments, a number a parameter. Of one that returns residuals: a matrix, a row
+#'   for each of them and a column a parameter. Of a formula that calls functions of your own: the same of fitted values; its arguments are
+#'   parameters and columns by their names.
 #'
 #' @param by Column, or columns in `c()`, whose values tell groups of rows apart, each with parameters of its own: one curve a
 #'   thallus, a well, a pixel. Such a problem is fitted by [fit_each()].
@@ -113,8 +115,18 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
     dynamics <- written_dynamics(dynamics, timed$data, constants)
     refuse_idle(dynamics, formulas)
   }
-  problem <- pose_formulas(timed$data, formulas, constants, by, dynamics)
+  problem <- with_gradient(pose_formulas(timed$data, formulas, constants, by, dynamics), gradient)
   problem$clocks <- timed$clocks
+  problem
+}
+
+with_gradient <- function(problem, gradient, call = rlang::caller_env()) {
+  if (is.null(gradient)) return(problem)
+  check_gradient(gradient, call)
+  if (is_compiled(problem) || has_responses(problem)) {
+    refuse("model", c("{.arg gradient} goes with functions of your own.", "i" = "The derivatives of a formula are exact as it stands."), call = call)
+  }
+  problem$evaluator <- evaluator_function(gradient)
   problem
 }
 

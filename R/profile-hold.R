@@ -87,6 +87,12 @@ held_problem <- function(compiled, places, at, status) {
       function(x) f(whole(x))
     })
   }
+  for (part in intersect(c("slope_function", "user_slopes"), names(Filter(Negate(is.null), compiled)))) {
+    compiled[[part]] <- local({
+      slopes <- compiled[[part]]
+      function(x) slopes(whole(x))[, free, drop = FALSE]
+    })
+  }
   if (!is.null(compiled$gradient_function)) {
     slopes <- compiled$gradient_function
     compiled$gradient_function <- function(x) slopes(whole(x))[free]

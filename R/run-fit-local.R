@@ -70,7 +70,8 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   }
   budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
-  walk_watched(run, budget, progress, checkpoint_keeper(checkpoint), threads)
+  keep <- checkpoint_keeper(checkpoint)
+  again_if_coarse(walk_watched(run, budget, progress, keep, threads), budget, progress, keep, threads)
 }
 
 #' Go step by step

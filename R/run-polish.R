@@ -15,7 +15,7 @@ time_to_polish <- function(run, seconds) {
 
 walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = rlang::caller_env()) {
   keep <- checkpoint_keeper(checkpoint, call)
-  if (run$solver$scope == "local") return(walk_watched(run, budget, progress, keep, threads, call))
+  if (run$solver$scope == "local") return(again_if_coarse(walk_watched(run, budget, progress, keep, threads, call), budget, progress, keep, threads, call))
   run <- unpolished(run)
   left <- left_to_polish(budget, run)
   search <- budget

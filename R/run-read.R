@@ -114,8 +114,16 @@ trace_of <- function(stored) {
   c(numbers, list(action = as.character(unlist(stored$action)), x = matrix_of(stored$x)), lapply(stored[kept_parts], function(kept) lapply(kept, matrix_of)))
 }
 
+with_stored_noise <- function(problem, stored) {
+  if (is.null(stored$precision)) return(problem)
+  noise <- list(share = numbers_of(stored$precision), noise = numbers_of(stored$noise))
+  demand(!is_compiled(problem) && all(lengths(noise) == 1) && isTRUE(noise$share > 0 && noise$share < 1 && noise$noise > 0 && is.finite(noise$noise)), "evaluator")
+  with_known_noise(problem, noise)
+}
+
 problem_from_stored <- function(stored, path, fun) {
   problem <- pose_stored(evaluator_named(stored$evaluator$name), stored, path, fun)
+  problem <- with_stored_noise(problem, stored$evaluator)
   if (has_responses(problem)) {
     demand(setequal(names(stored$criterion$responses), response_names(problem)), "criterion")
     problem <- judge_by(problem, !!!lapply(stored$criterion$responses, criterion_from_stored, path), together = stored$criterion$together)

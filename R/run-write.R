@@ -114,7 +114,7 @@ stored_problem <- function(problem) {
   data <- table_as_posed(problem)
   list(
     measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
-    evaluator = stored_evaluator(problem$evaluator, problem), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
+    evaluator = c(stored_evaluator(problem$evaluator, problem), lapply(problem$evaluator[c("precision", "noise")], exact) |> Filter(f = length)), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
     criterion = stored_criterion(problem$criterion), clocks = lapply(problem$clocks, function(one) c(list(origin = exact(one$origin)), one[c("unit", "shown")])),
     left_out = if (NROW(problem$left_out)) list(row = exact(problem$left_out$row), reason = I(problem$left_out$reason))

@@ -15,6 +15,8 @@ stop_sentence <- function(run) {
       paste0("the value hardly changes any more, but this is no optimum: ", rate_advice(run))
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
+    } else if (has_coarse_values(run$problem)) {
+      coarse_sentence(run)
     } else if (length(run$without_effect)) {
       paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
     } else if (run$undetermined > 0) {
@@ -41,6 +43,14 @@ stop_sentence <- function(run) {
     infeasible = "no point satisfies all conditions",
     interrupted = "the run was interrupted; the best point so far is kept",
     failed = "no finite value was found"
+  )
+}
+
+coarse_sentence <- function(run) {
+  evaluator <- run$problem$evaluator
+  paste0(
+    "the values of your function are coarse: they are known to about ", format_number(evaluator$noise, 1), ", ", format_number(evaluator$precision, 1),
+    " of their size, and cannot tell the optimum any finer; let it compute more digits"
   )
 }
 

@@ -133,6 +133,8 @@ weighted_slopes <- function(run, compiled) {
   weight <- root_weight_rows(compiled, x)
   slopes <- if (is.null(compiled$user_fitted)) {
     core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, x)
+  } else if (!is.null(compiled$user_slopes)) {
+    compiled$user_slopes(x)
   } else {
     difference_jacobian(function(x) fitted_rows(compiled, x), x, compiled_at_start(run)$typical)
   }

@@ -146,6 +146,7 @@ Bounds bounds_from_r(const Rcpp::List& problem) {
   bounds.typical = vector_from_r(problem["typical"]);
   bounds.lower_open = Rcpp::as<std::vector<bool>>(problem["lower_open"]);
   bounds.upper_open = Rcpp::as<std::vector<bool>>(problem["upper_open"]);
+  if (problem.containsElementNamed("precision") && !Rf_isNull(problem["precision"])) bounds.precision = problem["precision"];
   return bounds;
 }
 
@@ -158,8 +159,13 @@ std::unique_ptr<RowModel> function_model_from_r(const Rcpp::List& problem, const
     const Rcpp::NumericVector found = values(vector_to_r(x));
     for (Eigen::Index i = 0; i < out.size(); ++i) out[i] = i < found.size() ? found[i] : R_NaN;
   };
+  FunctionModel::Slopes slopes;
+  if (problem.containsElementNamed("slope_function") && !Rf_isNull(problem["slope_function"])) {
+    const Rcpp::Function own = problem["slope_function"];
+    slopes = [own](const Eigen::VectorXd& x) { return matrix_from_r(own(vector_to_r(x))); };
+  }
   const double rows = problem["rows"];
-  return std::make_unique<FunctionModel>(call, static_cast<int>(rows), bounds_from_r(problem), places_from_r(problem, "acting"));
+  return std::make_unique<FunctionModel>(call, static_cast<int>(rows), bounds_from_r(problem), places_from_r(problem, "acting"), slopes);
 }
 
 // A function that gives residuals, or fitted values of which the criterion is a loss.

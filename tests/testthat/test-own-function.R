@@ -145,3 +145,94 @@ test_that("failures are refused points also where a function catches its own, or
   expect_gt(outer$refused, 0)
   expect_equal(coef(outer)[["a"]], 1.9, tolerance = 1e-3)
 })
+
+test_that("derivatives of one's own for each row lead to the answer of the language, in every verb", {
+  slopes <- function(light, top, half) cbind(half = -top * light / (half + light)^2, top = light / (half + light), dark = -1)
+  posed <- pose(lichen_measurements(), uptake ~ curve_of_mine(light, top, half) - dark, gradient = slopes) |>
+    start_from(top = 8, half = 150, dark = 1) |>
+    judge_by(least_squares(sd = uptake_sd))
+  language <- fit_local(own_problem(uptake ~ top * light / (half + light) - dark))
+  run <- fit_local(posed)
+  expect_true(run$converged)
+  expect_equal(coef(run), coef(language), tolerance = 1e-11)
+  expect_lt(run$evaluations, fit_local(own_problem())$evaluations)
+  expect_output(print(run), "derivatives as given")
+  expect_equal(uncertainty(run, by = "profile")$lower, uncertainty(language, by = "profile")$lower, tolerance = 1e-5)
+  expect_true(all(check_solution(run)$verdict %in% c("pass", "skip")))
+  tied <- fit_local(subject_to(posed, top == half / 14))
+  expect_equal(coef(tied), coef(fit_local(own_problem() |> subject_to(top == half / 14))), tolerance = 1e-6)
+  likely <- function(problem) fit_local(judge_by(problem, max_likelihood("normal", sd = s)) |> start_from(s = 0.3))
+  expect_equal(coef(likely(posed)), coef(likely(own_problem(uptake ~ top * light / (half + light) - dark))), tolerance = 1e-6)
+  known <- stats::na.omit(lichen_measurements()[c("light", "uptake")])
+  light <- known$light
+  residuals <- pose(
+    function(top, half) known$uptake - curve_of_mine(light, top, half), returns = "residuals",
+    gradient = function(top, half) -cbind(light / (half + light), -top * light / (half + light)^2)
+  ) |> start_from(top = 8, half = 150) |> fit_local()
+  expect_equal(coef(residuals), coef(pose(lichen_measurements(), uptake ~ top * light / (half + light)) |> start_from(top = 8, half = 150) |> fit_local()), tolerance = 1e-8)
+  wrong <- function(light, top, half) cbind(top = light / (half + light), half = top * light / (half + light)^2, dark = -1)
+  start <- list(top = 8, half = 150, dark = 1)
+  expect_refusal(fit_local(start_from(pose(lichen_measurements(), formula(posed), gradient = wrong), start)), "model", c("half", "by differences, in row"))
+  expect_refusal(fit_local(start_from(pose(lichen_measurements(), formula(posed), gradient = function(light) light), start)), "model", "where 36 are needed")
+  expect_refusal(pose(lichen_measurements(), uptake ~ top * light, gradient = wrong), "model", "functions of your own")
+})
+
+test_that("the noise of a function is found, differences suit it, and what is too coarse is said with its size and never called converged", {
+  x <- seq(0.5, 10, 0.5)
+  y <- 3 * x / (2 + x) + 0.03 * cos(7 * x)
+  # the curve as a bisection gives it that ends at a width
+  by_halving <- function(width) {
+    function(top, half, x) {
+      low <- rep(0, length(x))
+      high <- rep(10, length(x))
+      while (high[1] - low[1] > width) {
+        middle <- (low + high) / 2
+        over <- middle * (half + x) > top * x
+        high[over] <- middle[over]
+        low[!over] <- middle[!over]
+      }
+      (low + high) / 2
+    }
+  }
+  fit <- function(curve) pose(data.frame(x, y), y ~ curve(top, half, x)) |> start_from(top = 2, half = 1) |> fit_local()
+  truth <- fit(function(top, half, x) top * x / (half + x))
+  expect_null(truth$problem$evaluator$precision)
+  errors <- sqrt(diag(vcov(truth)))
+  for (width in 10^-c(12, 9)) {
+    run <- fit(by_halving(width))
+    expect_true(run$converged)
+    expect_equal(coef(run), coef(truth), tolerance = 1e-6)
+  }
+  for (width in 10^-c(5, 3)) {
+    run <- fit(by_halving(width))
+    expect_false(run$converged)
+    # the noise of a value that lies anywhere in its width
+    spread <- width / sqrt(12)
+    expect_gt(run$problem$evaluator$noise, spread / 5)
+    expect_lt(run$problem$evaluator$noise, spread * 5)
+    expect_output(print(run), "values of your function are coarse")
+    expect_true(all(abs(coef(run) - coef(truth)) < 0.1 * errors))
+  }
+  # all calls are counted, and a budget is kept
+  calls <- 0
+  curve <- by_halving(1e-7)
+  counted <- function(top, half, x) {
+    calls <<- calls + 1
+    curve(top, half, x)
+  }
+  run <- fit(counted)
+  expect_equal(run$evaluations, calls)
+  calls <- 0
+  short <- pose(data.frame(x, y), y ~ counted(top, half, x)) |> start_from(top = 2, half = 1) |> fit_local(max_evaluations = 250)
+  expect_lte(calls, 250)
+  expect_equal(short$evaluations, calls)
+  # a stored run knows what was found
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  again <- read_run(path, fun = curve)
+  expect_identical(again$problem$evaluator$noise, run$problem$evaluator$noise)
+  # a value that is coarse as a whole
+  value <- pose(function(top, half) sum((y - by_halving(1e-5)(top, half, x))^2)) |> start_from(top = 2, half = 1) |> fit_local()
+  expect_false(value$converged)
+  expect_output(print(value), "known to about")
+})

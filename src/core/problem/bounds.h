@@ -12,6 +12,7 @@ struct Bounds {
   Eigen::VectorXd lower, upper;               // infinite where there is no limit
   std::vector<bool> lower_open, upper_open;   // open: the limit itself is not allowed
   Eigen::VectorXd typical;                    // size at which each parameter is expected; > 0
+  double precision = std::numeric_limits<double>::epsilon();  // to what share of their size values of a function of the user's are known
 
   // A step may use up this share of the distance to an open limit: close in a few steps, never on.
   static constexpr double kOpenShare = 0.995;
@@ -22,12 +23,18 @@ struct Bounds {
   static Bounds none(Eigen::Index n) {
     const Eigen::VectorXd far = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::infinity());
     const std::vector<bool> closed(static_cast<std::size_t>(n), false);
-    return {-far, far, closed, closed, Eigen::VectorXd::Ones(n)};
+    Bounds out;
+    out.lower = -far;
+    out.upper = far;
+    out.lower_open = out.upper_open = closed;
+    out.typical = Eigen::VectorXd::Ones(n);
+    return out;
   }
   // Those of some parameters.
   Bounds of(const std::vector<int>& which) const {
     const auto n = static_cast<Eigen::Index>(which.size());
     Bounds out;
+    out.precision = precision;
     out.lower.resize(n);
     out.upper.resize(n);
     out.typical.resize(n);

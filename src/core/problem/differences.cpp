@@ -7,8 +7,6 @@
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
-
 // Near zero a parameter is stepped by a share of its typical size. Second differences divide rounding by the square of
 // a step, and need a larger one.
 constexpr double kShare = 1e-3, kShareOfSecond = 0.1;
@@ -35,14 +33,14 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   };
   const double down = -bounds.reach_down(i, x[i]), up = bounds.reach_up(i, x[i]);
   if (central) {
-    // Balances the error of the formula, h^4, with rounding, epsilon / h.
-    const double h = std::pow(kEpsilon, 0.2) * size;
+    // Balances the error of the formula, h^4, with that of the values, precision / h.
+    const double h = std::pow(bounds.precision, 0.2) * size;
     if (2 * h <= down && 2 * h <= up) {
       out = (8 * (moved(h) - moved(-h)) - (moved(2 * h) - moved(-2 * h))) / (12 * h);
       if (out.allFinite()) return true;
     }
   }
-  double h = std::sqrt(kEpsilon) * size;
+  double h = std::sqrt(bounds.precision) * size;
   if (h > up) h = h <= down || down >= up ? -std::min(h, down) : up;
   if (h == 0) return false;
   h = (x[i] + h) - x[i];  // the step that is really taken
@@ -57,9 +55,9 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
 }
 
 double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding) {
-  const double size = size_of(x, i, bounds), h = std::pow(kEpsilon, 0.2) * size;
+  const double size = size_of(x, i, bounds), h = std::pow(bounds.precision, 0.2) * size;
   const bool room = 2 * h <= -bounds.reach_down(i, x[i]) && 2 * h <= bounds.reach_up(i, x[i]);
-  return room ? 2 * rounding / h : 4 * rounding / (kOneSided * std::sqrt(kEpsilon) * size);
+  return room ? 2 * rounding / h : 4 * rounding / (kOneSided * std::sqrt(bounds.precision) * size);
 }
 
 bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
@@ -73,7 +71,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
     largest = std::max(largest, std::fabs(found));
     return found;
   };
-  const auto told = [&] { return rounding > 0 ? rounding : kEpsilon * largest; };
+  const auto told = [&] { return rounding > 0 ? rounding : bounds.precision * largest; };
   // Close to a bound the stencil is moved inside as a whole. FALSE where there is no room for it.
   const auto place = [&](int i) {
     const double low = x[i] + bounds.reach_down(i, x[i]) + h[i], high = x[i] + bounds.reach_up(i, x[i]) - h[i];
@@ -87,7 +85,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
     return value(to);
   };
   for (int i = 0; i < p; ++i) {
-    h[i] = std::pow(kEpsilon, 0.25) * size_of(x, i, bounds, kShareOfSecond);
+    h[i] = std::pow(bounds.precision, 0.25) * size_of(x, i, bounds, kShareOfSecond);
     place(i);
   }
   const auto bend = [&](int i, double share = 1) { return std::fabs(at(i, share, i, 0) - 2 * value(centre) + at(i, -share, i, 0)); };

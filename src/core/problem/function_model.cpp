@@ -1,8 +1,15 @@
 #include "function_model.h"
 
+#include <limits>
+
 #include "differences.h"
 
 namespace tundrel {
+namespace {
+
+constexpr double kCoarse = 1e-14;
+
+}  // namespace
 
 Eigen::VectorXd FunctionModel::evaluate(const Eigen::VectorXd& x, Evaluation& work) const {
   work.spend();
@@ -21,11 +28,28 @@ bool FunctionModel::begin(const Eigen::VectorXd& x, int order, bool fine, Evalua
   columns_.assign(1, evaluate(x, work));
   if (!columns_[0].allFinite()) return false;
   columns_.resize(1 + p, Eigen::VectorXd::Zero(rows_));
-  const VectorFunction values = [&](const Eigen::VectorXd& to) { return evaluate(to, work); };
-  for (int j : acting_)
-    if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, fine, columns_[1 + j])) return false;
   places_.resize(columns_.size());
+  if (p > 0 && slopes_) {
+    const Eigen::MatrixXd own = slopes(x, work);
+    if (own.rows() != rows_) return false;
+    for (int j : acting_) columns_[1 + j] = own.col(j);
+    return true;
+  }
+  const VectorFunction values = [&](const Eigen::VectorXd& to) { return evaluate(to, work); };
+  // the long steps that coarse values need are too far for forward differences
+  const bool central = fine || bounds_.precision > kCoarse;
+  for (int j : acting_)
+    if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, central, columns_[1 + j])) return false;
   return true;
+}
+
+Eigen::MatrixXd FunctionModel::slopes(const Eigen::VectorXd& x, Evaluation& work) const {
+  work.spend();
+  Eigen::MatrixXd out = slopes_(x);
+  work.answered();
+  if (out.rows() == rows_ && out.cols() == x.size() && out.allFinite()) return out;
+  ++work.refused;
+  return {};
 }
 
 const double* const* FunctionModel::block(long first, int) {
@@ -34,11 +58,12 @@ const double* const* FunctionModel::block(long first, int) {
 }
 
 double FunctionModel::slope_noise(const Eigen::VectorXd& x, int i, double rounding) const {
-  return first_difference_noise(x, i, bounds_, rounding);
+  return slopes_ ? 0 : first_difference_noise(x, i, bounds_, rounding);
 }
 
 bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work,
                                  Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+  if (slopes_) return second_by_slopes(x, weights, work, out, noise);
   // Only in the parameters that act: of the others there is nothing to find.
   const int n = static_cast<int>(acting_.size());
   Eigen::VectorXd whole = x, part(n);
@@ -55,6 +80,24 @@ bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd
       out(acting_[k], acting_[l]) = found(k, l);
       noise(acting_[k], acting_[l]) = error(k, l);
     }
+  return true;
+}
+
+bool FunctionModel::second_by_slopes(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, Evaluation& work, Eigen::MatrixXd& out,
+                                     Eigen::MatrixXd& noise) {
+  const int p = size();
+  const VectorFunction along = [&](const Eigen::VectorXd& to) -> Eigen::VectorXd {
+    const Eigen::MatrixXd own = slopes(to, work);
+    return own.rows() == rows_ ? Eigen::VectorXd(own.transpose() * weights) : Eigen::VectorXd::Constant(p, std::numeric_limits<double>::quiet_NaN());
+  };
+  const Eigen::VectorXd here = along(x);
+  if (!here.allFinite()) return false;
+  out = noise = Eigen::MatrixXd::Zero(p, p);
+  for (int i : acting_) {
+    if (!first_difference(along, x, here, i, bounds_, true, out.col(i))) return false;
+    noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * here.cwiseAbs().maxCoeff()));
+  }
+  out = 0.5 * (out + out.transpose()).eval();
   return true;
 }
 

@@ -13,9 +13,13 @@ class FunctionModel : public RowModel {
   // Fills the values at a point; numbers that are not finite refuse it.
   using Values = std::function<void(const Eigen::VectorXd& x, Eigen::VectorXd& values)>;
 
-  // `bounds` are those that differences keep to; `acting` the parameters that values depend on, all where it is empty.
-  FunctionModel(Values values, int rows, Bounds bounds, std::vector<int> acting = {})
-      : values_(std::move(values)), rows_(rows), bounds_(std::move(bounds)), acting_(std::move(acting)) {
+  // A column for each parameter.
+  using Slopes = std::function<Eigen::MatrixXd(const Eigen::VectorXd& x)>;
+
+  // `bounds` are those that differences keep to; `acting` the parameters that values depend on, all where it is empty. First derivatives are
+  // the user's own where there are `slopes`.
+  FunctionModel(Values values, int rows, Bounds bounds, std::vector<int> acting = {}, Slopes slopes = {})
+      : values_(std::move(values)), slopes_(std::move(slopes)), rows_(rows), bounds_(std::move(bounds)), acting_(std::move(acting)) {
     if (acting_.empty())
       for (int i = 0; i < size(); ++i) acting_.push_back(i);
   }
@@ -33,8 +37,12 @@ class FunctionModel : public RowModel {
 
  private:
   Eigen::VectorXd evaluate(const Eigen::VectorXd& x, Evaluation& work) const;
+  // One without rows where the user's own cannot be used.
+  Eigen::MatrixXd slopes(const Eigen::VectorXd& x, Evaluation& work) const;
+  bool second_by_slopes(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, Evaluation& work, Eigen::MatrixXd& out, Eigen::MatrixXd& noise);
 
   Values values_;
+  Slopes slopes_;
   int rows_;
   Bounds bounds_;
   std::vector<int> acting_;

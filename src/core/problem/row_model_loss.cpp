@@ -139,9 +139,11 @@ Expansion RowModelLoss::expand(const Eigen::VectorXd& x) {
   largest_ = std::max(largest_, std::fabs(out.value));
   if (model_->exact()) return out;
   // The rounding of the values, as their differences feel it.
-  const double epsilon = std::numeric_limits<double>::epsilon(), rounding = epsilon * std::max(largest_, weights.norm());
+  const double rounding = bounds().precision * std::max(largest_, weights.norm());
   out.gradient_noise.resize(p);
-  for (int i = 0; i < p; ++i) out.gradient_noise[i] = model_->slope_noise(x, i, rounding);
+  // what is coarser than rounding hides slopes, but excuses none
+  const double finest = rounding * std::numeric_limits<double>::epsilon() / bounds().precision;
+  for (int i = 0; i < p; ++i) out.gradient_noise[i] = model_->slope_noise(x, i, finest);
   out.hessian_noise = Eigen::MatrixXd::Zero(p, p);
   if (!refined) return out;
   Eigen::MatrixXd bend;

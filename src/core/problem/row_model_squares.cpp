@@ -7,12 +7,6 @@
 #include <vector>
 
 namespace tundrel {
-namespace {
-
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
-
-}  // namespace
-
 RowModelSquares::RowModelSquares(std::unique_ptr<RowModel> model, Eigen::VectorXd readings, Eigen::VectorXd root_weights, Bounds bounds,
                                  double response_norm)
     : model_(std::move(model)), readings_(std::move(readings)), root_weights_(std::move(root_weights)),
@@ -115,11 +109,11 @@ bool RowModelSquares::verified_curvature(const Eigen::VectorXd& x, Eigen::Matrix
   if (!usable) return false;
   const double norm = weights.norm();
   if (readings_.size() > 0) weights = root_weights_.size() > 0 ? Eigen::VectorXd(-weights.cwiseProduct(root_weights_)) : Eigen::VectorXd(-weights);
-  return model_->second_along(x, weights, kEpsilon * norm * std::max(response_norm_, norm), work, curvature, noise);
+  return model_->second_along(x, weights, bounds_.precision * norm * std::max(response_norm_, norm), work, curvature, noise);
 }
 
 double RowModelSquares::column_noise(const Eigen::VectorXd& x, int i) {
-  return model_->exact() ? 0 : model_->slope_noise(x, i, kEpsilon * std::max(response_norm_, latest_norm_));
+  return model_->exact() ? 0 : model_->slope_noise(x, i, bounds_.precision * std::max(response_norm_, latest_norm_));
 }
 
 }  // namespace tundrel

@@ -47,20 +47,21 @@ Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
   out.gradient = at.gradient;
   out.hessian.resize(p, p);
   if (!at.usable) return out;
-  const double epsilon = std::numeric_limits<double>::epsilon();
   if (gradient_) {
     out.hessian_noise.resize(p, p);
     const VectorFunction slopes = [this](const Eigen::VectorXd& at) { return gradient(at); };
     for (int i = 0; i < p; ++i) {
       if (!first_difference(slopes, x, out.gradient, i, bounds_, true, out.hessian.col(i))) return out;
-      out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, epsilon * out.gradient.cwiseAbs().maxCoeff()));
+      out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * out.gradient.cwiseAbs().maxCoeff()));
     }
     out.hessian = 0.5 * (out.hessian + out.hessian.transpose()).eval();
   } else {
     double rounding = 0;
     if (!second_differences([&](const Eigen::VectorXd& to) { return value(to); }, x, bounds_, rounding, out.hessian, out.hessian_noise)) return out;
+    // what is coarser than rounding hides slopes, but excuses none
+    const double finest = rounding * std::numeric_limits<double>::epsilon() / bounds_.precision;
     out.gradient_noise.resize(p);
-    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, rounding);
+    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, finest);
   }
   out.usable = out.hessian.allFinite();
   return out;
