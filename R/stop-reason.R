@@ -11,7 +11,7 @@ stop_sentence <- function(run) {
     evaluations = "the budget of evaluations ran out: raise max_evaluations, or go on from here with finish(run)",
     iterations = "the budget of iterations ran out: raise max_iterations, or go on from here with finish(run)",
     seconds = "the time ran out: raise max_seconds, or go on from here with finish(run)",
-    stalled = if (run$advised_rate > 0) {
+    stalled = if (has_advice(run)) {
       paste0("the value hardly changes any more, but this is no optimum: ", rate_advice(run))
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
@@ -28,7 +28,7 @@ stop_sentence <- function(run) {
       "the steps became tiny away from an optimum: try another start, or limits that keep the model finite"
     },
     none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
-    diverged = if (run$advised_rate > 0) {
+    diverged = if (has_advice(run)) {
       paste0("the steps grow: the rate is too large; rate = ", rate_text(run), " was tried from the start, and serves")
     } else if (length(vanished_spread(run))) {
       vanished_sentence(run)
@@ -59,6 +59,8 @@ search_sentence <- function(run) {
   if (is_outside(run$problem)) return("the search has converged on a point; nothing is known of its surroundings, so it is not verified")
   "the search has converged on a point that is not verified as an optimum: polish it with finish(run)"
 }
+
+has_advice <- function(run) run$advised_rate > 0 && !is.null(run$solver$settings$rate)
 
 rate_advice <- function(run) {
   rate <- run$solver$settings$rate

@@ -1,5 +1,8 @@
-# Models by rates of change: how long fits take, against an integrator in a function of one's own in R, and how time grows with rows,
-# states and curves. Ratios are of one run of this script.
+# Models by rates of change: how long fits take, against a program written for the one model, against an integrator in a function of one's
+# own in R, and how time grows with rows, states and curves. Ratios are of one run of this script.
+#
+#   Rscript bench/dynamics.R build/bench-rates
+yardstick <- commandArgs(TRUE)[1]
 suppressMessages(library(tundrel))
 
 seconds <- function(code, least = 0.5) {
@@ -42,6 +45,39 @@ data$y <- in_r(t, truth[["k1"]], truth[["k2"]], truth[["k3"]], truth[["k4"]], tr
 problem <- rlang::exec(start_from, pose(data, y ~ c, dynamics = three), !!!as.list(start))
 compiled <- seconds(function() fit_local(problem))
 cat(sprintf("three states, five parameters, 200 rows: %.1f ms a fit, %.0f fits a second\n", 1e3 * compiled, 1 / compiled))
+
+# the same curve two hundred times, on one thread
+many <- do.call(rbind, lapply(1:200, function(k) cbind(data, k = k)))
+bulk <- rlang::exec(start_from, pose(many, y ~ c, dynamics = three, by = k), !!!as.list(start))
+in_bulk <- seconds(function() fit_each(bulk)) / 200
+cat(sprintf("of many at once: %.1f ms a fit\n", 1e3 * in_bulk))
+if (!is.na(yardstick)) {
+  for (method in c("radau", "dopri5", "fehlberg78")) {
+    by_hand <- scan(text = system2(yardstick, c("fit", method), input = format(c(data$t, data$y), digits = 17), stdout = TRUE), quiet = TRUE)
+    cat(sprintf(
+      "written for it in C++, by %s: %.2f ms a fit of %.0f evaluations; ours takes %.2f times as long, of many at once %.2f (values differ by %.1g)\n",
+      method, 1e3 * by_hand[1], by_hand[2], compiled / by_hand[1], in_bulk / by_hand[1], abs(by_hand[3] / fit_local(problem)$value - 1)
+    ))
+  }
+  # the chain whose rates are 1e6 apart
+  t200 <- 0.05 * (1:200)
+  chain <- dynamics(a ~ -a, b ~ a - k * b, along = t, begin = list(a ~ 1, b ~ 0))
+  stiff <- tundrel:::compile_at_start(start_from(pose(data.frame(t = t200, y = 0), y ~ b, dynamics = chain), k = 1e6))
+  slopes <- function(k) tundrel:::core_jacobian(stiff$nodes, stiff$fitted, stiff$columns, stiff$rows, c(k = k))
+  k <- 1e6
+  ours <- seconds(function() {
+    k <<- k * (1 + 1e-12)
+    slopes(k)
+  })
+  cat(sprintf(
+    "rates 1e6 apart, 200 rows with derivatives: ours %.2f ms, relative errors %.1g and %.1g\n", 1e3 * ours,
+    max(abs(tundrel:::fitted_rows(stiff, c(k = 1e6)) / (exp(-t200) / (1e6 - 1)) - 1)), max(abs(slopes(1e6) / (-exp(-t200) / (1e6 - 1)^2) - 1))
+  ))
+  for (tolerance in c(1e-6, 1e-9, 1e-11)) {
+    there <- scan(text = system2(yardstick, c("stiff", tolerance), stdout = TRUE), quiet = TRUE)
+    cat(sprintf("  by odeint's rosenbrock4 at %.0e: %.2f ms, relative errors %.1g and %.1g\n", tolerance, 1e3 * there[1], there[2], there[3]))
+  }
+}
 
 own <- rlang::exec(start_from, pose(data, y ~ in_r(t, k1, k2, k3, k4, a0)), !!!as.list(start))
 slow <- seconds(function() fit_local(own), 0)

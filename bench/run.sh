@@ -9,6 +9,9 @@ Rscript bench/many-starts.R build/bench-starts
 ${CXX:-g++} -std=c++17 -O2 -pthread bench/groups-loop.cpp -o build/bench-groups
 Rscript bench/groups.R build/bench-groups
 Rscript bench/small-fits.R build/bench-groups
+${CXX:-g++} -std=c++17 -O2 -pthread -I"$(Rscript -e 'cat(system.file("include", package = "RcppEigen"))')" bench/rates-loop.cpp src/core/dynamics/collocation.cpp -o build/bench-rates
+Rscript bench/dynamics.R build/bench-rates
+Rscript bench/estimation-by-rates.R
 Rscript bench/read-table.R
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R

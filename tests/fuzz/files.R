@@ -73,9 +73,10 @@ try_sheet <- function(k, sheet) {
 triers <- function(sheet) {
   force(sheet)
   runs <- stored_runs()
+  solved <- solved_runs()
   own <- own_run()
   list(
-    hostile = function(k) try_hostile_run(own, k), runs = function(k) try_stored_run(runs, k), plans = try_plan, models = try_model, tables = try_table,
+    solved = function(k) try_stored_run(solved, k), hostile = function(k) try_hostile_run(own, k), runs = function(k) try_stored_run(runs, k), plans = try_plan, models = try_model, tables = try_table,
     sheets = function(k) try_sheet(k, sheet)
   )
 }

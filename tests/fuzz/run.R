@@ -7,7 +7,7 @@ fuzz <- new.env(parent = asNamespace("tundrel"))
 for (file in c("mutants.R", "runs.R", "hostile.R", "files.R")) sys.source(file.path(here, file), envir = fuzz)
 all <- as.integer(c(commandArgs(TRUE)[1], 20000)[1 + is.na(commandArgs(TRUE)[1])])
 tries <- fuzz$triers(normalizePath(file.path(here, "..", "testthat", "data", "thaw.xlsx")))
-shares <- c(hostile = 0.25, runs = 0.5, plans = 0.15, models = 0.1, tables = 0.15, sheets = 0.1)
+shares <- c(hostile = 0.2, runs = 0.4, solved = 0.2, plans = 0.15, models = 0.1, tables = 0.1, sheets = 0.05)
 bad <- 0
 for (name in names(shares)) {
   n <- ceiling(all * shares[[name]])

@@ -21,6 +21,31 @@ stored_runs <- function() {
     local(judge_by(squares, robust_error()), "newton"),
     global("differential_evolution"), global("cma_es"), global("annealing"), global("grid")
   )
+  as_stored(runs)
+}
+
+# Runs whose models are solved: rates of change with experiments, events and expectations, roots, integrals, and responses of instruments.
+solved_runs <- function() {
+  hour <- rep(c(0.5, 1, 2, 4, 7), 2)
+  data <- data.frame(hour, flask = rep(c("A", "B"), each = 5), begun = rep(c(2, 3), each = 5), warm = 10 + hour, y = 2 * exp(-0.3 * hour) + 0.02 * cos(9 * seq_along(hour)))
+  event <- data.frame(hour = c(1.5, 3), state = "left", change = c("add", "multiply"), amount = c("dose", "0.9"), flask = c("B", NA))
+  rates <- dynamics(
+    left ~ -k[flask] * left * warm / 10, gone ~ k[flask] * left - out * gone, along = hour, begin = list(left ~ begun, gone ~ steady_state(near = 0.5)), events = event, by = flask,
+    expect = "left >= 0"
+  )
+  flash <- data.frame(ns = seq(0, 8, 0.4))
+  flash$lamp <- stats::dnorm(flash$ns, 1, 0.3)
+  flash$y <- 3 * exp(-flash$ns / 2) + 0.02 * cos(7 * flash$ns)
+  as_stored(list(
+    pose(data, y ~ left + 0 * gone, dynamics = rates) |> start_from(k = 0.4, dose = 0.2, out = 1) |> fit_local(max_iterations = 4),
+    pose(data, y ~ left, dynamics = dynamics(left ~ -k * left, along = hour, begin = list(left ~ p0), from = -1)) |> start_from(k = 0.4, p0 = 2) |> fit_local(max_iterations = 3),
+    pose(data, y ~ root_of(u + log(u) - a + b * hour, u, from = 1e-9, to = 50)) |> start_from(a = 1, b = 0.2) |> fit_local(max_iterations = 3),
+    pose(data, y ~ integral_of(a * exp(-u * b), u, from = hour, to = Inf)) |> start_from(a = 1, b = 0.5) |> fit_local(max_iterations = 3),
+    pose(flash, y ~ smeared(a * exp(-ns / tau), along = ns, by = lamp, shift = s)) |> start_from(a = 3, tau = 2, s = 0.1) |> fit_local(max_iterations = 3)
+  ))
+}
+
+as_stored <- function(runs) {
   lapply(runs, function(run) {
     path <- tempfile(fileext = ".json")
     write_run(run, path)

@@ -20,7 +20,7 @@ constexpr int kMostInVain = 150;
 constexpr int kMostSteps = 10000, kMostIterations = 12, kMostMatrices = 4;
 // Of Newton's iterations, in units of the tolerance.
 constexpr double kSolved = 1e-2, kNearlySolved = 0.3;
-constexpr double kSlow = 0.1;
+constexpr double kSlow = 0.1, kWorthLonger = 1.2;
 // For how many states it pays to take the equations of the stages apart, for how short a step against the largest slope sweeps alone
 // solve them, and how many.
 constexpr int kFewStates = 5, kMostSweeps = 40;
@@ -32,9 +32,10 @@ constexpr double kFarthestAhead = 2.5;
 
 struct Integrator::Memory {
   RateSystem::Scratch scratch;
-  Eigen::MatrixXd matrix, start_matrix, values, missing, right;
+  Eigen::MatrixXd matrix, start_matrix, values, missing, right, own;
   std::vector<Eigen::MatrixXd> slopes;  // times the step
   Eigen::PartialPivLU<Eigen::MatrixXd> solver, start_solver;
+  double factored_step = 0;             // for which `solver` was last made
   StageSolver stage_solver;
 };
 
@@ -59,6 +60,7 @@ void Integrator::jump(const Eigen::MatrixXd& states) {
   now_ = states;
   largest_ = largest_.cwiseMax(now_.col(0).cwiseAbs());
   on_course_ = false;
+  memory_->factored_step = 0;
 }
 
 double Integrator::weight(int state) const {
@@ -87,7 +89,9 @@ static void put_matrix(const RateSystem& rates, const RateSystem::Scratch& scrat
   for (int j = 0; j < kStages; ++j) {
     slope.setZero();
     rates.add_jacobian(scratch, order, j + 1, -step, slope);
-    for (int i = 0; i < kStages; ++i) matrix.block(i * n, j * n, n, n) += radau.integral(i, j) * slope;
+    for (int b = 0; b < n; ++b)
+      for (int i = 0; i < kStages; ++i)
+        for (int a = 0; a < n; ++a) matrix(i * n + a, j * n + b) += radau.integral(i, j) * slope(a, b);
   }
 }
 
@@ -122,14 +126,26 @@ bool Integrator::solve_stages(double step, const ColumnsAt& columns_at) {
   return true;
 }
 
+// Adds `times` the integrals of rates up to each stage: both n numbers a stage, one stage after the other.
+static void take_integrals(const double* rates, double times, double* into, int n) {
+  const Collocation::Matrix& integral = collocation().integral;
+  for (int j = 0; j < kStages; ++j)
+    for (int i = 0; i < kStages; ++i) {
+      const double share = times * integral(i, j);
+      for (int k = 0; k < n; ++k) into[i * n + k] += share * rates[j * n + k];
+    }
+}
+
 // What the states at the stages miss of the equations, a column a stage; FALSE where a rate is not finite.
 bool Integrator::misses(double step, int order) {
   Memory& m = *memory_;
-  for (int row = 0; row <= kStages; ++row)
-    for (int i = 0; i < n_; ++i) m.values(i, row) = rates_.value(m.scratch, order, i, row);
-  if (!m.values.allFinite()) return false;
-  m.missing = trial_.colwise() - now_.col(0);
-  m.missing.noalias() -= step * m.values.rightCols(kStages) * collocation().integral.transpose();
+  double all = 0;
+  for (int i = 0; i < n_; ++i)
+    for (int row = 0; row <= kStages; ++row) all += m.values(i, row) = rates_.value(m.scratch, order, i, row);
+  if (!std::isfinite(all) && !m.values.allFinite()) return false;
+  m.missing.resize(n_, kStages);
+  for (int j = 0; j < kStages; ++j) m.missing.col(j) = trial_.col(j) - now_.col(0);
+  take_integrals(m.values.data() + n_, -step, m.missing.data(), n_);
   return true;
 }
 
@@ -179,15 +195,18 @@ bool Integrator::improve_stages(double step) {
 bool Integrator::iterate_stages(double step) {
   Memory& m = *memory_;
   double before = 0;
-  bool fresh = true, last = false;
+  // the matrix of the last step serves as long as its length stays
+  bool fresh = m.factored_step != step, last = false;
   int matrices = 0;
   for (int k = 0; k < kMostIterations; ++k) {
-    if (k > 0) evaluate_stages(fresh ? 1 : 0);
-    if (!misses(step, fresh ? 1 : 0)) return false;
+    const int order = k == 0 || fresh ? 1 : 0;
+    if (k > 0) evaluate_stages(order);
+    if (!misses(step, order)) return false;
     if (fresh) {
       put_matrix(rates_, m.scratch, 1, step, m.matrix);
       if (!m.matrix.allFinite()) return false;
       m.solver.compute(m.matrix);
+      m.factored_step = step;
       ++matrices;
       fresh = false;
     }
@@ -228,6 +247,8 @@ Integrator::Attempt Integrator::attempt(double step, const ColumnsAt& columns_at
   }
   if (!std::isfinite(size)) return Attempt::failed;
   factor = size > 0 ? std::min(4.0, std::max(0.2, 0.9 * std::pow(size, -1.0 / (kStages + 1)))) : 4.0;
+  // a step that would be hardly longer is not worth another matrix
+  if (factor >= 1 && factor < kWorthLonger) factor = 1;
   return size <= 1 ? Attempt::good : Attempt::too_long;
 }
 
@@ -259,12 +280,12 @@ bool Integrator::improve_derivatives(int first, int count) {
 void Integrator::differentiate(double step) {
   Memory& m = *memory_;
   RateSystem::Scratch& s = m.scratch;
-  const Collocation& radau = collocation();
   evaluate_stages(order_);
   const auto put_solver = [&] {
     way_ = Way::newton;
     put_matrix(rates_, s, order_, step, m.matrix);
     m.solver.compute(m.matrix);
+    m.factored_step = step;
   };
   if (way_ != Way::newton) {
     m.slopes.assign(kStages, Eigen::MatrixXd::Zero(n_, n_));
@@ -277,10 +298,12 @@ void Integrator::differentiate(double step) {
     m.right.resize(n_ * kStages, count);
     for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) = now_.middleCols(first, count);
     Eigen::MatrixXd one(n_, count);
+    m.own.resize(n_ * kStages, count);
     for (int j = 0; j < kStages; ++j) {
       slopes(j, one);
-      for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) += step * radau.integral(i, j) * one;
+      m.own.middleRows(j * n_, n_) = one;
     }
+    for (int k = 0; k < count; ++k) take_integrals(m.own.col(k).data(), step, m.right.col(k).data(), n_);
     if (way_ != Way::newton && improve_derivatives(first, count)) return;
     if (way_ != Way::newton) put_solver();
     stages_.middleCols(first, count) = m.solver.solve(m.right);
@@ -339,8 +362,15 @@ Integrator::End Integrator::go_to(double end, const ColumnsAt& columns_at, const
 
 void Integrator::at(double time, Eigen::MatrixXd& out) const {
   const Weights w = collocation().weights_at((time - from_) / last_step_);
-  out = w[0] * before_;
-  for (int j = 0; j < kStages; ++j) out += w[j + 1] * stages_.middleRows(j * n_, n_);
+  out.resize(n_, before_.cols());
+  for (Eigen::Index k = 0; k < out.cols(); ++k) {
+    const double* stage = stages_.data() + k * stages_.rows();
+    for (int i = 0; i < n_; ++i) {
+      double sum = w[0] * before_(i, k);
+      for (int j = 0; j < kStages; ++j) sum += w[j + 1] * stage[j * n_ + i];
+      out(i, k) = sum;
+    }
+  }
 }
 
 }  // namespace tundrel
