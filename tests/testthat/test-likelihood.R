@@ -158,3 +158,11 @@ test_that("starts are suggested and ranked by the likelihood", {
   truth <- unlist(yaml::read_yaml(demo_file("midge-counts-truth.yaml"))$truth)
   expect_lt(max(abs(coef(run) - truth[names(coef(run))]) / sqrt(diag(vcov(run)))), 3)
 })
+
+test_that("counts of nothing where nothing is expected have their slope", {
+  x <- 0:9
+  data <- data.frame(x, n = c(0, 0, 1, 3, 2, 5, 4, 7, 6, 9))
+  run <- pose(data, n ~ a * x) |> judge_by(max_likelihood("poisson")) |> start_from(a = 0.5) |> fit_local()
+  expect_true(run$converged)
+  expect_equal(coef(run)[["a"]], sum(data$n) / sum(x), tolerance = 1e-12)
+})

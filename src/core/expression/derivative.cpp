@@ -5,6 +5,10 @@
 namespace tundrel {
 namespace {
 
+// Changes no number but zero, and has a square.
+constexpr double kNextToNothing = 1e-150;
+
+
 constexpr double kPi = 3.14159265358979323846;
 
 // The partial derivatives of each operation, as nodes of the same graph.
@@ -68,8 +72,12 @@ class Rules {
       case Op::log_normal_probability: return g.apply(Op::normal_hazard, neg(a));
       case Op::normal_hazard: return mul(node, sub(node, a));
       case Op::stirling_error: return g.apply(Op::stirling_error, a, -1, -1, n.value + 1);
-      case Op::unit_deviance:
-        return which == 0 ? g.apply(Op::log, div(a, b)) : div(sub(b, a), b);
+      case Op::unit_deviance: {
+        if (which == 0) return g.apply(Op::log, div(a, b));
+        // where nothing is expected and nothing is there the slope is one
+        const int expected = g.apply(Op::add, b, num(kNextToNothing));
+        return div(sub(expected, a), expected);
+      }
       case Op::log_gamma_lower:
       case Op::log_gamma_upper: {
         if (which == 0) return g.apply(n.op, a, b, -1, n.value + 1);
