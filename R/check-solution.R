@@ -13,7 +13,9 @@
 #'   `bounds` (how many parameters rest on one), `rank` (how many directions the data do not determine open), `conditioning` (of
 #'   the Jacobian, its columns scaled), `restart` (largest change of a parameter, in standard errors or in its size,
 #'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number), `states` (by how much
-#'   states miss what [dynamics()] was told to expect of them, at 200 places along the way).
+#'   states miss what [dynamics()] was told to expect of them, at 200 places along the way),
+#'   `knowledge` (how far the answer is from what was known before, in its standard deviations; with a `p_value`: how often chance puts
+#'   readings and knowledge as far apart).
 #' @section Errors: `tundrel_error_solver` for a run that has not ended.
 #' @export
 #' @examples
@@ -33,7 +35,7 @@ check_solution <- function(run, seed = 1) {
     fresh <- core_look_at(compiled, run$estimate, 1L)
     rbind(
       check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, compiled, fresh), check_neighbours(run, compiled, seed),
-      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run), check_states(run)
+      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run), check_states(run), check_known_before(run)
     )
   })
   structure(table, class = c("tundrel_checks", class(table)))

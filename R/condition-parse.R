@@ -1,6 +1,6 @@
 # Sentences about parameters, sorted into what they are. A parsed condition is a list:
 #   text       as written
-#   kind       "bound", "fixed", "tied", "linear" or "nonlinear"
+#   kind       "bound", "fixed", "tied", "linear", "nonlinear", or "soft" (see condition-known.R)
 #   sense      ">=", "<=" or "=="; `open` where the sign was strict
 #   expr       left side minus right side
 #   form       its linear form (see linear_form()), NULL where it is not linear
@@ -18,6 +18,7 @@ parse_conditions <- function(expr, parameters, text = expression_text(expr), cal
     ))
   }
   if (rlang::is_call(expr, "between")) return(parse_between(expr, parameters, text, call))
+  if (is_about(expr)) return(parse_about(expr, parameters, text, call))
   if (!rlang::is_call(expr, comparisons, n = 2)) {
     refuse("condition", c(
       "{.val {text}} is not a condition.",
@@ -155,4 +156,4 @@ is_equality <- function(condition) condition$kind %in% c("fixed", "tied") || con
 limits_only <- function(kind) kind %in% c("bound", "linear", "nonlinear")
 
 # Conditions as they were written, each once.
-condition_texts <- function(problem) unique(vapply(problem$conditions, `[[`, character(1), "text"))
+condition_texts <- function(problem) unique(vapply(c(problem$conditions, problem$known), `[[`, character(1), "text"))

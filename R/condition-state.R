@@ -8,13 +8,19 @@
 #'
 #' @param problem \[tundrel_problem] From [pose()].
 #' @param ... Conditions: comparisons by `<`, `<=`, `>`, `>=` or `==`; `between(what, low, high)`;
-#'   several joined by `&`.
+#'   several joined by `&`; and what was known before, by `about()`, see below.
 #' @param text \[character] Conditions as text, for plans and programs; never evaluated.
 #' @param replace \[logical(1)] Drop all earlier conditions that name one of the parameters named
 #'   now? Otherwise the new ones are added.
 #' @param about \[character] For `drop_conditions()`: drop the conditions that name one of these
 #'   parameters, or are written like this (spaces aside). All conditions, if nothing is given.
 #'
+#' @section Known before: `about(k, 0.30, sd = 0.03)` says that `k` is known from elsewhere, with a standard deviation; `about(k, from = 0.1, to = 1)` that it
+#'   lies between these limits with a chance of 95 %, on the log scale. Neither limits anything: an answer is pulled, as by one more reading.
+#'   `about(c(a, b), c(1, 2), sd = c(0.1, 0.2), correlation = 0.5)` is of several together, and `about(c(a, b), run = earlier)` takes the answer of an
+#'   earlier run over, with its standard errors and correlations. For least squares the scale of the noise is that which readings alone show; where they do not
+#'   determine all parameters, over rows less those that they do. How much of an answer was known before is told by [conditions_table()], [uncertainty()] and [check_solution()], which also
+#'   says where readings contradict it.
 #' @return The problem with these conditions.
 #' @section Errors: `tundrel_error_condition` for a sentence that is not a condition, names something
 #'   unknown, cannot be met, or contradicts others: the sentences that clash are named.
@@ -39,14 +45,19 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
     }
     written <- with_level_names(written, parameters)
     for (one in for_each_level(written, parameters)) {
+      one <- with_run_written(one, rlang::quo_get_env(quosure))
       expr <- with_numbers(one, parameters, rlang::quo_get_env(quosure))
       stated <- c(stated, parse_conditions(expr, parameters, with_plain_levels(expression_text(one))))
     }
   }
   for (sentence in text) stated <- c(stated, parse_condition_text(sentence, parameters))
   if (isTRUE(replace)) problem <- drop_conditions(problem, unlist(lapply(stated, named_parameters)))
-  problem$conditions <- c(problem$conditions, stated)
+  soft <- vapply(stated, function(one) one$kind == "soft", NA)
+  problem$conditions <- c(problem$conditions, stated[!soft])
+  problem$known <- c(problem$known, stated[soft])
+  problem$criterion$known_scale <- NULL
   check_conditions(problem)
+  check_known(problem)
   problem
 }
 
@@ -56,9 +67,10 @@ drop_conditions <- function(problem, about = NULL) {
   problem <- as_problem(problem)
   if (is.null(about)) {
     problem$conditions <- list()
+    problem$known <- NULL
     return(problem)
   }
-  texts <- vapply(problem$conditions, `[[`, character(1), "text")
+  texts <- condition_texts(problem)
   plain <- function(text) gsub("[[:space:]]", "", text)
   for (one in about[!plain(about) %in% plain(c(names(problem$start), texts))]) {
     refuse("condition", c(
@@ -66,21 +78,21 @@ drop_conditions <- function(problem, about = NULL) {
       suggestion(one, c(texts, names(problem$start)), "choices")
     ))
   }
-  goes <- vapply(problem$conditions, function(c) {
-    plain(c$text) %in% plain(about) || any(named_parameters(c) %in% about)
-  }, logical(1))
-  problem$conditions <- problem$conditions[!goes]
+  stays <- function(c) !(plain(c$text) %in% plain(about) || any(named_parameters(c) %in% about))
+  problem$conditions <- Filter(stays, problem$conditions)
+  problem$known <- Filter(stays, problem$known)
+  problem$criterion$known_scale <- NULL
   problem
 }
 
-named_parameters <- function(condition) setdiff(free_names(condition$expr), c("pi", "Inf"))
+named_parameters <- function(condition) setdiff(unique(unlist(lapply(condition$what %||% list(condition$expr), free_names))), c("pi", "Inf"))
 
 # Replaces what names no parameter, such as `limit` or `range[2]`, by the number it is where the sentence
 # was written.
 with_numbers <- function(expr, parameters, env) {
   names_used <- setdiff(free_names(expr), c("pi", "Inf"))
   if (length(names_used) == 0) return(expr)
-  sentence <- rlang::is_call(expr, c(comparisons, "between", "&", "&&"))
+  sentence <- rlang::is_call(expr, c(comparisons, "between", "about", "c", "&", "&&"))
   if (!sentence && !any(names_used %in% parameters)) {
     value <- tryCatch(eval(expr, env), error = function(e) NULL)
     return(if (is.numeric(value) && length(value) == 1) as.numeric(value) else expr)

@@ -67,6 +67,7 @@ compile_criterion_in_r.tundrel_criterion_squares <- function(criterion, problem,
 }
 
 noise_scale.tundrel_criterion_squares <- function(criterion, value, residuals, freedom, n_estimated) {
+  if (!is.null(criterion$known_scale)) return(criterion$known_scale)
   if (isTRUE(freedom > 0)) sqrt(value / freedom) else NA_real_
 }
 

@@ -135,7 +135,7 @@ spread_may_vanish <- function(criterion, parameters) UseMethod("spread_may_vanis
 spread_may_vanish.tundrel_criterion <- function(criterion, parameters) FALSE
 
 # What is stored of it beside its name.
-stored_criterion <- function(criterion) c(list(name = criterion$name), stored_parts(criterion))
+stored_criterion <- function(criterion) c(list(name = criterion$name), stored_parts(criterion), if (!is.null(criterion$known_scale)) list(known_scale = exact(criterion$known_scale)))
 stored_parts <- function(criterion) UseMethod("stored_parts")
 stored_parts.tundrel_criterion <- function(criterion) {
   list(relative = criterion$relative, expressions = stored_texts(criterion[c("weights", "sd")]))
@@ -245,6 +245,7 @@ with_criterion_parameters <- function(problem, criterion, added) {
     named <- vapply(problem$conditions, function(c) any(named_parameters(c) %in% gone), logical(1))
     if (any(named)) cli::cli_inform(c("i" = "Conditions on {.field {gone}} went with the criterion that had {cli::qty(gone)}{?it/them}."))
     problem$conditions <- problem$conditions[!named]
+    problem$known <- Filter(function(c) !any(named_parameters(c) %in% gone), problem$known)
     problem$search_box[gone] <- NULL
   }
   kept <- problem$start[intersect(names(problem$start), c(model, added))]

@@ -27,7 +27,9 @@ refuse_without_rows <- function(problem, what, call = rlang::caller_env()) {
 # A problem as the core takes it, see new_compiled(). With `fitted`, numbers, these stand for the model's value; with
 # `readings`, numbers, these for the response.
 compile_problem <- function(problem, call = rlang::caller_env(), fitted = NULL, readings = NULL) {
-  compile_with(problem$evaluator, problem, call, fitted, readings)
+  compiled <- compile_with(problem$evaluator, problem, call, fitted, readings)
+  compiled["penalties"] <- list(known_nodes(problem, compiled$status))
+  compiled
 }
 
 compile_with <- function(evaluator, problem, call, fitted, readings) UseMethod("compile_with")

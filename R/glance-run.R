@@ -12,6 +12,7 @@ constant_run <- function(run) {
   problem$model$parameters <- ".level"
   problem$start <- c(.level = mean(observed_rows(compiled)))
   problem$conditions <- list()
+  problem$known <- NULL
   problem$search_box <- list()
   tryCatch(or_stopped(fit_local(problem)), tundrel_error = function(e) NULL)
 }

@@ -58,6 +58,7 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
 #   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
 #   precision        to what share of their size values are known that R computes, where that is less than rounding
+#   penalties        what was known of parameters, see known_nodes()
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
 #   box, eliminated          added by compile_search()
 #   calls, met_value         added by counting_calls()

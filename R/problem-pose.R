@@ -236,6 +236,7 @@ print.tundrel_problem <- function(x, ...) {
   cat_table(drop_empty(parameter_table(x)))
   joint <- joint_conditions(x, parameter_status(x))
   if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")
+  if (has_knowledge(x)) cat("\nKnown before: ", paste(vapply(x$known, `[[`, character(1), "text"), collapse = "; "), "\n", sep = "")
   free <- parameter_status(x)$free
   missing <- free[is.na(x$start[free])]
   if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from(); a fit begins at a suggested one.\n", sep = "")

@@ -79,6 +79,8 @@ held_problem <- function(compiled, places, at, status) {
   }
   compiled$nodes <- held_nodes(compiled$nodes, places, at)
   compiled["joint"] <- list(held_joint(compiled$joint, places, at))
+  # what is known of a held parameter still counts
+  if (!is.null(compiled$penalties)) compiled$penalties$nodes <- held_nodes(compiled$penalties$nodes, places, at)
   for (part in c("start", "typical", "lower", "upper", "lower_open", "upper_open")) compiled[[part]] <- compiled[[part]][free]
   if (!is.null(compiled$acting)) compiled$acting <- match(intersect(compiled$acting, free), free)
   for (part in intersect(c("residual_function", "fitted_function", "value_function"), names(compiled))) {

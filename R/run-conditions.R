@@ -2,11 +2,12 @@
 #'
 #' @param x A problem, or a run.
 #' @return A tibble, one row a condition as written (two for `between()` and `&`): `condition`, `kind`
-#'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`), and for a run `slack` (distance to
+#'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`, `"soft"` for what was known before), and for a run `slack` (distance to
 #'   the limit, in the units of the comparison; negative where it is violated), `active` (does the
 #'   answer rest on it?) and `multiplier` (how fast the value would improve if an inequality were
 #'   loosened, per unit; 0 where it is not active, `NA` for fixed and tied parameters; of an equality between
-#'   parameters how fast it changes the value).
+#'   parameters how fast it changes the value). With soft conditions also `off` (how far the answer is from what was known, in its standard deviations) and
+#'   `share` (how much of what is now known was known before).
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -18,17 +19,23 @@
 conditions_table <- function(x) {
   is_run <- inherits(x, "tundrel_run")
   if (!is_run) check_problem(x)
-  conditions <- (if (is_run) x$problem else x)$conditions
+  problem <- if (is_run) x$problem else x
+  conditions <- problem$conditions
+  known <- tibble(condition = vapply(problem$known %||% list(), `[[`, character(1), "text"), kind = rep("soft", length(problem$known)))
   table <- tibble(
     condition = vapply(conditions, `[[`, character(1), "text"),
     kind = vapply(conditions, `[[`, character(1), "kind")
   )
-  if (!is_run) return(table)
+  if (!is_run) return(rbind(table, known))
   values <- coef(x)
   table$slack <- vapply(conditions, condition_slack, numeric(1), values = values)
   table$active <- vapply(conditions, condition_active, logical(1), run = x)
   table$multiplier <- vapply(seq_along(conditions), function(i) condition_multiplier(conditions[[i]], table$active[i], x), numeric(1))
-  table
+  if (nrow(known) == 0) return(table)
+  told <- known_table(x)
+  soft <- tibble(condition = told$condition, kind = "soft", slack = NA_real_, active = TRUE, multiplier = NA_real_, off = told$off, share = told$share)
+  table[c("off", "share")] <- list(rep(NA_real_, nrow(table)), rep(NA_real_, nrow(table)))
+  rbind(table, soft)
 }
 
 condition_slack <- function(condition, values) {

@@ -43,6 +43,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, to
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
   }
+  refuse_knowledge(problem, "A fit of groups")
   check_number(tolerance, "tolerance", above = 0, below = 1)
   check_threads(threads)
   budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)

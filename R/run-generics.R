@@ -162,7 +162,7 @@ difference_errors <- function(f, x, factor, moving) {
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
   criterion <- object$problem$criterion
-  value <- log_likelihood(criterion, object$value, n, sum(log(root_weight_rows(compiled_of(object), object$estimate))))
+  value <- log_likelihood(criterion, value_of_readings(object), n, sum(log(root_weight_rows(compiled_of(object), object$estimate))))
   structure(value, df = n_estimated(object) + criterion$scale_estimated, nobs = n, class = "logLik")
 }
 
@@ -175,10 +175,10 @@ nobs.tundrel_run <- function(object, ...) object$n
 df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(object$problem$criterion, names(object$estimate))
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
-# the fit. Parameters that act only together, such as two factors of a product, count as one.
+# the fit. Parameters that act only together, such as two factors of a product, count as one, and one that was half known before counts half.
 n_estimated <- function(run) {
   joint <- joint_conditions(run$problem, run$status)
-  length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1))) - open_directions(run)
+  length(run$estimate) - sum(vapply(joint, function(c) c$sense == "==", logical(1))) - open_directions(run) - known_parameters(run)
 }
 
 # The number of directions without effect on the fit, as far as is known.

@@ -151,6 +151,11 @@ problem_from_stored <- function(stored, path, fun) {
     problem$search_box[[name]] <- structure(numbers_of(box$range), log = if (box$log) TRUE)
   }
   problem$start[names(stored$start)] <- vapply(stored$start, numbers_of, numeric(1))
+  if (!is.null(stored$criterion$known_scale)) {
+    scale <- numbers_of(stored$criterion$known_scale)
+    demand(has_knowledge(problem) && length(scale) == 1 && is.finite(scale) && scale > 0, "criterion")
+    problem$criterion$known_scale <- scale
+  }
   problem
 }
 
@@ -182,7 +187,7 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
   expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
   # A robust scale is estimated on the way, and its fit moves the start.
   robust <- identical(found$criterion$name, "robust_error")
-  expected$criterion$scale <- found$criterion$scale <- NULL
+  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- NULL
   short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
   for (part in c("model", "constants", "calls")) {
     expected[[part]] <- expected$evaluator[[part]]

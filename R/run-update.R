@@ -47,9 +47,11 @@ posed_anew <- function(before, formula, data, call = rlang::caller_env()) {
   if (is.null(data)) problem[c("units", "left_out")] <- before[c("units", "left_out")]
   problem <- if (has_responses(before)) judge_by(problem, !!!before$criterion$criteria, together = before$criterion$together) else judge_by(problem, before$criterion)
   kept <- function(condition) all(named_parameters(condition) %in% names(problem$start))
-  gone <- Filter(Negate(kept), before$conditions)
+  gone <- Filter(Negate(kept), c(before$conditions, before$known))
   if (length(gone)) cli::cli_inform(c("i" = "Without parameters that are gone: {vapply(gone, `[[`, '', 'text')}."), class = "tundrel_message_update")
   problem$conditions <- Filter(kept, before$conditions)
+  problem$known <- Filter(kept, before$known)
+  problem$criterion$known_scale <- NULL
   same <- intersect(names(before$start), names(problem$start))
   problem$start[same] <- before$start[same]
   problem$search_box <- before$search_box[intersect(names(before$search_box), names(problem$start))]

@@ -3,6 +3,8 @@
 # All parameters in every refit that went well (a row each), in the jackknife where limits are to be corrected, and how
 # many failed.
 bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, call = rlang::caller_env()) {
+  # readings can be drawn again, what was known cannot
+  refuse_knowledge(run$problem, "A bootstrap", call)
   resample <- resampling_kind(run, resample, call)
   seed <- seed_or_drawn(seed, call)
   compiled <- compiled_of(run)

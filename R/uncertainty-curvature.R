@@ -29,7 +29,16 @@ curvature_remarks <- function(run, quantity, ends) {
   } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
     "past_bound"
   }
-  c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code))
+  c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code), known_remark(run, quantity$name))
+}
+
+# How much of what is known of a quantity was known before, from this share on.
+least_known_share <- 0.01
+
+known_remark <- function(run, name) {
+  known <- known_table(run)
+  share <- known$share[match(name, known$what)]
+  if (isTRUE(share >= least_known_share)) remark("known_before", paste(format_number(100 * share, 2), "%"))
 }
 
 # A run whose covariance comes from other information than the criterion's own: the second derivatives, or both them and

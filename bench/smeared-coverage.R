@@ -3,9 +3,9 @@
 #
 #   Rscript bench/smeared-coverage.R [sets]
 suppressMessages(library(tundrel))
-sets <- as.integer(c(commandArgs(TRUE), 400)[1])
+sets <- as.integer(c(commandArgs(TRUE), 100)[1])
 closed <- function(t, a, tau, m = 2, s = 0.4) a * exp(s^2 / (2 * tau^2) - (t - m) / tau) * stats::pnorm((t - m) / s - s / tau)
-ns <- seq(0, 20, 0.1)
+ns <- seq(0, 20, 0.2)
 truth <- c(a = 400, tau = 3, m = 2.1)
 clean <- closed(ns, truth[["a"]], truth[["tau"]], truth[["m"]]) + 5
 at <- pose(data.frame(ns, flash = stats::dnorm(ns, 2, 0.4), y = 0), y ~ smeared(a * exp(-ns / tau), along = ns, by = flash, shift = delay)) |> start_from(a = 400, tau = 3, delay = 0.1)
