@@ -12,7 +12,7 @@ check_known_before <- function(run) {
   row <- check_row("knowledge", max(abs(table$off)), if (!isTRUE(p >= contradicts[["warn"]])) if (isTRUE(p < contradicts[["fail"]])) "fail" else "warn" else "pass", if (isTRUE(p >= contradicts[["warn"]])) {
     paste0("The readings agree with what was known; ", and_list(share), ".")
   } else {
-    paste0("The readings contradict ", table$condition[worst], ": the answer lies ", format_number(abs(table$off[worst]), 2), " of its standard deviations away, which chance alone does in ", if (p < 0.001) "less than 0.1" else format_number(100 * p, 1), " % of cases.")
+    paste0("The readings contradict ", table$condition[worst], ": the answer lies ", format_number(abs(table$off[worst]), 2), " of its standard deviations away, and chance alone puts readings and knowledge as far apart in ", if (p < 0.001) "less than 0.1" else format_number(100 * p, 1), " % of cases.")
   })
   row$p_value <- p
   row

@@ -1,6 +1,6 @@
 # Whether states keep what was expected of them, all along their way.
 
-# Sides that differ by less than this share of their size are equal.
+# Sides that differ by less than this share of how large they become are equal.
 equal_share <- 1e-9
 
 check_states <- function(run) {
@@ -20,7 +20,7 @@ miss_of_expectation <- function(run, grid, text, dynamics) {
   left <- side(2)
   right <- side(3)
   miss <- if (as.character(expr[[1]]) %in% c(">", ">=")) right - left else left - right
-  miss[!(miss > equal_share * (abs(left) + abs(right)))] <- 0
+  miss[!(miss > equal_share * max(abs(left), abs(right), na.rm = TRUE))] <- 0
   if (all(miss == 0)) return(NULL)
   k <- which.max(miss)
   experiment <- as.character(grid$shown$experiment[k])

@@ -225,8 +225,9 @@ view_conditions <- function(state, run = NULL) {
   texts <- condition_texts(state$problem)
   h$ul(id = "conditions", lapply(seq_along(texts), function(k) {
     text <- texts[k]
-    mine <- Filter(function(c) c$text == text, state$problem$conditions)
-    active <- if (is.null(at_answer)) "" else if (any(at_answer$active[at_answer$condition == text])) ", active at the answer" else ", not active at the answer"
+    mine <- Filter(function(c) c$text == text, c(state$problem$conditions, state$problem$known))
+    share <- at_answer$share[at_answer$condition == text]
+    active <- if (is.null(at_answer)) "" else if (any(!is.na(share))) paste0(", ", paste(format_number(100 * share, 2), collapse = " and "), " % of what is known of it at the answer") else if (any(at_answer$active[at_answer$condition == text])) ", active at the answer" else ", not active at the answer"
     h$li(
       h$code(text), paste0(" ", condition_words(mine), active), " ",
       page_button(id_of("drop-condition", k), "Remove", "drop_condition", list(text = text), kind = "link", `aria-label` = paste("Remove the condition", text))
@@ -237,8 +238,9 @@ view_conditions <- function(state, run = NULL) {
 # A sentence that is being typed, read back.
 condition_read_back <- function(problem, text) {
   stated <- subject_to(problem, text = text)
-  new <- utils::tail(stated$conditions, length(stated$conditions) - length(problem$conditions))
-  missed <- any(vapply(new, is_missed, NA, values = problem$start))
+  limits <- utils::tail(stated$conditions, length(stated$conditions) - length(problem$conditions))
+  new <- c(limits, utils::tail(stated$known, length(stated$known) - length(problem$known)))
+  missed <- any(vapply(limits, is_missed, NA, values = problem$start))
   paste0("Understood: ", condition_words(new), if (missed) "; the start does not satisfy it and will be moved")
 }
 

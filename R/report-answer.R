@@ -21,7 +21,17 @@ report_answer <- function(known) {
       paste0(" The answer", if (known_widths) paste0(", with ", format_number(100 * known$level), " % intervals by ", surest), ": "),
       h$strong(paste0(paste(answers, collapse = ", "), "."))
     ),
+    if (has_knowledge(run$problem)) h$p(known_sentence(run)),
     h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run))
+  )
+}
+
+# What went into the answer beside the readings.
+known_sentence <- function(run) {
+  table <- known_table(run)
+  paste0(
+    "Beside the readings, what was known before went into it: ", paste(unique(table$condition), collapse = "; "), ". Of what is now known, ",
+    and_list(paste0(format_number(100 * table$share, 2), " % of ", table$what)), " was known before."
   )
 }
 
