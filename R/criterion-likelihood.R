@@ -18,6 +18,10 @@
 #'   row's reading. `fitted` is the model's value; the response stands under its own name.
 #' @param censored \[tundrel_censoring] From [censored()]: which readings are known by a limit only.
 #'
+#' @section Small samples: A spread at its likeliest is too small by what the parameters of the curve take. Where noise is normal (also of
+#'   logarithms) and its standard deviation is a multiple of one parameter, as in `sd = s` or `sd = s * fitted`, standard errors and intervals
+#'   allow for that, and are those of least squares: exact where the curve is linear. That of the spread itself is from the chi-squared distribution. In other
+#'   cases intervals are those of large samples, and say so where readings are few.
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: `tundrel_error_criterion` for an unknown family (the nearest is named), a parameter
 #'   of the family that is missing or unknown, `censored` for a family that cannot be; when the problem
@@ -137,6 +141,15 @@ check_readings.tundrel_criterion_likelihood <- function(criterion, problem, comp
 row_weights.tundrel_criterion_likelihood <- function(criterion, compiled, x, fitted) {
   1 / sqrt(families()[[criterion$family]]$variance(fitted, other_rows(compiled, x)))
 }
+
+noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
+
+error_scale.tundrel_criterion_likelihood <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+  if (!isTRUE(criterion$small_samples)) return(1)
+  if (isTRUE(freedom > 0)) sqrt(n / freedom) else NA_real_
+}
+
+rise_scale.tundrel_criterion_likelihood <- function(criterion, sigma, errors, matched) 2 / errors^2
 
 log_likelihood.tundrel_criterion_likelihood <- function(criterion, value, n, log_weight) value
 

@@ -193,7 +193,10 @@ judge_by <- function(problem, ..., together = NULL) {
   }
   check_criterion_fits(problem, criterion)
   check_precision_columns(problem, criterion)
-  with_criterion_parameters(problem, criterion, criterion_parameters(problem, criterion))
+  added <- criterion_parameters(problem, criterion)
+  criterion["scale_parameter"] <- list(scale_parameter_of(criterion, added))
+  criterion$small_samples <- !is.null(criterion$scale_parameter)
+  with_criterion_parameters(problem, criterion, added)
 }
 
 # A function that was posed itself says already what is made small or large.

@@ -10,7 +10,7 @@ family_lognormal <- function() {
     below = function(y, m, o) stats::plnorm(y, lognormal_centre(m, o), o$log_sd),
     draw = function(m, o) stats::rlnorm(length(m), lognormal_centre(m, o), o$log_sd),
     variance = function(m, o) m^2 * expm1(o$log_sd^2),
-    best_mean = function(y, o) y * exp(o$log_sd^2 / 2), range = c(0, Inf), censorable = TRUE
+    best_mean = function(y, o) y * exp(o$log_sd^2 / 2), range = c(0, Inf), censorable = TRUE, scale = "log_sd"
   )
 }
 

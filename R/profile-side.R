@@ -6,6 +6,14 @@
 # information in the rows' slopes.
 root_scale <- function(run) rise_scale(run$problem$criterion, sigma_of(run), covariance_scale(run), matched_scale(run))
 
+# The rise of the value as a multiple of that. The logarithm of a sum of squares rises less than the sum itself.
+rise_in_noise <- function(run) {
+  scale <- root_scale(run)
+  if (is.null(scale_estimated_beside(run))) return(function(rise) rise * scale)
+  freedom <- stats::df.residual(run)
+  function(rise) freedom * expm1(2 * rise / run$n)
+}
+
 # By which the rise of the value agrees, close by, with the covariance.
 matched_scale <- function(run) {
   moving <- run$at_bound == ""
@@ -18,11 +26,11 @@ matched_scale <- function(run) {
 # A root function: `optimum` is one of the functions that hold something.
 root_of_rise <- function(run, optimum) {
   best <- in_users_sign(run$problem, run$value)
-  scale <- root_scale(run)
+  in_noise <- rise_in_noise(run)
   function(at, from) {
     found <- optimum(at, from)
     if (is.null(found)) return(NULL)
-    rise <- (found$value - best) * scale
+    rise <- in_noise(found$value - best)
     list(x = found$x, root = sqrt(max(rise, 0)), rise = rise)
   }
 }

@@ -33,7 +33,8 @@ spread_rows <- function(values, compiled, run) {
 #' log-likelihood by which the saturated model (a mean for every reading, the family's other parameters as
 #' estimated) is better. `logLik()` is complete, constants included. For least squares it is normal, for
 #' absolute error Laplace's, with the scale at its maximum-likelihood estimate and counted as a parameter;
-#' a robust error has none (`NA`). `vcov()` is the inverse of the information, for least squares times the
+#' a robust error has none (`NA`). `vcov()` is the inverse of the information, for a normal likelihood whose standard deviations are all multiples of one
+#' parameter times rows over degrees of freedom, as intervals then are Student's, for least squares times the
 #' squared residual scale, carried on to tied parameters; rows of parameters at a bound are `NA`, those of
 #' fixed ones 0. `simulate()` draws from the family, for least squares and robust error from normal noise,
 #' for absolute error from Laplace's; nothing is censored.
@@ -172,7 +173,7 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(object$problem$criterion, names(object$estimate))
+df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(noise_criterion(object), names(object$estimate))
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
 # the fit. Parameters that act only together, such as two factors of a product, count as one, and one that was half known before counts half.

@@ -10,16 +10,24 @@ sigma_of <- function(run) {
 covariance_scale <- function(run) {
   if (!has_rows(run$problem) || is_exact_fit(run)) return(NA_real_)
   error_scale(
-    run$problem$criterion, sigma_of(run), residuals(run, type = "weighted"), run$n, stats::df.residual(run), n_estimated(run),
+    noise_criterion(run), sigma_of(run), residuals(run, type = "weighted"), run$n, stats::df.residual(run), n_estimated(run),
     !is_compiled(run$problem)
   )
 }
 
+noise_criterion <- function(run) with_settled_scale(run$problem$criterion, names(run$estimate))
+
+# A likelihood whose normal noise has one scale, estimated beside the curve: then this is exact where the curve is linear.
+scale_estimated_beside <- function(run) {
+  criterion <- noise_criterion(run)
+  if (isTRUE(criterion$small_samples)) criterion$scale_parameter
+}
+
 # Quantiles of Student's t where the noise is estimated on the side, of the normal distribution for likelihoods.
 interval_freedom <- function(run) {
-  criterion <- run$problem$criterion
+  criterion <- noise_criterion(run)
   # the spread of each response comes from its own rows
-  if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / length(criterion$parts))
+  if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / max(1, length(criterion$parts)))
   if (is_likelihood(run$problem)) Inf else stats::df.residual(run)
 }
 

@@ -4,9 +4,17 @@ curvature_rows <- function(run, quantities, level) {
   reach <- interval_reach(run, level)
   lapply(quantities, function(quantity) {
     error <- if (quantity$fixed) NA_real_ else quantity$std_error
-    ends <- quantity$estimate + c(-1, 1) * reach * error
+    ends <- scale_ends(run, quantity, level) %||% (quantity$estimate + c(-1, 1) * reach * error)
     uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_remarks(run, quantity, ends))
   })
+}
+
+# Of the scale of normal noise: what is left of squares over its square is chi-squared.
+scale_ends <- function(run, quantity, level) {
+  if (!identical(quantity$name, scale_estimated_beside(run)) || nzchar(quantity$rests)) return(NULL)
+  freedom <- stats::df.residual(run)
+  if (!isTRUE(freedom > 0)) return(NULL)
+  quantity$estimate * sqrt(run$n / stats::qchisq(c(1 + level, 1 - level) / 2, freedom))
 }
 
 curvature_remarks <- function(run, quantity, ends) {
@@ -29,6 +37,7 @@ curvature_remarks <- function(run, quantity, ends) {
   } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
     "past_bound"
   }
+  if (is.null(code) && identical(quantity$name, scale_estimated_beside(run))) code <- "chi_squared"
   c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code), known_remark(run, quantity$name))
 }
 

@@ -9,6 +9,7 @@ note_of_code <- function(code, detail) {
     tied = paste("tied to", detail),
     value_alone = "a single value has no information about noise",
     under_way = "not known until the run has ended",
+    chi_squared = "from the chi-squared distribution of the noise",
     known_before = paste("rests to", detail, "on what was known before"),
     rests_lower = "rests on its lower bound",
     rests_upper = "rests on its upper bound",

@@ -63,6 +63,8 @@ profile_rows <- function(run, quantities, level) {
     if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)
     if (!is.null(obstacle)) return(row(NA_real_, NA_real_, remark(obstacle)))
+    of_scale <- scale_ends(run, quantity, level)
+    if (!is.null(of_scale)) return(row(of_scale[1], of_scale[2], remark("chi_squared")))
     profile <- profile_of(run, quantity, target)
     profiles[[quantity$name]] <<- profile
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)

@@ -122,6 +122,7 @@ few_for_likelihood <- 20
 
 small_sample_read <- function(run, table) {
   freedom <- stats::df.residual(run)
+  if (!is.null(scale_estimated_beside(run))) return(NULL)
   if (!is_likelihood(run$problem) || !any(c("curvature", "profile") %in% table$by) || !isTRUE(freedom < few_for_likelihood)) return(NULL)
   paste0(
     "Intervals from a likelihood are those of large samples, and ", count_of(run$n, "reading"), " for ", count_of(n_estimated(run), "parameter"),

@@ -18,6 +18,8 @@ Rscript bench/solvers.R
 Rscript bench/global-search.R
 Rscript bench/coverage.R
 Rscript bench/residual-checks.R
+Rscript bench/smeared-coverage.R
+Rscript bench/small-samples.R
 Rscript bench/own-noise.R
 Rscript bench/claims.R
 Rscript bench/nothing-stated.R

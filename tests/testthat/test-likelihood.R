@@ -6,10 +6,20 @@ test_that("a normal mean and sd are the sample's", {
   run <- pose(data.frame(y), y ~ m) |> judge_by(max_likelihood("normal", sd = s)) |> start_from(m = 1) |> fit_local()
   sd <- sqrt(mean((y - mean(y))^2))
   expect_equal(coef(run), c(m = mean(y), s = sd), tolerance = eight)
-  expect_equal(unname(sqrt(diag(vcov(run)))), sd / sqrt(c(6, 12)), tolerance = eight)
+  # what one parameter of the curve takes from the spread is given back
+  expect_equal(unname(sqrt(diag(vcov(run)))), c(stats::sd(y) / sqrt(6), sd / sqrt(2 * 5)), tolerance = eight)
   expect_equal(as.numeric(logLik(run)), sum(dnorm(y, mean(y), sd, log = TRUE)))
   expect_equal(AIC(run), 4 - 2 * as.numeric(logLik(run)))
-  expect_equal(unname(confint(run)["m", ]), mean(y) + c(-1, 1) * qnorm(0.975) * sd / sqrt(6), tolerance = eight)
+  ends <- stats::t.test(y)$conf.int
+  expect_equal(unname(confint(run)["m", ]), as.numeric(ends), tolerance = eight)
+  both <- uncertainty(run, by = c("curvature", "profile"))
+  expect_equal(both$lower[both$parameter == "m"], rep(ends[1], 2), tolerance = 1e-6)
+  expect_equal(both$upper[both$parameter == "s"], rep(sqrt(5 * stats::var(y) / stats::qchisq(0.025, 5)), 2), tolerance = eight)
+  expect_equal(df.residual(run), 5)
+  # a spread that is settled needs none of this
+  settled <- fit_local(subject_to(run$problem, s == 0.5))
+  expect_equal(vcov(settled)["m", "m"], 0.25 / 6, tolerance = eight)
+  expect_equal(unname(confint(settled)["m", ]), mean(y) + c(-1, 1) * qnorm(0.975) * 0.5 / sqrt(6), tolerance = eight)
 })
 
 test_that("normal regression by likelihood is that by least squares, with its own count and sd", {
@@ -19,11 +29,13 @@ test_that("normal regression by likelihood is that by least squares, with its ow
   expect_equal(coef(likely)[1:2], coef(squares), tolerance = eight)
   expect_equal(coef(likely)[["s"]], sqrt(squares$value / 20), tolerance = eight)
   expect_equal(logLik(likely), logLik(squares), tolerance = eight)
-  # the same information, but for the degrees of freedom in sigma
+  # the same information, also in how few rows there are
   line <- pose(decay(), y ~ a + b * x) |> start_from(a = 0, b = 0)
   by_squares <- fit_local(line)
   by_likelihood <- fit_local(judge_by(line, max_likelihood("normal", sd = s)))
-  expect_equal(vcov(by_likelihood)[1:2, 1:2], vcov(by_squares) * 18 / 20, tolerance = 1e-8)
+  expect_equal(vcov(by_likelihood)[1:2, 1:2], vcov(by_squares), tolerance = 1e-8)
+  ends <- function(run) as.matrix(subset(uncertainty(run, by = "profile"), parameter %in% c("a", "b"), c("lower", "upper")))
+  expect_equal(ends(by_likelihood), ends(by_squares), tolerance = 1e-6)
   expect_equal(glance(by_likelihood)$pseudo_r2, glance(by_squares)$pseudo_r2, tolerance = 1e-8)
 })
 
@@ -165,4 +177,10 @@ test_that("counts of nothing where nothing is expected have their slope", {
   run <- pose(data, n ~ a * x) |> judge_by(max_likelihood("poisson")) |> start_from(a = 0.5) |> fit_local()
   expect_true(run$converged)
   expect_equal(coef(run)[["a"]], sum(data$n) / sum(x), tolerance = 1e-12)
+})
+
+test_that("which spreads are multiples of one parameter is seen in how they are written", {
+  multiple <- function(expr) tundrel:::is_multiple_of(expr, "s")
+  for (expr in expression(s, (s), 2 * s, s * fitted, s * abs(fitted) / 3, x * (y * s))) expect_true(multiple(expr))
+  for (expr in expression(s + 1, s^2, 1 / s, s * s, sqrt(s), s0 + s * fitted, exp(s))) expect_false(multiple(expr))
 })
