@@ -56,13 +56,16 @@ ranked_names <- function(about) {
   c(straight_line, plain)
 }
 
+# A model that goes with the readings is found in far fewer; one that does not may walk without end.
+most_ranked_evaluations <- 200
+
 # The run, or in words why there is none.
 ranked_run <- function(data, name, sides, criterion) {
   symbols <- list(x = as.symbol(sides[2]), y = as.symbol(sides[1]))
   tryCatch(
     suppressMessages(suppressWarnings({
       posed <- if (name == straight_line) pose_line(data, symbols) else rlang::inject(pose(data, model(name), !!!symbols))
-      fit_local(judge_by(posed, criterion))
+      fit_local(judge_by(posed, criterion), max_evaluations = most_ranked_evaluations)
     })),
     tundrel_error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e))))
   )
