@@ -32,7 +32,7 @@ constexpr double kFarthestAhead = 2.5;
 
 struct Integrator::Memory {
   RateSystem::Scratch scratch;
-  Eigen::MatrixXd matrix, start_matrix, values, missing, right, own;
+  Eigen::MatrixXd matrix, start_matrix, values, missing, right, own, sums;
   std::vector<Eigen::MatrixXd> slopes;  // times the step
   Eigen::PartialPivLU<Eigen::MatrixXd> solver, start_solver;
   double factored_step = 0;             // for which `solver` was last made
@@ -127,13 +127,10 @@ bool Integrator::solve_stages(double step, const ColumnsAt& columns_at) {
 }
 
 // Adds `times` the integrals of rates up to each stage: both n numbers a stage, one stage after the other.
-static void take_integrals(const double* rates, double times, double* into, int n) {
-  const Collocation::Matrix& integral = collocation().integral;
-  for (int j = 0; j < kStages; ++j)
-    for (int i = 0; i < kStages; ++i) {
-      const double share = times * integral(i, j);
-      for (int k = 0; k < n; ++k) into[i * n + k] += share * rates[j * n + k];
-    }
+static void take_integrals(const double* rates, double times, double* into, Eigen::Index n) {
+  using ByStage = Eigen::Matrix<double, Eigen::Dynamic, kStages>;
+  const Collocation::Matrix share = times * collocation().integral.transpose();
+  Eigen::Map<ByStage>(into, n, kStages) += Eigen::Map<const ByStage>(rates, n, kStages).lazyProduct(share);
 }
 
 // What the states at the stages miss of the equations, a column a stage; FALSE where a rate is not finite.
@@ -294,24 +291,27 @@ void Integrator::differentiate(double step) {
     put_solver();
   }
   // Each derivative satisfies the same equations, with slopes of its own on the right.
-  const auto solve = [&](int first, int count, const std::function<void(int, Eigen::MatrixXd&)>& slopes) {
-    m.right.resize(n_ * kStages, count);
-    for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) = now_.middleCols(first, count);
-    Eigen::MatrixXd one(n_, count);
-    m.own.resize(n_ * kStages, count);
+  const auto solve = [&](int first, int count, const auto& slopes) {
+    // all columns of a stage in one, so that integrals of all are taken at once
+    const Eigen::Index all = static_cast<Eigen::Index>(n_) * count;
+    m.own.resize(all, kStages);
+    m.sums.resize(all, kStages);
     for (int j = 0; j < kStages; ++j) {
+      Eigen::Map<Eigen::MatrixXd> one(m.own.col(j).data(), n_, count);
       slopes(j, one);
-      m.own.middleRows(j * n_, n_) = one;
+      Eigen::Map<Eigen::MatrixXd>(m.sums.col(j).data(), n_, count) = now_.middleCols(first, count);
     }
-    for (int k = 0; k < count; ++k) take_integrals(m.own.col(k).data(), step, m.right.col(k).data(), n_);
+    take_integrals(m.own.data(), step, m.sums.data(), all);
+    m.right.resize(n_ * kStages, count);
+    for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) = Eigen::Map<const Eigen::MatrixXd>(m.sums.col(i).data(), n_, count);
     if (way_ != Way::newton && improve_derivatives(first, count)) return;
     if (way_ != Way::newton) put_solver();
     stages_.middleCols(first, count) = m.solver.solve(m.right);
   };
-  if (parameters_ > 0) solve(1, parameters_, [&](int j, Eigen::MatrixXd& out) { rates_.parameter_slopes(s, order_, j + 1, out); });
+  if (parameters_ > 0) solve(1, parameters_, [&](int j, auto& out) { rates_.parameter_slopes(s, order_, j + 1, out); });
   if (order_ > 1 && parameters_ > 0)
     solve(1 + parameters_, parameters_ * (parameters_ + 1) / 2,
-          [&](int j, Eigen::MatrixXd& out) { rates_.second_slopes(s, j + 1, stages_.block(j * n_, 1, n_, parameters_), out); });
+          [&](int j, auto& out) { rates_.second_slopes(s, j + 1, stages_.block(j * n_, 1, n_, parameters_), out); });
 }
 
 double Integrator::first_step(double span, const ColumnsAt& columns_at) {
