@@ -26,6 +26,7 @@ scale_estimated_beside <- function(run) {
 # Quantiles of Student's t where the noise is estimated on the side, of the normal distribution for likelihoods.
 interval_freedom <- function(run) {
   criterion <- noise_criterion(run)
+  if (!is.null(run$cluster_freedom)) return(run$cluster_freedom)
   # the spread of each response comes from its own rows
   if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / max(1, length(criterion$parts)))
   if (is_likelihood(run$problem)) Inf else stats::df.residual(run)

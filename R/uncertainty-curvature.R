@@ -52,7 +52,7 @@ known_remark <- function(run, name) {
 
 # A run whose covariance comes from other information than the criterion's own: the second derivatives, or both them and
 # the spread of the rows' slopes.
-with_information <- function(run, information) {
+with_information <- function(run, information, clusters = NULL) {
   if (information == "default" || !has_rows(run$problem)) return(run)
   criterion <- run$problem$criterion
   if (criterion$own_information || criterion$form == "kinked") {
@@ -78,7 +78,8 @@ with_information <- function(run, information) {
   covariance <- if (information == "exact") {
     inverse * covariance_scale(run)^2
   } else {
-    inverse %*% crossprod(open, slopes_spread(run, moving) %*% open) %*% inverse
+    spread <- if (information == "clustered") clustered_spread(run, moving, clusters) else slopes_spread(run, moving)
+    inverse %*% crossprod(open, spread %*% open) %*% inverse
   }
   known <- covariance_scale(run) * chol(chol2inv(chol(covariance))) %*% t(open)
   run$factor[] <- 0
@@ -143,6 +144,42 @@ slopes_spread <- function(run, moving) {
   leverage <- row_leverage(run, compiled)
   residual <- residual_rows(run, compiled, "weighted") / pmax(1 - leverage, 1e-8)
   crossprod(weighted_slopes(run, compiled)[, moving, drop = FALSE] * residual)
+}
+
+# The same over clusters whose readings err together: of each the square of the sum of its slopes, with residuals as they would be had the
+# cluster not been fitted (Bell and McCaffrey 2002, Survey Methodology 28, 169-181; MacKinnon, Nielsen and Webb 2023, Journal of Econometrics 232, 272-299).
+clustered_spread <- function(run, moving, clusters) {
+  compiled <- compiled_of(run)
+  slopes <- weighted_slopes(run, compiled)[, moving, drop = FALSE]
+  residual <- residual_rows(run, compiled, "weighted")
+  basis <- qr.Q(qr(slopes))
+  sums <- vapply(split(seq_along(residual), clusters[compiled$used]), function(rows) {
+    left <- diag(length(rows)) - tcrossprod(basis[rows, , drop = FALSE])
+    as.numeric(crossprod(slopes[rows, , drop = FALSE], solve(left, residual[rows])))
+  }, numeric(length(moving)))
+  n <- ncol(matrix(sums, length(moving)))
+  tcrossprod(matrix(sums, length(moving))) * (n - 1) / n
+}
+
+# Labels of the clusters by row of the measurements.
+fewest_clusters <- 4
+
+cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
+  name <- if (rlang::is_call(clusters, "c")) vapply(as.list(clusters)[-1], rlang::as_string, "") else if (is.symbol(clusters)) as.character(clusters) else clusters
+  if (!is.character(name)) refuse("argument", c("{.arg clusters} must name the column that tells clusters apart.", "i" = "For example {.code clusters = plate}."), call = call)
+  data <- run$problem$measurements
+  for (one in setdiff(name, names(data))) refuse("measurements", c("There is no column {.field {one}}.", suggestion(one, names(data), "columns")), call = call)
+  if (!judged_by_squares(run$problem) || criterion_form(run$problem) != "squares") {
+    refuse("criterion", c("{.code information = \"clustered\"} needs least squares.", "x" = "This run is judged by {format(run$problem$criterion)}."), call = call)
+  }
+  if (!identical(by, "curvature")) refuse("argument", "{.code information = \"clustered\"} goes with {.code by = \"curvature\"}: nothing else knows of clusters.", call = call)
+  labels <- do.call(paste, c(lapply(unname(unclass_measurements(data)[name]), as.character), sep = ", "))
+  used <- compiled_of(run)$used
+  n <- length(unique(labels[used]))
+  if (n < max(fewest_clusters, length(free_directions_of(run)) + 1)) {
+    refuse("measurements", "{count_of(n, 'cluster')} of {.field {name}} {cli::qty(n)}{?is/are} too few to tell how clusters vary.", call = call)
+  }
+  labels
 }
 
 # The derivatives of the fitted values, in units of the noise of their rows.

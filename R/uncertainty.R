@@ -24,10 +24,12 @@
 #' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
 #' @param information \[character(1)] What curvature is taken from. `"default"`: as above. `"exact"`: for least squares,
 #'   all second derivatives and not only the Jacobian. `"sandwich"`: second derivatives and the spread of the rows' slopes,
-#'   which stays right where the spread of the noise was stated wrongly.
+#'   which stays right where the spread of the noise was stated wrongly. `"clustered"`: the spread of the slopes of clusters of rows whose readings err
+#'   together, as those of one plate, animal or day do; limits are Student's with one degree of freedom less than clusters. For least squares.
 #' @param resample \[character(1)] How measurements are drawn, as above; `NULL` for the criterion's own.
 #' @param replicates \[integer(1)] Number of refits, at least 20.
 #' @param seed \[integer(1)] Seed of the draws; `NULL` draws one, which the table keeps as its attribute `seed`.
+#' @param clusters Column, or columns in `c()`, that tell clusters apart, for `information = "clustered"`.
 #' @param threads \[integer(1)] Threads over which refits are shared out. Results do not depend on it. Refits of models
 #'   that R evaluates go through the plan of the future package instead.
 #'
@@ -53,11 +55,12 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
 #' uncertainty(run, by = c("curvature", "profile"), level = 0.9)
-uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
-                        replicates = 999, seed = NULL, threads = 1) {
+uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich", "clustered"), resample = NULL,
+                        replicates = 999, seed = NULL, threads = 1, clusters = NULL) {
+  clusters <- rlang::enexpr(clusters)
   if (inherits(run, "tundrel_fits")) {
     check_uncertainty(by, level, replicates, threads)
-    of_one <- function(one) uncertainty(one, by, level, information, resample, replicates, seed, threads)
+    of_one <- function(one) rlang::inject(uncertainty(one, by, level, information, resample, replicates, seed, threads, !!clusters))
     plain <- identical(by, "curvature") && identical(rlang::arg_match(information), "default") && is_plain(run$problem) && is.null(run$shared)
     return(if (plain) plain_intervals(run, level, of_one) else each_group(run, of_one))
   }
@@ -65,9 +68,12 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   check_uncertainty(by, level, replicates, threads)
   warn_unconverged(run)
   information <- rlang::arg_match(information)
+  if (!is.null(clusters) && information != "clustered") refuse("argument", "{.arg clusters} goes with {.code information = \"clustered\"}.")
   with_calls(run$problem, {
     run <- keep_compiled(run)
-    judged <- with_information(run, information)
+    labels <- if (information == "clustered") cluster_labels(run, clusters, by)
+    judged <- with_information(run, information, labels)
+    if (!is.null(labels)) run$cluster_freedom <- length(unique(labels[compiled_of(run)$used])) - 1
     uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
   })
 }

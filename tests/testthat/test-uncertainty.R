@@ -298,3 +298,46 @@ test_that("rows of several ways stand together, parameter by parameter, with col
   expect_equal(table$code[table$parameter == "p"], rep("fixed", 3))
   expect_null(names(table$estimate))
 })
+
+test_that("clusters whose readings err together have the errors of their means, and cover a rate that rows alone do not", {
+  simulated <- function(seed, clusters = 14, rows = 8) {
+    withr::with_seed(seed, {
+      t <- rep(seq(0.5, 8, length.out = rows), clusters)
+      plate <- rep(seq_len(clusters), each = rows)
+      data.frame(t, plate = paste0("p", plate), y = 5 * exp(-0.3 * t) + stats::rnorm(clusters, sd = 0.25)[plate] + stats::rnorm(clusters * rows, sd = 0.1))
+    })
+  }
+  data <- simulated(5)
+  # of a mean over clusters of one size
+  mean_of <- fit_local(pose(data, y ~ m + 0 * t) |> start_from(m = 1))
+  means <- tapply(data$y, data$plate, mean)
+  found <- uncertainty(mean_of, information = "clustered", clusters = plate)
+  ends <- stats::t.test(means)$conf.int
+  expect_equal(found$std_error, stats::sd(means) / sqrt(14), tolerance = 1e-9)
+  expect_equal(c(found$lower, found$upper), as.numeric(ends), tolerance = 1e-9)
+  # of a curve, by the algebra written out
+  run <- fit_local(pose(data, y ~ a * exp(-k * t)) |> start_from(a = 4, k = 0.2))
+  at <- coef(run)
+  slopes <- cbind(exp(-at[["k"]] * data$t), -at[["a"]] * data$t * exp(-at[["k"]] * data$t))
+  residual <- data$y - at[["a"]] * exp(-at[["k"]] * data$t)
+  hat <- slopes %*% solve(crossprod(slopes), t(slopes))
+  meat <- Reduce(`+`, lapply(split(1:112, data$plate), function(g) tcrossprod(crossprod(slopes[g, ], solve(diag(8) - hat[g, g], residual[g]))))) * 13 / 14
+  second <- array(0, c(112, 2, 2))
+  second[, 1, 2] <- second[, 2, 1] <- -data$t * exp(-at[["k"]] * data$t)
+  second[, 2, 2] <- at[["a"]] * data$t^2 * exp(-at[["k"]] * data$t)
+  bread <- solve(crossprod(slopes) - apply(second * residual, 2:3, sum))
+  expect_equal(uncertainty(run, information = "clustered", clusters = c(plate))$std_error, sqrt(diag(bread %*% meat %*% bread)), tolerance = 1e-6)
+  held <- vapply(1:80, function(k) {
+    one <- fit_local(pose(simulated(100 + k), y ~ a * exp(-k * t)) |> start_from(a = 4, k = 0.2))
+    inside <- function(table) table$lower[2] <= 0.3 && 0.3 <= table$upper[2]
+    c(inside(uncertainty(one)), inside(uncertainty(one, information = "clustered", clusters = plate)))
+  }, c(NA, NA))
+  expect_lt(mean(held[1, ]), 0.9)
+  expect_gt(mean(held[2, ]), 0.88)
+  expect_refusal(uncertainty(run, information = "clustered"), "argument", "clusters = plate")
+  expect_refusal(uncertainty(run, clusters = plate), "argument", "goes with")
+  expect_refusal(uncertainty(run, information = "clustered", clusters = plte), "measurements", "Did you mean plate")
+  expect_refusal(uncertainty(run, by = "profile", information = "clustered", clusters = plate), "argument", "nothing else knows of clusters")
+  data$plate <- ifelse(data$t > 3, "a", "b")
+  expect_refusal(uncertainty(fit_local(update(run$problem, data = data)), information = "clustered", clusters = plate), "measurements", "too few")
+})
