@@ -53,12 +53,26 @@ reading_ends <- function(run, data, fitted, error, level, call) {
     reach <- interval_reach(run, level) * sqrt(error^2 + reading_sd(run, data, fitted, call)^2)
     return(list(lower = fitted - reach, upper = fitted + reach))
   }
+  if (!is.null(scale_estimated_beside(run))) return(ends_beside_scale(run, family, data, fitted, error, level, call))
   others <- function(mean) {
     if (is_likelihood(problem)) return(parameters_in_new_rows(problem$criterion, run, data, mean, call))
     noise_others(problem$criterion, reading_spread(run, data, mean, call), sigma_of(run), run$value / run$n)
   }
   shares <- (1 + c(-1, 1) * level) / 2
   list(lower = mixed_quantile(run, family, others, fitted, error, shares[1]), upper = mixed_quantile(run, family, others, fitted, error, shares[2]))
+}
+
+# Under a normal likelihood, or one of logarithms, whose spread is estimated beside the curve: as under least squares.
+ends_beside_scale <- function(run, family, data, fitted, error, level, call) {
+  spread <- parameters_in_new_rows(run$problem$criterion, run, data, fitted, call)[[family$scale]]
+  wider <- spread * covariance_scale(run)
+  if (!is.null(family$spread)) {
+    reach <- interval_reach(run, level) * sqrt(error^2 + wider^2)
+    return(list(lower = fitted - reach, upper = fitted + reach))
+  }
+  middle <- log(fitted) - spread^2 / 2
+  reach <- interval_reach(run, level) * sqrt((error / fitted)^2 + wider^2)
+  list(lower = exp(middle - reach), upper = exp(middle + reach))
 }
 
 # The standard deviation of a reading in each row.

@@ -36,6 +36,7 @@ test_that("normal regression by likelihood is that by least squares, with its ow
   expect_equal(vcov(by_likelihood)[1:2, 1:2], vcov(by_squares), tolerance = 1e-8)
   ends <- function(run) as.matrix(subset(uncertainty(run, by = "profile"), parameter %in% c("a", "b"), c("lower", "upper")))
   expect_equal(ends(by_likelihood), ends(by_squares), tolerance = 1e-6)
+  for (band in c("confidence", "prediction")) expect_equal(predict(by_likelihood, decay(), band = band), predict(by_squares, decay(), band = band), tolerance = 1e-7)
   expect_equal(glance(by_likelihood)$pseudo_r2, glance(by_squares)$pseudo_r2, tolerance = 1e-8)
 })
 
