@@ -9,9 +9,15 @@ curvature_rows <- function(run, quantities, level) {
   })
 }
 
+# A quantity that is derived may have the name of a parameter.
+is_scale <- function(run, quantity) {
+  scale <- scale_estimated_beside(run)
+  !is.null(scale) && identical(quantity$expression, as.symbol(scale))
+}
+
 # Of the scale of normal noise: what is left of squares over its square is chi-squared.
 scale_ends <- function(run, quantity, level) {
-  if (!identical(quantity$name, scale_estimated_beside(run)) || nzchar(quantity$rests)) return(NULL)
+  if (!is_scale(run, quantity) || nzchar(quantity$rests)) return(NULL)
   freedom <- stats::df.residual(run)
   if (!isTRUE(freedom > 0)) return(NULL)
   quantity$estimate * sqrt(run$n / stats::qchisq(c(1 + level, 1 - level) / 2, freedom))
@@ -37,8 +43,8 @@ curvature_remarks <- function(run, quantity, ends) {
   } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
     "past_bound"
   }
-  if (is.null(code) && identical(quantity$name, scale_estimated_beside(run))) code <- "chi_squared"
-  c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code), known_remark(run, quantity$name))
+  if (is.null(code) && is_scale(run, quantity)) code <- "chi_squared"
+  c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code), known_remark(run, expression_text(quantity$expression)))
 }
 
 # How much of what is known of a quantity was known before, from this share on.

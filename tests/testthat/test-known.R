@@ -125,3 +125,14 @@ test_that("what makes no sense as knowledge is refused", {
   groups <- pose(cbind(line_data(), g = rep(1:2, 6)), y ~ a + b * x, by = g) |> start_from(a = 1, b = 1) |> subject_to(about(b, 0.5, sd = 0.1))
   expect_refusal(fit_each(groups), "condition", "A fit of groups")
 })
+
+test_that("a derived quantity that has the name of a parameter is not taken for it", {
+  run <- fit_local(subject_to(judge_by(posed_line(), max_likelihood("normal", sd = s)), about(b, 0.5, sd = 0.1)))
+  own <- uncertainty(run)
+  expect_match(own$note[own$parameter == "b"], "known before")
+  expect_match(own$note[own$parameter == "s"], "chi-squared")
+  derived <- derive(run, b = a + b, s = s^2, spread = s)
+  expect_false(grepl("known before", derived$note[derived[[1]] == "b"]))
+  expect_false(grepl("chi-squared", derived$note[derived[[1]] == "s"]))
+  expect_equal(unlist(derived[derived[[1]] == "spread", c("lower", "upper")]), unlist(own[own$parameter == "s", c("lower", "upper")]))
+})
