@@ -34,7 +34,7 @@ struct Integrator::Memory {
   RateSystem::Scratch scratch;
   Eigen::MatrixXd matrix, start_matrix, values, missing, right, own, sums;
   std::vector<Eigen::MatrixXd> slopes;  // times the step
-  Eigen::PartialPivLU<Eigen::MatrixXd> solver, start_solver;
+  Eigen::PartialPivLU<Eigen::MatrixXd> solver, slope_solver, start_solver;
   double factored_step = 0;             // for which `solver` was last made
   StageSolver stage_solver;
 };
@@ -278,16 +278,18 @@ void Integrator::differentiate(double step) {
   Memory& m = *memory_;
   RateSystem::Scratch& s = m.scratch;
   evaluate_stages(order_);
+  // that of the values is left alone, which must not depend on whether derivatives are asked for; it serves where the matrix never changes
+  const Eigen::PartialPivLU<Eigen::MatrixXd>* solver = &m.solver;
   const auto put_solver = [&] {
     way_ = Way::newton;
     put_matrix(rates_, s, order_, step, m.matrix);
-    m.solver.compute(m.matrix);
-    m.factored_step = step;
+    m.slope_solver.compute(m.matrix);
+    solver = &m.slope_solver;
   };
   if (way_ != Way::newton) {
     m.slopes.assign(kStages, Eigen::MatrixXd::Zero(n_, n_));
     for (int j = 0; j < kStages; ++j) rates_.add_jacobian(s, order_, j + 1, step, m.slopes[j]);
-  } else if (!rates_.linear()) {
+  } else if (!rates_.constant_slopes()) {
     put_solver();
   }
   // Each derivative satisfies the same equations, with slopes of its own on the right.
@@ -306,7 +308,7 @@ void Integrator::differentiate(double step) {
     for (int i = 0; i < kStages; ++i) m.right.middleRows(i * n_, n_) = Eigen::Map<const Eigen::MatrixXd>(m.sums.col(i).data(), n_, count);
     if (way_ != Way::newton && improve_derivatives(first, count)) return;
     if (way_ != Way::newton) put_solver();
-    stages_.middleCols(first, count) = m.solver.solve(m.right);
+    stages_.middleCols(first, count) = solver->solve(m.right);
   };
   if (parameters_ > 0) solve(1, parameters_, [&](int j, auto& out) { rates_.parameter_slopes(s, order_, j + 1, out); });
   if (order_ > 1 && parameters_ > 0)

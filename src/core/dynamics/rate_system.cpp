@@ -16,11 +16,11 @@ Program over_rows(const Graph& graph, const std::vector<int>& outputs, int state
   return Program(on_rows, nodes);
 }
 
-bool depends_on_states(const Graph& graph, int node, int states) {
+bool changes_along(const Graph& graph, int node, int states) {
   bool found = false;
   Graph spare;
   copied(graph, {node}, spare, [&](Graph&, const Node& leaf) {
-    if (leaf.op == Op::parameter && leaf.index < states) found = true;
+    if (leaf.op == Op::column || (leaf.op == Op::parameter && leaf.index < states)) found = true;
     return -1;
   });
   return found;
@@ -38,7 +38,7 @@ RateSystem::RateSystem(const Graph& given, const std::vector<int>& values, int s
       if (graph_.is_constant(first_[i][k], 0)) continue;
       (k < states ? in_states_ : in_parameters_).push_back({i, k < states ? k : k - states, static_cast<int>(outputs.size())});
       outputs.push_back(first_[i][k]);
-      if (k < states && linear_) linear_ = !depends_on_states(graph_, first_[i][k], states);
+      if (k < states && constant_slopes_) constant_slopes_ = !changes_along(graph_, first_[i][k], states);
     }
   programs_[0] = over_rows(graph_, values, states, columns);
   programs_[1] = over_rows(graph_, outputs, states, columns);

@@ -28,8 +28,8 @@ class RateSystem {
   int states() const { return states_; }
   int parameters() const { return parameters_; }
   int columns() const { return columns_; }
-  // TRUE where derivatives in the states do not depend on the states.
-  bool linear() const { return linear_; }
+  // TRUE where derivatives in the states depend on parameters alone: neither on states nor on the time nor on columns.
+  bool constant_slopes() const { return constant_slopes_; }
 
   // Makes room for n rows.
   void lay_out(Scratch& scratch, int n) const;
@@ -96,7 +96,7 @@ class RateSystem {
   Program programs_[2];
   std::vector<First> in_states_, in_parameters_;
   std::shared_ptr<SecondDerivatives> second_;
-  bool linear_ = true;
+  bool constant_slopes_ = true;
 };
 
 }  // namespace tundrel
