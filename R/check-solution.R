@@ -76,8 +76,6 @@ check_slope <- function(run, fresh) {
   })
 }
 
-free_directions <- function(run) which(run$at_bound == "")
-
 check_curvature <- function(run, compiled, fresh) {
   if (length(fresh) == 0) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
   if (fresh$curves_down) {

@@ -20,11 +20,12 @@ miss_of_expectation <- function(run, grid, text, dynamics) {
   left <- side(2)
   right <- side(3)
   miss <- if (as.character(expr[[1]]) %in% c(">", ">=")) right - left else left - right
-  miss[!(miss > equal_share * max(abs(left), abs(right), na.rm = TRUE))] <- 0
-  if (all(miss == 0)) return(NULL)
+  place <- function(k) {
+    experiment <- as.character(grid$shown$experiment[k])
+    paste0(" at ", dynamics$along, " = ", format_number(grid$shown$time[k]), if (nzchar(experiment)) paste0(" (", experiment, ")"))
+  }
+  if (anyNA(miss)) return(list(by = NA_real_, told = paste0("Nothing is known of ", text, place(which(is.na(miss))[1]), ": a side is no number there.")))
+  if (!any(miss > equal_share * max(abs(left), abs(right)))) return(NULL)
   k <- which.max(miss)
-  experiment <- as.character(grid$shown$experiment[k])
-  list(by = miss[k], told = paste0(
-    text, " does not hold: it is missed by ", format_number(miss[k]), " at ", dynamics$along, " = ", format_number(grid$shown$time[k]), if (nzchar(experiment)) paste0(" (", experiment, ")"), "."
-  ))
+  list(by = miss[k], told = paste0(text, " does not hold: it is missed by ", format_number(miss[k]), place(k), "."))
 }

@@ -26,7 +26,7 @@ best_by_information <- function(x) {
   simplest <- near[which.min(x$n_free[match(near, x$model)])]
   paste0(
     and_list(near), " cannot be told apart by AICc (within ", close_aicc, " of each other)",
-    if (length(unique(x$n_free[match(near, x$model)])) > 1) paste0("; ", simplest, " has the fewest parameters"), "."
+    if (length(unique(round(x$n_free[match(near, x$model)]))) > 1) paste0("; ", simplest, " has the fewest parameters"), "."
   )
 }
 

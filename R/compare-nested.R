@@ -33,7 +33,7 @@ check_same_noise <- function(runs, pair, call) {
 told_nested <- function(simple, full) {
   if (nested_by_levels(simple$problem, full$problem)) return(n_estimated(simple) < n_estimated(full))
   same <- function(part) identical(part(simple$problem), part(full$problem))
-  if (!same(function(p) model_text(p)) || !same(function(p) planned_dynamics(p$model$dynamics$source)) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
+  if (!same(function(p) model_text(p)) || !same(function(p) planned_dynamics(p$model$dynamics$source)) || !same(function(p) lapply(p$known, `[[`, "text")) || !same(function(p) format(p$criterion)) || !same(function(p) p$model$constants)) return(FALSE)
   sentences <- function(run) vapply(run$problem$conditions, `[[`, character(1), "text")
   more <- setdiff(sentences(simple), sentences(full))
   equalities <- vapply(simple$problem$conditions, is_equality, logical(1))

@@ -4,7 +4,6 @@
 #   kind      "soft"
 #   what      the expressions that are known
 #   terms     expressions that were normal with mean zero and variance one, as far as was known
-#   low, high, log    one that is known within limits, on the log scale
 
 # Two limits hold 95 % of what was thought possible.
 known_level <- 0.95
@@ -28,7 +27,7 @@ parse_about <- function(expr, parameters, text, call) {
   by_limits <- !is.null(given$from) || !is.null(given$to)
   numbers <- lapply(given[setdiff(names(given), "what")], known_numbers, text = text, call = call)
   terms <- if (by_limits) terms_by_limits(what, numbers, text, call) else terms_by_spread(what, numbers, text, call)
-  list(c(list(text = text, kind = "soft", sense = "soft", open = FALSE, what = what, terms = terms, expr = what[[1]], parameter = NULL), list(log = by_limits)))
+  list(list(text = text, kind = "soft", what = what, terms = terms))
 }
 
 known_numbers <- function(expr, text, call) {

@@ -68,6 +68,7 @@ drop_conditions <- function(problem, about = NULL) {
   if (is.null(about)) {
     problem$conditions <- list()
     problem$known <- NULL
+    problem$criterion$known_scale <- NULL
     return(problem)
   }
   texts <- condition_texts(problem)

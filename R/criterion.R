@@ -34,6 +34,12 @@ residual_kinds <- c("response", "weighted", "pearson", "deviance", "quantile")
 criterion_form <- function(problem) problem$criterion$form
 judged_by_squares <- function(problem) problem$criterion$squares
 
+# Without scales that were found on the way for some readings: other readings have others.
+without_found_scale <- function(criterion) {
+  criterion[c("scale", "known_scale")] <- NULL
+  criterion
+}
+
 # What the core needs to know: its `kind` of loss, and its expressions as nodes; `collector` knows the columns, and `fitted` stands for
 # the model's value.
 compile_criterion <- function(criterion, collector, call) UseMethod("compile_criterion")
@@ -196,6 +202,7 @@ judge_by <- function(problem, ..., together = NULL) {
   added <- criterion_parameters(problem, criterion)
   criterion["scale_parameter"] <- list(scale_parameter_of(criterion, added))
   criterion$small_samples <- !is.null(criterion$scale_parameter)
+  criterion$known_scale <- NULL
   with_criterion_parameters(problem, criterion, added)
 }
 

@@ -33,3 +33,6 @@ begin_utf8 <- function() {
 }
 
 end_utf8 <- function(before) suppressWarnings(Sys.setlocale("LC_CTYPE", before))
+
+# A name as R reads it.
+r_name <- function(name) ifelse(make.names(name) == name, name, paste0("`", gsub("`", "\\\\`", name), "`"))

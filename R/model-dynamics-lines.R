@@ -19,7 +19,10 @@ kinds_of_lines <- function(lines) {
   names(lines_of_dynamics)[apply(found, 1, function(row) which(row)[1])]
 }
 
-parts_of_line <- function(line, kind) gsub("`", "", regmatches(line, regexec(lines_of_dynamics[[kind]], line, perl = TRUE))[[1]][-1], fixed = TRUE)
+parts_of_line <- function(line, kind) regmatches(line, regexec(lines_of_dynamics[[kind]], line, perl = TRUE))[[1]][-1]
+
+# A name that may stand in backticks.
+plain_name <- function(text) gsub("^`|`$", "", trimws(text))
 
 dynamics_of_lines <- function(lines, call = rlang::caller_env()) {
   if (length(lines) == 0) return(NULL)
@@ -30,15 +33,15 @@ dynamics_of_lines <- function(lines, call = rlang::caller_env()) {
     check_language(looked_at_first(expr), call)
     expr
   }
-  formulas <- function(names, texts) Map(function(name, text) rlang::new_formula(as.symbol(name), expression_of(text), env = emptyenv()), names, texts) |> unname()
+  formulas <- function(names, texts) Map(function(name, text) rlang::new_formula(as.symbol(name), expression_of(text), env = emptyenv()), plain_name(names), texts) |> unname()
   rates <- of("rate")
   if (length(rates) == 0) refuse("model", c("There is no rate of change.", "i" = "Write one as {.code d parent / d hour = -k * parent}."), call = call)
-  along <- unique(vapply(rates, `[`, "", 2))
+  along <- unique(plain_name(vapply(rates, `[`, "", 2)))
   if (length(along) > 1) refuse("model", "The states change along one column, not along {.field {along}}.", call = call)
   begin <- lapply(of("beginning"), begin_of_line, along = along)
   from <- unique(unlist(lapply(begin, `[[`, "from")))
   if (length(from) > 1) refuse("model", "All states begin at one place, not at {from}.", call = call)
-  by <- unlist(lapply(of("experiment"), function(parts) trimws(strsplit(parts[1], ",")[[1]])))
+  by <- unlist(lapply(of("experiment"), function(parts) plain_name(strsplit(parts[1], ",")[[1]])))
   new_dynamics(
     formulas(vapply(rates, `[`, "", 1), vapply(rates, `[`, "", 3)), along, formulas(vapply(begin, `[[`, "", "state"), vapply(begin, `[[`, "", "text")),
     planned_events(lapply(of("event"), event_of_line, call = call), along), by, from %||% 0, unlist(of("expectation")), call
@@ -48,7 +51,7 @@ dynamics_of_lines <- function(lines, call = rlang::caller_env()) {
 # "p0, at hour = 2" says where, too.
 begin_of_line <- function(parts, along) {
   found <- regmatches(parts[2], regexec("^(.+), at ([^=]+?) *= *([-+.0-9eE]+)$", parts[2], perl = TRUE))[[1]]
-  if (length(found) && identical(found[3], along)) list(state = parts[1], text = found[2], from = as.numeric(found[4])) else list(state = parts[1], text = parts[2], from = NULL)
+  if (length(found) && identical(plain_name(found[3]), along)) list(state = parts[1], text = found[2], from = as.numeric(found[4])) else list(state = parts[1], text = parts[2], from = NULL)
 }
 
 changes_in_line <- c(add = "^(.+) is added to (.+)$", multiply = "^(.+) is multiplied by (.+)$", set = "^(.+) becomes (.+)$")
@@ -65,7 +68,7 @@ event_of_line <- function(parts, call) {
   where <- strsplit(sub("^, where ", "", parts[3]), ", where ", fixed = TRUE)[[1]]
   where <- strsplit(where[nzchar(where)], " is ", fixed = TRUE)
   list(
-    at = as.numeric(parts[2]), state = words[2], change = change, amount = if (is.na(number)) words[1] else number,
-    where = stats::setNames(lapply(where, `[`, 2), vapply(where, `[`, "", 1))
+    at = as.numeric(parts[2]), state = plain_name(words[2]), change = change, amount = if (is.na(number)) words[1] else number,
+    where = stats::setNames(lapply(where, `[`, 2), plain_name(vapply(where, `[`, "", 1)))
   )
 }

@@ -138,21 +138,24 @@ check_events <- function(events, along, states, call) {
 
 #' @export
 format.tundrel_dynamics <- function(x, ...) {
+  along <- r_name(x$along)
+  # with every digit: what is printed can be typed
   c(
-    paste0("d ", names(x$rates), " / d ", x$along, " = ", vapply(x$rates, expression_text, "")),
-    paste0(names(x$begin), " begins at ", vapply(x$begin, expression_text, ""), if (x$from != 0) paste0(", at ", x$along, " = ", format_number(x$from))),
-    if (!is.null(x$by)) paste("an experiment for each", paste(x$by, collapse = ", ")),
+    paste0("d ", r_name(names(x$rates)), " / d ", along, " = ", vapply(x$rates, expression_text, "")),
+    paste0(r_name(names(x$begin)), " begins at ", vapply(x$begin, expression_text, ""), if (x$from != 0) paste0(", at ", along, " = ", expression_text(x$from))),
+    if (!is.null(x$by)) paste("an experiment for each", paste(r_name(x$by), collapse = ", ")),
     vapply(seq_len(NROW(x$events)), function(i) event_text(x$events[i, ], x), ""),
     paste0(rep("expected: ", length(x$expect)), x$expect)
   )
 }
 
 event_text <- function(event, dynamics) {
-  amount <- if (is.numeric(event$amount)) format_number(event$amount) else event$amount
-  what <- switch(as.character(event$change), add = paste(amount, "is added to", event$state), multiply = paste(event$state, "is multiplied by", amount), set = paste(event$state, "becomes", amount))
+  amount <- if (is.numeric(event$amount)) expression_text(event$amount) else event$amount
+  state <- r_name(as.character(event$state))
+  what <- switch(as.character(event$change), add = paste(amount, "is added to", state), multiply = paste(state, "is multiplied by", amount), set = paste(state, "becomes", amount))
   where <- intersect(dynamics$by, names(event))
   where <- where[!vapply(where, function(name) is.na(event[[name]]), NA)]
-  paste0("at ", dynamics$along, " = ", format_number(event[[dynamics$along]]), paste0(rep(", where ", length(where)), where, " is ", vapply(where, function(name) as.character(event[[name]]), ""), recycle0 = TRUE, collapse = ""), ": ", what)
+  paste0("at ", r_name(dynamics$along), " = ", expression_text(event[[dynamics$along]]), paste0(rep(", where ", length(where)), r_name(where), " is ", vapply(where, function(name) as.character(event[[name]]), ""), recycle0 = TRUE, collapse = ""), ": ", what)
 }
 
 #' @export

@@ -3,8 +3,6 @@
 r_text <- function(text) encodeString(text, quote = "\"")
 
 # A name as it stands in code.
-r_name <- function(name) ifelse(make.names(name) == name, name, paste0("`", gsub("`", "\\\\`", name), "`"))
-
 r_arguments <- function(values) paste(paste(r_name(names(values)), values, sep = " = "), collapse = ", ")
 
 r_numbers <- function(x) shortest_digits(as.numeric(x))

@@ -33,9 +33,8 @@ starter_plan <- function(path, beside, call = rlang::caller_env(), tell = functi
   ranking <- ranked_for_plan(data, guess)
   if (!is.null(ranking)) tell(ranking)
   name <- tools::file_path_sans_ext(basename(path))
-  written <- function(column) if (make.names(column) == column) column else paste0("`", column, "`")
-  x <- written(guess$predictor)
-  y <- written(guess$response)
+  x <- r_name(guess$predictor)
+  y <- r_name(guess$response)
   # about which there is nothing to say first
   odd <- names(attr(ranking, "runs")) %in% ranking$model[nzchar(ranking$remark)]
   runs <- c(attr(ranking, "runs")[!odd], attr(ranking, "runs")[odd])

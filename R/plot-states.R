@@ -34,10 +34,11 @@ plot_states <- function(run, phase = NULL, level = 0.95) {
   table <- do.call(rbind, lapply(states, function(name) {
     data.frame(grid$shown, state = factor(name, states), state_values(run, name, grid$rows, if (is.null(phase)) level))
   }))
-  if (is.null(phase)) draw_states(table, problem, dynamics, level) else draw_phase(table, problem, states)
+  if (is.null(phase)) draw_states(table, problem, dynamics, level, grid$experiments) else draw_phase(table, problem, states)
 }
 
 most_experiments_drawn <- 12
+
 state_values <- function(run, name, rows, level) {
   at <- function(evaluate, ...) model_rows(run$problem, rows, evaluate, run$estimate, ..., expression = call(".state", name))
   value <- at(core_evaluate)
@@ -47,7 +48,7 @@ state_values <- function(run, name, rows, level) {
   data.frame(value = value, lower = value - reach, upper = value + reach)
 }
 
-draw_states <- function(table, problem, dynamics, level) {
+draw_states <- function(table, problem, dynamics, level, experiments) {
   plot <- ggplot2::ggplot(table, aes(.data$time, .data$value))
   if (!is.null(table$lower)) plot <- plot + ggplot2::geom_ribbon(aes(ymin = .data$lower, ymax = .data$upper), fill = colours[["band"]], alpha = 0.35)
   panels <- if (nlevels(table$experiment) > 1) ggplot2::facet_grid(ggplot2::vars(.data$state), ggplot2::vars(.data$experiment), scales = "free_y") else ggplot2::facet_wrap(ggplot2::vars(.data$state), scales = "free_y")
@@ -55,14 +56,17 @@ draw_states <- function(table, problem, dynamics, level) {
     x_axis(FALSE, clock_along(problem)) +
     ggplot2::labs(
       title = "The states along the way", subtitle = paste(unlist(lapply(utils::head(format(dynamics$source), length(dynamics$states)), strwrap, 105, exdent = 4)), collapse = "\n"),
-      caption = states_caption(table, level), x = axis_label(dynamics$along, problem$units), y = NULL
+      caption = states_caption(table, level, experiments), x = axis_label(dynamics$along, problem$units), y = NULL
     ) + theme_tundrel()
 }
 
-states_caption <- function(table, level) {
-  if (is.null(table$lower)) return(NULL)
+states_caption <- function(table, level, experiments) {
   open <- unique(as.character(table$state[is.infinite(table$upper)]))
-  paste0("band: ", format_number(100 * level), " % for the curve", if (length(open)) paste0("; not determined by the data: ", paste(open, collapse = ", ")))
+  told <- c(
+    if (!is.null(table$lower)) paste0("band: ", format_number(100 * level), " % for the curve", if (length(open)) paste0("; not determined by the data: ", paste(open, collapse = ", "))),
+    if (experiments > nlevels(table$experiment)) paste("the first", nlevels(table$experiment), "of", experiments, "experiments are drawn")
+  )
+  if (length(told)) paste(told, collapse = "; ")
 }
 
 draw_phase <- function(table, problem, states) {

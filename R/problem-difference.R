@@ -26,8 +26,7 @@ problem_difference <- function(a, b) {
 
 # All that a criterion says, with every digit; a scale that is estimated on the way is not part of it.
 criterion_in_full <- function(criterion) {
-  criterion$scale <- NULL
-  parts <- unlist(lapply(unclass(criterion), function(part) {
+  parts <- unlist(lapply(unclass(without_found_scale(criterion)), function(part) {
     if (is.numeric(part)) format(part, digits = 17) else if (is.list(part)) vapply(part, expression_text, "") else if (!is.null(part)) expression_text(part)
   }))
   paste(names(parts), "=", parts)

@@ -43,6 +43,7 @@ leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL
     told <- problem$left_out$reason[match(already[1], problem$left_out$row)]
     refuse("measurements", "{upper_first(name_rows_of(problem, already[1]))} is left out already{if (nzchar(told)) paste0(' (', told, ')')}.")
   }
+  problem$criterion <- without_found_scale(problem$criterion)
   with_left_out(problem, out, reason)
 }
 
@@ -68,6 +69,7 @@ put_back <- function(x, rows = NULL, response = NULL) {
   }
   kept <- if (is.null(rows)) logical(NROW(problem$left_out)) else !problem$left_out$row %in% back
   problem$left_out <- if (any(kept)) problem$left_out[kept, ]
+  problem$criterion <- without_found_scale(problem$criterion)
   problem
 }
 

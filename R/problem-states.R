@@ -2,12 +2,13 @@
 
 state_places <- 200
 
-# Rows along each experiment, from its beginning to its last reading.
+# Rows along each of the first experiments, from its beginning to its last reading; what is shown of them; and how many there are in all.
 state_grid <- function(problem, dynamics, most = Inf) {
   data <- problem$measurements
   time <- as.double(data[[dynamics$along]])
   labels <- if (length(dynamics$by)) group_labels(lapply(tibble::as_tibble(unclass_measurements(data))[dynamics$by], as.character)) else rep("", nrow(data))
-  shown <- utils::head(unique(labels[!is.na(time)]), most)
+  all <- unique(labels[!is.na(time)])
+  shown <- utils::head(all, most)
   each <- lapply(shown, function(label) {
     mine <- which(labels == label & !is.na(time))
     rows <- vctrs::vec_slice(tibble::as_tibble(unclass_measurements(data)), rep(mine[1], state_places))
@@ -15,5 +16,5 @@ state_grid <- function(problem, dynamics, most = Inf) {
     rows
   })
   rows <- do.call(rbind, each)
-  list(rows = rows, shown = data.frame(time = rows[[dynamics$along]], experiment = factor(rep(shown, each = state_places), shown)))
+  list(rows = rows, shown = data.frame(time = rows[[dynamics$along]], experiment = factor(rep(shown, each = state_places), shown)), experiments = length(all))
 }

@@ -5,7 +5,7 @@ again_if_coarse <- function(run, budget, progress, keep, threads, call = rlang::
   evaluator <- run$problem$evaluator
   if (run$stop_reason != "stalled" || is_compiled(run$problem) || !is.null(evaluator$gradient) || !is.null(evaluator$precision)) return(run)
   left <- budget$evaluations - run$evaluations
-  if (isTRUE(left < 2 * noise_points * length(noise_distances))) return(run)
+  if (isTRUE(left < 2 * noise_points * length(noise_distances)) || isTRUE(budget$iterations <= run$iterations)) return(run)
   before <- user_calls$made
   compiled <- compiled_at_start(run)
   values_at <- if (has_rows(run$problem)) function(x) fitted_rows(compiled, x) else compiled$kept_value
@@ -19,8 +19,8 @@ again_if_coarse <- function(run, budget, progress, keep, threads, call = rlang::
   again <- specify_run(problem, run$solver, run$tolerance, run$keep, most = left, call = call)
   # all that was called so far counts
   again$compiled$calls <- again$compiled$calls + spent
-  budget$seconds <- budget$seconds - run$seconds
+  for (part in c("seconds", "iterations")) budget[[part]] <- budget[[part]] - run[[part]]
   found <- walk_watched(again, budget, progress, keep, threads, call)
-  found$seconds <- found$seconds + run$seconds
+  for (part in c("seconds", "iterations")) found[[part]] <- found[[part]] + run[[part]]
   found
 }

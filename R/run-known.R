@@ -18,7 +18,7 @@ known_table <- function(run) {
 }
 
 known_share <- function(slope, run) {
-  moving <- free_directions_of(run)
+  moving <- free_directions(run)
   if (length(moving) == 0 || anyNA(run$factor)) return(NA_real_)
   covariance <- core_unit_covariance(run$factor[, moving, drop = FALSE])
   if (length(covariance) == 0) return(NA_real_)
@@ -26,7 +26,7 @@ known_share <- function(slope, run) {
   min(1, sum(slope * (covariance %*% slope)))
 }
 
-free_directions_of <- function(run) which(run$at_bound == "")
+free_directions <- function(run) which(run$at_bound == "")
 
 # How many parameters the readings determine, beside what was known.
 known_parameters <- function(run) {
@@ -45,39 +45,55 @@ value_of_readings <- function(run) {
 # The scale of the noise that goes with soft conditions, for squares: that of the readings alone (Theil and Goldberger 1961, International
 # Economic Review 2, 65-78). Where these do not determine all parameters, their sum of squares over rows less the parameters that they do
 # (MacKay 1992, Neural Computation 4, 415-447), found by fits that begin where the last one ended.
-known_scale_share <- 1e-12
-most_scale_fits <- 50
+scale_settled <- 1e-10
+most_scale_fits <- 100
+# Below this share of the readings' size noise is not found, but lost.
+least_scale <- 1e-8
 
 with_known_scale <- function(problem, call = rlang::caller_env()) {
   if (!has_knowledge(problem)) return(problem)
   criterion <- problem$criterion
-  if (!(criterion$squares && criterion$form == "squares") && !is_likelihood(problem) || has_responses(problem) || !has_rows(problem)) {
+  if (criterion_form(problem) != "squares" && !is_likelihood(problem) || has_responses(problem) || !has_rows(problem)) {
     refuse("condition", c("What was known before needs least squares or a likelihood of one response.", "x" = "This problem is judged by {format(criterion)}."), call = call)
   }
   if (!criterion$squares || !is.null(criterion$known_scale)) return(problem)
   alone <- problem
   alone$known <- NULL
-  first <- or_stopped(suppressMessages(fit_local(alone)))
+  first <- fit_for_scale(alone, call)
   freedom <- first$n - n_estimated(first)
-  scale <- sqrt(max(first$value, .Machine$double.xmin) / max(1, freedom))
-  if (first$converged && freedom > 0) {
-    problem$criterion$known_scale <- scale
-    return(problem)
-  }
-  start <- problem$start
-  problem$start[names(first$estimate)] <- first$estimate
-  if (!first$converged) problem$start <- start
+  problem$criterion$known_scale <- if (first$converged && freedom > 0) sqrt(max(first$value, .Machine$double.xmin) / freedom) else settled_scale(problem, first, call)
+  problem
+}
+
+settled_scale <- function(problem, first, call) {
+  size <- sqrt(mean(observed_rows(compiled_of(first))^2))
+  scale <- size
   for (k in seq_len(most_scale_fits)) {
     problem$criterion$known_scale <- scale
-    run <- or_stopped(suppressMessages(fit_local(problem)))
-    freedom <- run$n - (length(free_directions_of(run)) - known_parameters(run))
-    if (!isTRUE(freedom > 0)) break
+    run <- fit_for_scale(problem, call)
+    freedom <- run$n - length(free_directions(run)) + known_parameters(run)
     before <- scale
-    scale <- sqrt(max(value_of_readings(run), .Machine$double.xmin) / freedom)
+    scale <- if (isTRUE(freedom > 0)) sqrt(value_of_readings(run) / freedom) else 0
+    if (!isTRUE(scale > least_scale * size)) break
+    if (abs(scale / before - 1) < scale_settled) return(scale)
     problem$start[names(run$estimate)] <- run$estimate
-    if (abs(scale / before - 1) < known_scale_share) break
   }
-  problem$criterion$known_scale <- scale
-  problem$start[names(start)] <- start
-  problem
+  refuse("criterion", c(
+    "{count_of(run$n, 'reading')} {cli::qty(run$n)}{?does/do} not tell how large {?its/their} noise is, beside what was known before.",
+    "i" = "State it: {.code judge_by(problem, max_likelihood(\"normal\", sd = 0.1))}."
+  ), call = call)
+}
+
+# Calls of a function of the user's count, and stay within what may be spent.
+fit_for_scale <- function(problem, call) {
+  left <- if (is_compiled(problem)) Inf else calls_left()
+  # what is kept for the problem around is no answer of this walk
+  kept <- user_calls$kept
+  user_calls$kept <- NULL
+  on.exit(user_calls$kept <- kept)
+  run <- if (left >= 1) or_stopped(suppressMessages(fit_local(problem, max_evaluations = if (is.finite(left)) left)))
+  if (is.finite(left) && !isTRUE(run$stop_reason != "evaluations")) {
+    refuse("solver", c("The scale of the noise has to be found before what was known can be weighed, and took all evaluations.", "i" = "Raise {.arg max_evaluations}."), call = call)
+  }
+  run
 }

@@ -15,7 +15,8 @@ covariance_scale <- function(run) {
   )
 }
 
-noise_criterion <- function(run) with_settled_scale(run$problem$criterion, names(run$estimate))
+# A scale that rests on a bound is not estimated.
+noise_criterion <- function(run) with_settled_scale(run$problem$criterion, names(run$estimate)[run$at_bound == ""])
 
 # A likelihood whose normal noise has one scale, estimated beside the curve: then this is exact where the curve is linear.
 scale_estimated_beside <- function(run) {

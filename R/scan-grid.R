@@ -112,11 +112,9 @@ refitted <- function(problem, fixed) {
     compiled <- compile_at_start(start_from(problem, as.list(fixed)))
     return(c(value = problem_values(problem, compiled, matrix(compiled$start))))
   }
-  sentences <- paste(names(fixed), "==", format(fixed, digits = 17))
-  run <- tryCatch(
-    or_stopped(fit_local(drop_bounds(problem, names(fixed)) |> subject_to(text = sentences))),
-    tundrel_error = function(e) NULL
-  )
+  held <- drop_bounds(problem, names(fixed))
+  for (name in names(fixed)) held$conditions <- c(held$conditions, parse_conditions(call("==", as.symbol(name), fixed[[name]]), names(problem$start)))
+  run <- tryCatch(or_stopped(fit_local(held)), tundrel_error = function(e) NULL)
   if (is.null(run)) return(c(value = NA, stats::setNames(rep(NA_real_, length(others)), others)))
   c(value = run$value, coef(run)[others])
 }

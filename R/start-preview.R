@@ -25,6 +25,8 @@
 preview <- function(problem, starts = NULL) {
   problem <- as_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
+  # a look makes no fits: of a function of the user's, no scale of noise is found for what was known
+  if (!is_compiled(problem)) problem$known <- NULL
   compiled <- compile_at_start(problem)
   problem <- compiled$problem
   if (!has_rows(problem)) return(preview_value(problem, compiled))

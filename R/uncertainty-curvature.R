@@ -154,14 +154,19 @@ slopes_spread <- function(run, moving) {
 
 # The same over clusters whose readings err together: of each the square of the sum of its slopes, with residuals as they would be had the
 # cluster not been fitted (Bell and McCaffrey 2002, Survey Methodology 28, 169-181; MacKinnon, Nielsen and Webb 2023, Journal of Econometrics 232, 272-299).
+alone_share <- 1e-4
+
 clustered_spread <- function(run, moving, clusters) {
   compiled <- compiled_of(run)
   slopes <- weighted_slopes(run, compiled)[, moving, drop = FALSE]
   residual <- residual_rows(run, compiled, "weighted")
   basis <- qr.Q(qr(slopes))
   sums <- vapply(split(seq_along(residual), clusters[compiled$used]), function(rows) {
-    left <- diag(length(rows)) - tcrossprod(basis[rows, , drop = FALSE])
-    as.numeric(crossprod(slopes[rows, , drop = FALSE], solve(left, residual[rows])))
+    left <- tryCatch(chol(diag(length(rows)) - tcrossprod(basis[rows, , drop = FALSE])), error = function(e) NULL)
+    if (is.null(left) || min(diag(left)) < alone_share) {
+      refuse("measurements", "The cluster {.val {clusters[compiled$used][rows[1]]}} alone determines a parameter: how that varies between clusters cannot be told.", call = NULL)
+    }
+    as.numeric(crossprod(slopes[rows, , drop = FALSE], chol2inv(left) %*% residual[rows]))
   }, numeric(length(moving)))
   n <- ncol(matrix(sums, length(moving)))
   tcrossprod(matrix(sums, length(moving))) * (n - 1) / n
@@ -182,7 +187,7 @@ cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
   labels <- do.call(paste, c(lapply(unname(unclass_measurements(data)[name]), as.character), sep = ", "))
   used <- compiled_of(run)$used
   n <- length(unique(labels[used]))
-  if (n < max(fewest_clusters, length(free_directions_of(run)) + 1)) {
+  if (n < max(fewest_clusters, length(free_directions(run)) + 1)) {
     refuse("measurements", "{count_of(n, 'cluster')} of {.field {name}} {cli::qty(n)}{?is/are} too few to tell how clusters vary.", call = call)
   }
   labels

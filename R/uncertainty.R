@@ -3,7 +3,8 @@
 #' In any of four ways, side by side, with a reading of where they agree and what to make of it where they do not.
 #'
 #' `"curvature"` takes the model as linear around the answer: for least squares from the Jacobian, scaled by the squared
-#' residual scale, with Student's t for the limits; for likelihoods from the observed information, with normal quantiles;
+#' residual scale, with Student's t for the limits; for likelihoods from the observed information, with normal quantiles, and with Student's t
+#' where the noise is normal with one scale (see [max_likelihood()]);
 #' for absolute and robust error as told there, with Student's t. Cheap, and right as far as the criterion is a parabola.
 #'
 #' `"profile"` holds the parameter at other values and fits all others again, until the fit is worse than chance allows.

@@ -10,17 +10,22 @@ user_calls$last <- NA
 # `most` calls to spend, checks are left out that need more than one.
 counting_calls <- function(compile, most = NA) {
   before <- user_calls$made
+  # a problem may need fits of others before it can be compiled
+  around <- list(last = user_calls$last, kept = user_calls$kept)
   user_calls$last <- before + most
   user_calls$kept <- list()
   on.exit({
-    user_calls$kept <- NULL
-    user_calls$last <- NA
+    user_calls$kept <- around$kept
+    user_calls$last <- around$last
   })
   compiled <- compile
   if (length(user_calls$kept)) compiled$met_value <- value_met(compiled)
   compiled$calls <- user_calls$made - before
   compiled
 }
+
+# How many more may be made while a problem is compiled; Inf where nobody said.
+calls_left <- function() if (is.na(user_calls$last)) Inf else user_calls$last - user_calls$made
 
 # A table with how many calls of functions of the user's it took to make, where there are any.
 with_calls <- function(problem, make) {

@@ -17,9 +17,11 @@ function_noise <- function(values_at, x, compiled) {
   side <- rep_len(c(1, -1), length(x))
   reach <- noise_points * max(noise_distances) * compiled$typical
   side[x + reach > compiled$upper] <- -1
-  side[x - reach < compiled$lower & side < 0] <- 1
+  side[x - reach < compiled$lower] <- 1
   for (distance in noise_distances) {
-    points <- lapply(seq_len(noise_points) - 1, function(k) pmin(pmax(x + k * distance * side * compiled$typical, compiled$lower), compiled$upper))
+    points <- lapply(seq_len(noise_points) - 1, function(k) x + k * distance * side * compiled$typical)
+    last <- points[[noise_points]]
+    if (any(last < compiled$lower | last > compiled$upper)) next
     values <- matrix(unlist(lapply(points, values_at)), ncol = noise_points)
     if (!all(is.finite(values))) next
     size <- sqrt(mean(values^2))

@@ -267,6 +267,10 @@ test_that("a state may begin where it comes to rest, with exact derivatives of t
   )) |> start_from(feed = 3, high = 2, half = 1, k = 0.4, m = 1)
   a <- find_root(function(a) 3 - 2 * a / (1 + a) - 0.4 * a, c(0, 20))$root
   expect_equal(unname(tundrel:::fitted_rows(tundrel:::compile_at_start(two), unlist(two$start))), rep(sqrt(0.4 * a), nrow(data)), tolerance = 1e-12)
+  # at zero, too
+  none <- pose(data, y ~ a + b, dynamics = dynamics(a ~ -k * a, b ~ feed - m * b + a, along = t, begin = list(a ~ steady_state(), b ~ steady_state()))) |>
+    start_from(k = 1, feed = 2, m = 0.5)
+  expect_equal(unname(tundrel:::fitted_rows(tundrel:::compile_at_start(none), unlist(none$start))), rep(4, nrow(data)), tolerance = 1e-12)
   expect_refusal(fit_local(start_from(pose(data, y ~ a, dynamics = dynamics(
     a ~ -k * a + m * b, b ~ k * a - m * b, along = t, begin = list(a ~ steady_state(), b ~ steady_state())
   )), k = 1, m = 2)), "model", "no single steady state")
@@ -290,6 +294,7 @@ test_that("what is expected of states is a check of the answer, and no limit", {
   expect_equal(states(run)$statistic, top - 1, tolerance = 1e-3)
   expect_match(states(run)$reading, "^child < 1 does not hold: it is missed by .* at hour = ")
   expect_equal(states(fit_local(expecting("parent >= 0", "parent <= p0")))$verdict, "pass")
+  expect_match(states(fit_local(expecting("log(parent - 1) > -9")))$reading, "Nothing is known of .* at hour = ")
   expect_false("states" %in% check_solution(fit_local(posed_chain()))$check)
   expect_refusal(dynamics(a ~ -k * a, along = t, begin = list(a ~ 1), expect = "k > 0"), "model", "sentences about states")
   expect_refusal(pose(data, reading ~ smeared(child * hour, hour, window(1)), dynamics = chain), "model", "known at the readings only")
@@ -309,4 +314,25 @@ test_that("a rate or an integrand that jumps where parameters or states say is r
   }
   expect_refusal(pose(data, y ~ integral_of(ifelse(u < cut, k, 0), u, 0, t)), "model", "jumps where")
   expect_s3_class(pose(data, y ~ integral_of(ifelse(u < cut, k * (cut - u), 0), u, 0, t)), "tundrel_problem")
+})
+
+test_that("dynamics that are printed can be typed again, with every digit and name", {
+  events <- data.frame(
+    `time (h)` = c(1 / 3, 5, 7), state = c("a", "a", "b b"), change = c("add", "multiply", "set"), amount = c("dose", "0.123456789012345", "0"), bottle = c(NA, "B", NA), check.names = FALSE
+  )
+  odd <- dynamics(
+    a ~ -k * a * `warm day`, `b b` ~ k * a, along = `time (h)`, begin = list(a ~ a0, `b b` ~ steady_state(near = 2)), events = events, by = bottle, from = 1 / 7, expect = "a >= 0"
+  )
+  again <- tundrel:::dynamics_of_lines(format(odd))
+  expect_identical(format(again), format(odd))
+  expect_identical(again$from, 1 / 7)
+  expect_identical(again$events[["time (h)"]], events[["time (h)"]])
+  expect_identical(tundrel:::planned_dynamics(again), tundrel:::planned_dynamics(odd))
+})
+
+test_that("a picture of more experiments than it has room for says so", {
+  many <- expand.grid(hour = c(0.5, 1, 2, 4), flask = sprintf("f%02d", 1:15))
+  many$y <- exp(-0.4 * many$hour) + 0.01 * cos(seq_along(many$hour))
+  run <- pose(many, y ~ a, dynamics = dynamics(a ~ -k * a, along = hour, begin = list(a ~ a0), by = flask)) |> start_from(k = 0.3, a0 = 1) |> fit_local()
+  expect_match(plot_states(run)$labels$caption, "the first 12 of 15 experiments are drawn")
 })

@@ -106,6 +106,62 @@ test_that("what was known goes along into files, plans and profiles, and is drop
   expect_match(text, "about(b, 0.5, sd = 0.1)", fixed = TRUE)
 })
 
+test_that("the scale of the noise is that of the readings that take part, and is found anew for others", {
+  run <- fit_local(subject_to(posed_line(), about(b, 0.5, sd = 0.1)))
+  fewer <- leave_out(run$problem, 1:4, reason = "wet")
+  expect_equal(glance(fit_local(fewer))$sigma, glance(fit_local(leave_out(posed_line(), 1:4)))$sigma, tolerance = 1e-10)
+  expect_equal(glance(fit_local(put_back(fit_local(fewer))))$sigma, glance(run)$sigma, tolerance = 1e-10)
+  # nothing of it is left where nothing is known
+  expect_equal(glance(fit_local(drop_conditions(fewer)))$sigma, glance(fit_local(leave_out(posed_line(), 1:4)))$sigma, tolerance = 1e-10)
+  expect_equal(unique(compare_runs(run, fit_local(start_from(posed_line(), a = 9, b = -3) |> subject_to(about(b, 0.5, sd = 0.1))))$optimum), "A")
+  # held at other values, what is known still counts
+  grid <- scan_grid(run$problem, b = c(0.4, 0.5, 0.7), refit = TRUE)
+  by_hand <- vapply(c(0.4, 0.5, 0.7), function(b) {
+    left <- line_data()$y - b * line_data()$x
+    sum((left - mean(left))^2) + (glance(run)$sigma * (b - 0.5) / 0.1)^2
+  }, 0)
+  expect_equal(grid$value, by_hand, tolerance = 1e-10)
+  # two readings, three numbers: the noise is what they leave beside what was known
+  few <- function(y) pose(data.frame(x = c(1, 2), y), y ~ a * (1 - exp(-k * x))) |> start_from(a = 3, k = 0.4) |> subject_to(about(a, 3, sd = 0.3), about(k, 0.4, sd = 0.05))
+  two <- fit_local(few(c(1, 1.8)))
+  expect_true(two$converged)
+  table <- conditions_table(two)
+  sigma <- glance(two)$sigma
+  residual <- c(1, 1.8) - fitted(two)
+  expect_equal(sigma, sqrt(sum(residual^2) / sum(table$share)), tolerance = 1e-8)
+  expect_refusal(fit_local(few(3 * (1 - exp(-0.4 * c(1, 2))))), "criterion", c("do not tell how large their noise is", "max_likelihood"))
+  # readings without noise leave nothing to what was known
+  exact <- data.frame(x = 1:6, y = 2 + 0.7 * 1:6)
+  expect_equal(unname(coef(fit_local(subject_to(posed_line(exact), about(b, 0.5, sd = 0.1))))), c(2, 0.7), tolerance = 1e-8)
+})
+
+test_that("calls of a function of one's own are counted, also those that find the noise, and stay within the budget", {
+  data <- line_data()
+  calls <- 0
+  line <- function(a, b, x) {
+    calls <<- calls + 1
+    a + b * x
+  }
+  problem <- pose(data, y ~ line(a, b, x)) |> start_from(a = 1, b = 1) |> subject_to(about(b, 0.5, sd = 0.1))
+  run <- fit_local(problem)
+  expect_equal(run$evaluations, calls)
+  expect_equal(coef(run), coef(fit_local(subject_to(posed_line(), about(b, 0.5, sd = 0.1)))), tolerance = 1e-8)
+  most <- calls - 10
+  calls <- 0
+  short <- fit_local(problem, max_evaluations = most)
+  expect_equal(c(calls, short$evaluations), c(most, most))
+  calls <- 0
+  expect_refusal(fit_local(problem, max_evaluations = 30), "solver", "took all evaluations")
+  expect_lte(calls, 30)
+  # a look makes no fits to weigh what is known
+  calls <- 0
+  invisible(preview(problem))
+  with_knowledge <- calls
+  calls <- 0
+  invisible(preview(drop_conditions(problem, "b")))
+  expect_equal(with_knowledge, calls)
+})
+
 test_that("what makes no sense as knowledge is refused", {
   refused <- function(sentence, says) expect_refusal(subject_to(posed_line(), text = sentence), "condition", says)
   refused("about(b, 0.5, sd = 0)", "above zero")

@@ -16,7 +16,10 @@ test_that("a normal mean and sd are the sample's", {
   expect_equal(both$lower[both$parameter == "m"], rep(ends[1], 2), tolerance = 1e-6)
   expect_equal(both$upper[both$parameter == "s"], rep(sqrt(5 * stats::var(y) / stats::qchisq(0.025, 5)), 2), tolerance = eight)
   expect_equal(df.residual(run), 5)
-  # a spread that is settled needs none of this
+  # a spread that is settled, or rests on a bound, needs none of this
+  held <- fit_local(subject_to(start_from(run$problem, s = 3), s >= 2))
+  expect_equal(vcov(held)["m", "m"], 4 / 6, tolerance = eight)
+  expect_equal(df.residual(held), 4)
   settled <- fit_local(subject_to(run$problem, s == 0.5))
   expect_equal(vcov(settled)["m", "m"], 0.25 / 6, tolerance = eight)
   expect_equal(unname(confint(settled)["m", ]), mean(y) + c(-1, 1) * qnorm(0.975) * 0.5 / sqrt(6), tolerance = eight)

@@ -93,3 +93,16 @@ test_that("with noise in proportion, sds and shares count in robust losses too",
     judge_by(robust_error("huber")) |> start_from(a = 0, b = 0) |> fit_local()
   expect_equal(coef(by_sd), coef(scaled), tolerance = 1e-9)
 })
+
+test_that("the robust scale is that of the readings that take part", {
+  set.seed(2)
+  data <- data.frame(x = 1:12, y = 0.7 * 1:12 + stats::rnorm(12, sd = 0.5))
+  data$y[3] <- 9
+  # one slope: the best absolute error is at one place, whatever the start
+  problem <- pose(data, y ~ b * x) |> judge_by(robust_error()) |> start_from(b = 1)
+  run <- fit_local(problem)
+  out <- c(3, 5:8)
+  anew <- fit_local(leave_out(problem, out))$problem$criterion$scale
+  expect_equal(fit_local(leave_out(run, out))$problem$criterion$scale, anew, tolerance = 1e-8)
+  expect_equal(fit_local(put_back(leave_out(run, out)))$problem$criterion$scale, run$problem$criterion$scale, tolerance = 1e-8)
+})

@@ -62,7 +62,7 @@ bool settle(const RateSystem& rates, const std::vector<int>& steady, int order, 
     for (Eigen::Index i = 0; i < m; ++i) most_of = std::max(most_of, std::fabs(rate[i]) / size_of(i));
     return most_of;
   };
-  evaluate(most);
+  evaluate(1);
   double before = speed(), step = before > 0 ? 0.5 / before : kLongest, moved = std::numeric_limits<double>::infinity();
   for (int k = 0; k < kMostSteps && before > 0; ++k) {
     Eigen::MatrixXd matrix = -rows_of(columns_of(jacobian, steady), steady);
@@ -75,7 +75,7 @@ bool settle(const RateSystem& rates, const std::vector<int>& steady, int order, 
       states(steady[i], 0) += change[i];
       moved = std::max(moved, std::fabs(change[i]) / size_of(i));
     }
-    evaluate(most);
+    evaluate(1);
     const double now = speed();
     if (!std::isfinite(now)) return false;
     if (moved <= kRelative || (moved <= kAtEndOfSteps && moved >= 0.5 * last)) break;
@@ -86,6 +86,7 @@ bool settle(const RateSystem& rates, const std::vector<int>& steady, int order, 
   const Eigen::FullPivLU<Eigen::MatrixXd> inner(rows_of(columns_of(jacobian, steady), steady));
   if (is_singular(rows_of(columns_of(jacobian, steady), steady), rows_of(states.leftCols(1), steady))) return false;
   if (order == 0) return true;
+  if (order > 1) evaluate(order);
   // what a column of derivatives misses when those of the steady states are zero
   const auto derive = [&](int first, const Eigen::MatrixXd& slopes) {
     auto block = states.middleCols(first, slopes.cols());
