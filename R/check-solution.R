@@ -15,7 +15,8 @@
 #'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number), `states` (by how much
 #'   states miss what [dynamics()] was told to expect of them, at 200 places along the way),
 #'   `knowledge` (how far the answer is from what was known before, in its standard deviations; with a `p_value`: how often chance puts
-#'   readings and knowledge as far apart).
+#'   readings and knowledge as far apart), `predictors` (where predictors have errors: how far an estimate is off, in its standard errors,
+#'   since the curve bends within these errors).
 #' @section Errors: `tundrel_error_solver` for a run that has not ended.
 #' @export
 #' @examples
@@ -35,7 +36,7 @@ check_solution <- function(run, seed = 1) {
     fresh <- core_look_at(compiled, run$estimate, 1L)
     rbind(
       check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, compiled, fresh), check_neighbours(run, compiled, seed),
-      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run), check_states(run), check_known_before(run)
+      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run), check_states(run), check_known_before(run), check_predictors(run, seed)
     )
   })
   structure(table, class = c("tundrel_checks", class(table)))

@@ -17,30 +17,50 @@
 #'   its intervals miss the truth; there is no likelihood behind it. `NULL` for plain residuals. Where a likelihood is wanted, for
 #'   AIC say, use `max_likelihood("normal", sd = s * abs(fitted))`, `"lognormal"` or `"gamma"`.
 #'
+#' @param predictor_sd Where predictors were measured with errors, too: `c(dose = dose_sd)`, the standard deviation of each as an
+#'   expression of columns, or a number. A row may have zero. Each reading then counts by its distance from the curve, in standard deviations
+#'   in all directions; see Details. Needs `sd` (or `weights`); where only the ratio of the standard deviations is known, state that.
+#' @param correlation Which errors of one row are correlated, and how: `dose + uptake ~ 0.3`, or several such formulas in `c()`; expressions
+#'   of columns between -1 and 1.
+#'
+#' @details With `predictor_sd` the true predictors of each row are estimated with the rest: they are where the curve is nearest to the
+#'   reading, and [residual_table()] tells them. The nearest place is searched for within four standard deviations first. There are as many
+#'   residuals as rows, so that `sigma` has the degrees of freedom that it has without; near 1 it says that the stated standard deviations
+#'   explain the scatter. Standard errors, intervals, profiles and comparisons are as for other least squares. There is no log-likelihood, and
+#'   no AIC: with a true place for each reading it would not mean the same. Where the curve bends much within the errors of a predictor
+#'   estimates are off; the row `predictors` of [check_solution()] says by how much. `fitted()` and vertical residuals are at the predictors as
+#'   they were measured. Not for models given by rates, for [smeared()][dynamics], for functions in R, nor for predictors taken from other rows by `lag()`.
+#'
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: `tundrel_error_criterion` when both are given; when the problem is used, also
 #'   for weights that are negative or missing, and for observations of zero where residuals are shares
 #'   of them (rows named).
-#' @references Wedderburn (1974) Biometrika 61, 439-447, on noise in proportion to the curve.
+#' @references Wedderburn (1974) Biometrika 61, 439-447, on noise in proportion to the curve. Fuller (1987) Measurement Error Models; York (1969)
+#'   Earth and Planetary Science Letters 5, 320-324, on errors in predictors.
 #' @export
 #' @examples
 #' least_squares()
 #' least_squares(sd = uptake_sd)
 #' least_squares(relative = "fitted")
-least_squares <- function(weights, sd, relative = NULL) {
+#' least_squares(sd = uptake_sd, predictor_sd = c(light = 0.05 * light))
+least_squares <- function(weights, sd, relative = NULL, predictor_sd, correlation) {
   new_least_squares(
     if (!missing(weights)) rlang::enexpr(weights),
     if (!missing(sd)) rlang::enexpr(sd),
-    relative
+    relative,
+    if (!missing(predictor_sd)) stated_predictor_sd(rlang::enexpr(predictor_sd), rlang::current_env()),
+    if (!missing(correlation)) stated_correlation(rlang::enexpr(correlation), rlang::current_env())
   )
 }
 
-# `weights` and `sd` are expressions, or NULL.
-new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, call = rlang::caller_env()) {
+# `weights` and `sd` are expressions, or NULL; `predictor_sd` and `correlation` named lists of them.
+new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, predictor_sd = NULL, correlation = NULL, call = rlang::caller_env()) {
   check_relative(relative, sd, call)
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
+  if (length(predictor_sd)) return(new_distances(weights, sd, relative, predictor_sd, correlation, call))
+  if (length(correlation)) refuse("criterion", "{.arg correlation} is between errors of predictors and of the response: it goes with {.arg predictor_sd}.", call = call)
   shares <- identical(relative, "fitted")
   new_criterion(
     if (shares) "shares" else "squares", "least_squares", form = if (shares) "smooth" else "squares", squares = TRUE,

@@ -70,6 +70,14 @@ row_weights.tundrel_criterion <- function(criterion, compiled, x, fitted) {
   if (compiled$relative_to_fitted) weight / abs(fitted) else weight
 }
 
+# Residuals in units of the noise but for a common scale, from those of the response, and minus their derivatives in the free parameters.
+weighted_rows <- function(criterion, compiled, x, raw) UseMethod("weighted_rows")
+weighted_rows.tundrel_criterion <- function(criterion, compiled, x, raw) raw * root_weight_rows(compiled, x)
+slopes_in_noise <- function(criterion, compiled, x) UseMethod("slopes_in_noise")
+slopes_in_noise.tundrel_criterion <- function(criterion, compiled, x) {
+  matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, x), ncol = length(x)) * root_weight_rows(compiled, x)
+}
+
 # The scale of the noise in units of the rows' own spread, from the criterion's `value` or the weighted `residuals`; NA where there
 # is none.
 noise_scale <- function(criterion, value, residuals, freedom, n_estimated) UseMethod("noise_scale")

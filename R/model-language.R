@@ -116,8 +116,9 @@ value_names <- function(expr, call = rlang::caller_env()) {
 # expressions that stand for names. `add()` returns the place of an expression's root; `nodes()` the
 # flat list. Codes: 0 constant, -1 parameter, -2 column, -3 one of `solved`, above 0 an operation of the core's table. What is `solved`
 # for has a `kind`, the `nodes` and the `root` of its own expression, in which it is parameter 1, and the places of its `inputs`: the
-# ends, and what the other parameters stand for. -4 is a state of `dynamics`, over the table `data`; inside these it is a parameter.
-node_collector <- function(columns, parameters, constants = numeric(), written_out = list(), dynamics = NULL, data = NULL, inside_dynamics = FALSE) {
+# ends, and what the other parameters stand for. -4 is a state of `dynamics`, over the table `data`; inside these it is a parameter. -5 is
+# what is known of where a curve is `nearest` to a reading: `a` is its place in `solved`, `b` which of the results.
+node_collector <- function(columns, parameters, constants = numeric(), written_out = list(), dynamics = NULL, data = NULL, inside_dynamics = FALSE, nearest = NULL) {
   table <- core_table()
   op <- a <- b <- c <- integer()
   value <- numeric()
@@ -156,11 +157,24 @@ node_collector <- function(columns, parameters, constants = numeric(), written_o
     if (is.na(place)) refuse("model", "{.field {name}} is a state, which has no meaning here.", call = call)
     push(-4L, place)
   }
-  is_closed <- function(e) is_solved_call(e) || is_state(e)
+  place_nearest <- NULL
+  add_nearest <- function(result, call) {
+    if (is.null(place_nearest)) {
+      template <- curve_template(nearest, names(constants), call)
+      inner <- node_collector(character(), template$parameters, constants)
+      root <- inner$add(template$expression, call)
+      inputs <- vapply(base::c(nearest$inputs, template$others), add, 0L, call = call)
+      solved[[length(solved) + 1L]] <<- list(kind = "nearest", nodes = inner$nodes(), root = root, inputs = inputs, predictors = length(nearest$predictors), others = length(template$others))
+      place_nearest <<- length(solved)
+    }
+    push(-5L, place_nearest, as.integer(result))
+  }
+  is_closed <- function(e) is_solved_call(e) || is_state(e) || is_nearest_call(e)
   add <- function(expr, call = rlang::caller_env()) {
     leaf <- function(e) {
       if (is_solved_call(e)) return(add_solved(e, call))
       if (is_state(e)) return(add_state(e[[2]], call))
+      if (is_nearest_call(e)) return(add_nearest(e[[2]], call))
       if (is.symbol(e)) add_name(as.character(e), call) else push(0L, number = as.numeric(e))
     }
     open <- function(e) {

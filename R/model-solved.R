@@ -144,6 +144,31 @@ solved_template <- function(parts, constants, call) {
   list(expression = written, others = others, parameters = c(".variable", paste0(rep(".other", length(others)), seq_along(others))))
 }
 
+# What is known of where the curve is nearest to a reading: its distance (0), the errors of predictors, the distance's slope in the reading.
+nearest_call <- function(result) call(".nearest", result)
+is_nearest_call <- function(e) rlang::is_call(e, ".nearest", n = 1)
+
+# A curve over predictors that have errors, and other values. What it is made of is written out first, so that no predictor hides in a name.
+curve_template <- function(nearest, constants, call) {
+  others <- list()
+  known <- character()
+  variables <- paste0(".variable", seq_along(nearest$predictors))
+  inner <- bound_by(nearest$expression)
+  written <- fold_expression(nearest$expression, function(e) {
+    if (is_bound_name(e) && e[[2]] %in% inner) return(e)
+    if (is.symbol(e) && as.character(e) %in% nearest$predictors) return(as.symbol(variables[match(as.character(e), nearest$predictors)]))
+    if (!is.symbol(e) || as.character(e) %in% c(constants, "pi")) return(e)
+    place <- match(as.character(e), known)
+    if (is.na(place)) {
+      known <<- c(known, as.character(e))
+      others <<- c(others, list(e))
+      place <- length(known)
+    }
+    as.symbol(paste0(".other", place))
+  }, with_arguments, closed = is_hidden)
+  list(expression = written, others = others, parameters = c(variables, paste0(rep(".other", length(others)), seq_along(others))))
+}
+
 # Integrands whose jumps depend on parameters.
 check_integrands <- function(expression, columns, constants, call) {
   for (name in c("integral_of", "smeared")) {

@@ -195,7 +195,7 @@ act_drop_condition <- function(state, text) {
 # A criterion as a plan says it: a name, or a name with its arguments; of one of several responses where that is named.
 act_criterion <- function(state, given, response = NULL) {
   need_problem(state)
-  lapply(unlist(given), check_typed)
+  lapply(as.character(unlist(given)), check_typed)
   criterion <- plan_criterion(list(path = "the page"), given)
   state$problem <- if (is.null(response)) judge_by(state$problem, criterion) else judge_by(state$problem, !!!stats::setNames(list(criterion), check_typed(response)))
   compile_problem(state$problem)

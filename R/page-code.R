@@ -67,6 +67,7 @@ one_criterion_code <- function(planned) {
   of_one <- function(value, name) {
     if (name == "censored") return(paste0("censored(", r_arguments(vapply(value, function(x) r_vector(as.character(unlist(x))), "")), ")"))
     if (name %in% c("relative", "loss", "family")) return(r_text(value))
+    if (is.list(value)) return(written_argument(name, value))
     if (is.numeric(value)) r_numbers(value) else as.character(value)
   }
   values <- vapply(names(arguments), function(name) of_one(arguments[[name]], name), "")

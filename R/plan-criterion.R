@@ -8,8 +8,10 @@ plan_criterion <- function(plan, given, call = rlang::caller_env()) {
   if (name == "max_likelihood") return(plan_likelihood(plan, arguments, call))
   of_columns <- intersect(c("weights", "sd"), names(arguments))
   arguments[of_columns] <- lapply(arguments[of_columns], function(text) plan_expression(plan, "criterion", text, call))
+  of_predictors <- intersect(c("predictor_sd", "correlation"), names(arguments))
+  arguments[of_predictors] <- lapply(arguments[of_predictors], lapply, function(text) plan_expression(plan, "criterion", text, call))
   switch(name,
-    least_squares = new_least_squares(arguments$weights, arguments$sd, arguments$relative, call),
+    least_squares = new_least_squares(arguments$weights, arguments$sd, arguments$relative, arguments$predictor_sd, arguments$correlation, call),
     absolute_error = new_absolute_error(arguments$sd, arguments$relative, call),
     robust_error = new_robust_error(arguments$loss %||% "huber", arguments$tuning, arguments$sd, arguments$relative, call)
   )

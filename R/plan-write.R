@@ -52,7 +52,7 @@ planned_criterion <- function(criterion) {
   if (length(criterion$criteria)) return(NULL)
   stored <- stored_criterion(criterion)
   arguments <- c(
-    stored[c("relative", "loss", "family")], list(tuning = criterion$tuning), stored$expressions, stored$others,
+    stored[c("relative", "loss", "family")], list(tuning = criterion$tuning), stored$expressions, stored[c("predictor_sd", "correlation")], stored$others,
     list(censored = planned_censoring(stored$censored))
   )
   arguments <- Filter(length, arguments)

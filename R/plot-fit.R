@@ -138,10 +138,12 @@ fit_places <- function(problem, compiled) {
 }
 
 fit_points <- function(problem, compiled, at) {
-  data.frame(
+  points <- data.frame(
     response = observed_rows(compiled), fitted = fitted_rows(compiled, at), known = compiled$known_rows %||% 0L,
-    spread = if (!is.null(problem$criterion$sd)) 1 / root_weight_rows(compiled, at) else NA_real_
+    spread = if (!is.null(problem$criterion$sd)) 1 / stated_root_weight_rows(compiled) else NA_real_
   )
+  across <- points_across(problem$criterion, problem, compiled, at, shape_predictors(problem))
+  if (is.null(across)) points else data.frame(points, across)
 }
 
 check_curve <- function(problem, call) {
@@ -183,7 +185,7 @@ fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   parts <- c(
     count_of(compiled$rows, counted(problem)), thinned_told(compiled$rows),
     if (nrow(compiled$dropped)) paste0(nrow(compiled$dropped), " left out", if (NROW(problem$left_out)) " (hollow: by hand)"),
-    if (!is.null(problem$criterion$sd)) paste("bars: the sd given,", expression_text(problem$criterion$sd)),
+    bars_told(problem$criterion),
     if (any(compiled$known_rows > 0)) paste0("triangles: ", format(problem$criterion$censored), ", drawn at the limit"),
     if (band != "none" && length(shape_predictors(problem)) < 2) {
       paste0("band: ", format_number(100 * level), " % for the curve", if (band == "prediction") "; dotted: for a new reading")
@@ -193,10 +195,15 @@ fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   paste(parts, collapse = "; ")
 }
 
+bars_told <- function(criterion) {
+  if (length(criterion$predictor_sd)) return("bars: the sds given; lines: to the nearest place on the curve")
+  if (!is.null(criterion$sd)) paste("bars: the sd given,", expression_text(criterion$sd))
+}
+
 draw_curve <- function(points, problem, at, run, components, band, level, scales, call) {
-  log <- predictor_axis(problem, points$x, scales$x, call)
+  log <- predictor_axis(problem, c(points$x, if (is.null(scales$x)) points$x - points$spread_across), scales$x, call)
   log_y <- is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)
-  curve <- curve_table(points$x, problem, at, run, band, level, log)
+  curve <- curve_table(c(points$x, points$nearest_across), problem, at, run, band, level, log)
   if (log_y) curve <- curve[curve$fitted > 0, ]
   is_start <- is.null(run)
   plot <- ggplot2::ggplot(points, aes(.data$x))
@@ -207,7 +214,7 @@ draw_curve <- function(points, problem, at, run, components, band, level, scales
       colour = colours[["data"]], alpha = 0.35
     )
   }
-  plot +
+  plot + across_layers(points) +
     ggplot2::geom_point(aes(y = .data$response), points[points$known == 0, ], colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.8) +
     left_out_points(problem) +
     censored_points(points) +
@@ -220,6 +227,17 @@ draw_curve <- function(points, problem, at, run, components, band, level, scales
     ggplot2::labs(
       x = fit_axis(problem), y = response_label(problem)
     )
+}
+
+# Bars across, where predictors have errors, and lines to where the curve is nearest.
+across_layers <- function(points) {
+  if (is.null(points$spread_across)) return(NULL)
+  list(
+    ggplot2::geom_linerange(
+      aes(y = .data$response, xmin = .data$x - .data$spread_across, xmax = .data$x + .data$spread_across), colour = colours[["data"]], alpha = 0.35
+    ),
+    ggplot2::geom_segment(aes(y = .data$response, xend = .data$nearest_across, yend = .data$nearest_value), colour = colours[["start"]], linewidth = 0.5)
+  )
 }
 
 # How well the curve is known, and dotted where new readings would fall.

@@ -39,8 +39,11 @@ choose_rows <- function(problem, censoring = NULL) {
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
-model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL) {
-  node_collector(columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements)
+model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL, nearest = NULL) {
+  node_collector(
+    columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements,
+    nearest = nearest
+  )
 }
 
 # The fields that a compiled problem has; those without a value here are set where they are known.
@@ -54,6 +57,8 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   status           the result of parameter_status()
 #   lower, upper, lower_open, upper_open    limits of the free parameters
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
+#   distance, distance_slope, nearest    where predictors have errors: nodes of the distance from the curve and of its slope in the reading;
+#                    and of which predictors, with the `nodes` of their errors
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
 #   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
 #   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
@@ -96,15 +101,16 @@ compile_rows <- function(problem, call, fitted, readings) {
   }
   model <- problem$model
   status <- parameter_status(problem)
+  nearest <- nearest_of(problem$criterion, problem, rows, call)
   extra <- c(
-    if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
+    nearest$columns, if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
     if (!is.null(fitted)) list(.fitted = if (length(fitted)) fitted else numeric(length(rows))),
     if (!is.null(readings)) list(.readings = as.double(readings))
   )
   columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
   value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
   observed <- if (!is.null(readings)) quote(.readings) else if (!is.null(censoring)) quote(.response) else call("(", model$response)
-  collector <- model_collector(problem, status, names(columns), value, observed)
+  collector <- model_collector(problem, status, names(columns), value, observed, nearest)
   place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
   places <- list(
     fitted = collector$add(value, call),
@@ -112,6 +118,7 @@ compile_rows <- function(problem, call, fitted, readings) {
     root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high")
   )
   loss <- compile_criterion(problem$criterion, collector, call)
+  if (!is.null(nearest)) loss$nearest <- list(predictors = nearest$predictors, nodes = vapply(seq_along(nearest$predictors), function(k) collector$add(nearest_call(k)), 0L))
   compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss,
     nodes = collector$nodes(), columns = columns, rows = length(rows), used = rows,
     dropped = if (length(chosen$dropped)) dropped_as_posed(problem, do.call(rbind, chosen$dropped)) else no_rows,

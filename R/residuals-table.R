@@ -23,7 +23,7 @@ residual_table <- function(run) {
   check_run(run)
   refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)
-  parts <- row_diagnostics(run, compiled)
+  parts <- c(row_diagnostics(run, compiled), row_columns(run$problem$criterion, compiled, run))
   columns <- lapply(parts, spread_rows, compiled = compiled, run = run)
   data <- unclass_measurements(run$problem$measurements)
   if (!has_curve(run$problem)) data <- tibble(row = compiled$used)

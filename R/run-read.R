@@ -166,7 +166,7 @@ criterion_from_stored <- function(stored, path) {
   e <- parsed(stored$expressions)
   number <- function(x) if (!is.null(x)) numbers_of(x)
   criterion <- switch(stored$name,
-    least_squares = new_least_squares(e$weights, e$sd, stored$relative), absolute_error = new_absolute_error(e$sd, stored$relative),
+    least_squares = new_least_squares(e$weights, e$sd, stored$relative, parsed(stored$predictor_sd), parsed(stored$correlation)), absolute_error = new_absolute_error(e$sd, stored$relative),
     robust_error = new_robust_error(stored$loss, number(stored$tuning), e$sd, stored$relative),
     max_likelihood = {
       limits <- parsed(stored$censored)

@@ -13,7 +13,7 @@ residual_rows <- function(run, compiled, kind, seed) {
       "i" = "They need a family; {.code type = \"response\"} gives response minus fitted."
     ), call = rlang::caller_env())
   }
-  if (kind %in% c("weighted", "pearson") || is.null(compiled$family)) return(raw * root_weight_rows(compiled, x))
+  if (kind %in% c("weighted", "pearson") || is.null(compiled$family)) return(weighted_rows(run$problem$criterion, compiled, x, raw))
   if (kind == "deviance") deviance_residuals(run, compiled, raw) else quantile_residuals(run, compiled, seed)
 }
 

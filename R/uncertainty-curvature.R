@@ -196,13 +196,7 @@ cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
 # The derivatives of the fitted values, in units of the noise of their rows.
 weighted_slopes <- function(run, compiled) {
   x <- run$estimate
-  weight <- root_weight_rows(compiled, x)
-  slopes <- if (is.null(compiled$user_fitted)) {
-    core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, x)
-  } else if (!is.null(compiled$user_slopes)) {
-    compiled$user_slopes(x)
-  } else {
-    difference_jacobian(function(x) fitted_rows(compiled, x), x, compiled_at_start(run)$typical)
-  }
-  matrix(slopes, ncol = length(x)) * weight
+  if (is.null(compiled$user_fitted)) return(slopes_in_noise(run$problem$criterion, compiled, x))
+  slopes <- if (!is.null(compiled$user_slopes)) compiled$user_slopes(x) else difference_jacobian(function(x) fitted_rows(compiled, x), x, compiled_at_start(run)$typical)
+  matrix(slopes, ncol = length(x)) * root_weight_rows(compiled, x)
 }

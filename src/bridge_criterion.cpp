@@ -22,8 +22,9 @@ class CriterionReader {
     const bool relative_to_fitted = problem_["relative_to_fitted"];
     const int weight = node("root_weight"), response = node("response");
     RowLoss loss;
-    loss.kink = relative_to_fitted ? log_ratio(t_.graph, response, node("fitted"), weight)
-                                   : least_squares_residual(t_.graph, response, node("fitted"), weight);
+    loss.kink = problem_.containsElementNamed("distance") ? node("distance")
+                : relative_to_fitted ? log_ratio(t_.graph, response, node("fitted"), weight)
+                                     : least_squares_residual(t_.graph, response, node("fitted"), weight);
     loss.reference = least_squares_residual(t_.graph, relative_to_fitted ? t_.graph.constant(1) : response, t_.graph.constant(0), weight);
     return loss;
   }

@@ -2,6 +2,7 @@
 
 #include <atomic>
 #include <chrono>
+#include <map>
 #include <set>
 #include <thread>
 
@@ -17,6 +18,7 @@
 #include "core/problem/sum_problem.h"
 #include "core/problem/value_function_problem.h"
 #include "core/solved/integral_function.h"
+#include "core/solved/nearest_function.h"
 #include "core/solved/root_function.h"
 #include "core/solved/smeared_function.h"
 #include "core/solver/eliminated_problem.h"
@@ -36,6 +38,11 @@ std::shared_ptr<const RowFunction> row_function_from_r(const Rcpp::List& solved)
     return std::make_shared<SmearedFunction>(of, Spline{Rcpp::as<std::vector<double>>(solved["place"]), matrix_from_r(solved["powers"])});
   if (kind == "root_of") return std::make_shared<RootFunction>(of);
   return std::make_shared<IntegralFunction>(of);
+}
+
+std::shared_ptr<const NearestSearch> nearest_from_r(const Rcpp::List& solved) {
+  const TranslatedGraph t = graph_from_r(solved["nodes"]);
+  return std::make_shared<NearestSearch>(Curve{t.graph, t.node.at(Rcpp::as<int>(solved["root"]) - 1), Rcpp::as<int>(solved["predictors"]), Rcpp::as<int>(solved["others"])});
 }
 
 // Which parameters from `first` on take part in some nodes.
@@ -104,6 +111,12 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
   TranslatedGraph out;
   if (nodes.containsElementNamed("dynamics") && !Rf_isNull(nodes["dynamics"])) out.graph.set_table(dynamics_from_r(nodes["dynamics"]));
   const auto place = [&](int i) { return i > 0 ? out.node.at(i - 1) : -1; };
+  const auto inputs_of = [&](const Rcpp::List& solved) {
+    std::vector<int> inputs;
+    for (int input : Rcpp::IntegerVector(solved["inputs"])) inputs.push_back(place(input));
+    return inputs;
+  };
+  std::map<int, std::shared_ptr<const NearestSearch>> searches;
   for (R_xlen_t i = 0; i < op.size(); ++i) {
     if (op[i] == 0) {
       out.node.push_back(out.graph.constant(value[i]));
@@ -115,9 +128,12 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
       out.node.push_back(out.graph.tabled(a[i] - 1));
     } else if (op[i] == -3) {
       const Rcpp::List solved = Rcpp::List(nodes["solved"])[a[i] - 1];
-      std::vector<int> inputs;
-      for (int input : Rcpp::IntegerVector(solved["inputs"])) inputs.push_back(place(input));
-      out.node.push_back(out.graph.solved(row_function_from_r(solved), inputs));
+      out.node.push_back(out.graph.solved(row_function_from_r(solved), inputs_of(solved)));
+    } else if (op[i] == -5) {
+      const Rcpp::List solved = Rcpp::List(nodes["solved"])[a[i] - 1];
+      std::shared_ptr<const NearestSearch>& search = searches[a[i]];
+      if (!search) search = nearest_from_r(solved);
+      out.node.push_back(out.graph.solved(search->function(b[i]), inputs_of(solved)));
     } else {
       if (op[i] < 0 || op[i] > n_operations) Rcpp::stop("unknown operation %d", op[i]);
       const OperationInfo& info = table[op[i] - 1];
