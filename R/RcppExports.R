@@ -5,6 +5,10 @@ core_row_losses <- function(problem, x) {
     .Call(`_tundrel_core_row_losses`, problem, x)
 }
 
+core_innovations <- function(problem, x) {
+    .Call(`_tundrel_core_innovations`, problem, x)
+}
+
 core_operations <- function() {
     .Call(`_tundrel_core_operations`)
 }

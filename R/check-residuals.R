@@ -145,13 +145,21 @@ check_runs <- function(checked, sets) {
   )
 }
 
+# How to say so, with the range at which correlations fall off as fast as that of neighbours.
+dependence_remedy <- function(checked, r) {
+  column <- checked$along %||% if (length(checked$predictors) == 1) names(checked$predictors)
+  if (is.null(column)) return("dependent(along = ) in the criterion")
+  step <- stats::median(abs(diff(checked$places[[column]][checked$order])))
+  paste0("dependent(along = ", column, ") in the criterion", if (isTRUE(step > 0 && r < 1)) paste0(" (range about ", format_number(-step / log(r), 2), ")"))
+}
+
 check_neighbours_correlate <- function(checked, sets) {
   residual_check("neighbours", checked, sets, in_order(lag_correlation, checked$order), "both",
     paste0("Neighbours ", order_text(checked), " do not depend on each other."),
     function(r) {
       if (r > 0) {
         paste0("Neighbours ", order_text(checked), " are alike (correlation ", format_number(r, 2),
-          "): intervals are too narrow; model the drift, as with lag(), or average neighbours.")
+          "): intervals are too narrow. Model the drift, or say that errors depend on each other: ", dependence_remedy(checked, r), ".")
       } else {
         paste0("Neighbours ", order_text(checked), " are opposed (correlation ", format_number(r, 2), "): look for a cause that alternates.")
       }

@@ -90,7 +90,7 @@ bent_change <- function(run) {
   } else if (is_unjudged(run) || criterion_form(run$problem) == "kinked") {
     half <- matrix(0, 0, 0)
   } else {
-    half <- crossprod(run$factor) * if (is_likelihood(run$problem)) 0.5 else 1
+    half <- crossprod(run$factor) * if (is_likelihood(run$problem) || !run$problem$criterion$rows_apart) 0.5 else 1
   }
   function(step) if (length(half) == 0) NA_real_ else abs(drop(step %*% half %*% step))
 }

@@ -43,7 +43,7 @@ noise_scale.tundrel_criterion_absolute <- function(criterion, value, residuals, 
   tryCatch(median_scale(residuals, n_estimated, 0, NULL), tundrel_error = function(e) NA_real_)
 }
 
-error_scale.tundrel_criterion_absolute <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+error_scale.tundrel_criterion_absolute <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (freedom > 0) sparsity(residuals, n_estimated) / 2 else NA_real_
 }
 

@@ -62,21 +62,14 @@ compile_criterion.tundrel_criterion_distances <- function(criterion, collector, 
 compile_criterion_in_r.tundrel_criterion_distances <- function(criterion, problem, compiled, call) refuse_without_derivatives(problem, call)
 
 # What nodes of .nearest() are about: the predictors that have errors; the reading, standard deviations and correlations in their order.
-nearest_of <- function(criterion, problem, rows, call) UseMethod("nearest_of")
-nearest_of.tundrel_criterion <- function(criterion, problem, rows, call) NULL
-
-nearest_of.tundrel_criterion_distances <- function(criterion, problem, rows, call) {
+criterion_rows.tundrel_criterion_distances <- function(criterion, problem, rows, call) {
   predictors <- names(criterion$predictor_sd)
   check_predictors_with_errors(problem, predictors, call)
   spreads <- lapply(stats::setNames(nm = predictors), function(name) predictor_spread(criterion$predictor_sd[[name]], name, problem, rows, call))
   names(spreads) <- paste0(".sd_", seq_along(spreads))
   correlations <- correlation_columns(criterion, problem, predictors, rows, call)
-  list(
-    columns = c(spreads, correlations$columns), predictors = predictors, expression = problem$model$expression,
-    inputs = c(
-      list(quote(.observed), quote(1 / .root_weight)), lapply(predictors, as.symbol), lapply(names(spreads), as.symbol), correlations$expressions
-    )
-  )
+  inputs <- c(list(quote(.observed), quote(1 / .root_weight)), lapply(predictors, as.symbol), lapply(names(spreads), as.symbol), correlations$expressions)
+  list(columns = c(spreads, correlations$columns), nearest = list(predictors = predictors, expression = problem$model$expression, inputs = inputs))
 }
 
 check_predictors_with_errors <- function(problem, predictors, call) {

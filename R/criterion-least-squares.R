@@ -23,6 +23,10 @@
 #' @param correlation Which errors of one row are correlated, and how: `dose + uptake ~ 0.3`, or several such formulas in `c()`; expressions
 #'   of columns between -1 and 1.
 #'
+#' @param dependent From [dependent()]: how errors depend on each other. The value is then the sum of squares of what each reading adds to the
+#'   ones before it, times the n-th root of the determinant of the correlations: smallest where the likelihood is largest. Not with `predictor_sd`.
+#' @param restricted \[logical(1)] With `dependent`: find range and shares by restricted likelihood, see [max_likelihood()].
+#'
 #' @details With `predictor_sd` the true predictors of each row are estimated with the rest: they are where the curve is nearest to the
 #'   reading, and [residual_table()] tells them. The nearest place is searched for within four standard deviations first. There are as many
 #'   residuals as rows, so that `sigma` has the degrees of freedom that it has without; near 1 it says that the stated standard deviations
@@ -43,22 +47,29 @@
 #' least_squares(sd = uptake_sd)
 #' least_squares(relative = "fitted")
 #' least_squares(sd = uptake_sd, predictor_sd = c(light = 0.05 * light))
-least_squares <- function(weights, sd, relative = NULL, predictor_sd, correlation) {
+least_squares <- function(weights, sd, relative = NULL, predictor_sd, correlation, dependent = NULL, restricted = FALSE) {
   new_least_squares(
     if (!missing(weights)) rlang::enexpr(weights),
     if (!missing(sd)) rlang::enexpr(sd),
     relative,
     if (!missing(predictor_sd)) stated_predictor_sd(rlang::enexpr(predictor_sd), rlang::current_env()),
-    if (!missing(correlation)) stated_correlation(rlang::enexpr(correlation), rlang::current_env())
+    if (!missing(correlation)) stated_correlation(rlang::enexpr(correlation), rlang::current_env()), dependent, restricted
   )
 }
 
 # `weights` and `sd` are expressions, or NULL; `predictor_sd` and `correlation` named lists of them.
-new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, predictor_sd = NULL, correlation = NULL, call = rlang::caller_env()) {
+new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, predictor_sd = NULL, correlation = NULL, dependent = NULL, restricted = FALSE, call = rlang::caller_env()) {
   check_relative(relative, sd, call)
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
   }
+  check_dependence(dependent, call)
+  check_restricted(restricted, call)
+  if (!is.null(dependent) && length(predictor_sd)) refuse("criterion", "{.arg predictor_sd} and {.arg dependent} do not go together.", call = call)
+  if (restricted && is.null(dependent)) {
+    refuse("criterion", c("{.arg restricted} is for what is estimated of the noise, and least squares with independent errors estimate its scale only, which allows for the curve already.", "i" = "Say how errors depend on each other with {.arg dependent}, or use {.fn max_likelihood} with an {.arg sd}."), call = call)
+  }
+  if (!is.null(dependent)) return(new_dependent_squares(weights, sd, relative, dependent, restricted, call))
   if (length(predictor_sd)) return(new_distances(weights, sd, relative, predictor_sd, correlation, call))
   if (length(correlation)) refuse("criterion", "{.arg correlation} is between errors of predictors and of the response: it goes with {.arg predictor_sd}.", call = call)
   shares <- identical(relative, "fitted")
@@ -91,7 +102,7 @@ noise_scale.tundrel_criterion_squares <- function(criterion, value, residuals, f
   if (isTRUE(freedom > 0)) sqrt(value / freedom) else NA_real_
 }
 
-error_scale.tundrel_criterion_squares <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) sigma
+error_scale.tundrel_criterion_squares <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) sigma
 
 rise_scale.tundrel_criterion_squares <- function(criterion, sigma, errors, matched) 1 / sigma^2
 

@@ -18,6 +18,11 @@
 #'   row's reading. `fitted` is the model's value; the response stands under its own name.
 #' @param censored \[tundrel_censoring] From [censored()]: which readings are known by a limit only.
 #'
+#' @param dependent From [dependent()], for the family `"normal"`: how errors depend on each other. `sd` is that of each reading by itself.
+#' @param restricted \[logical(1)] For the family `"normal"`: restricted likelihood, which takes away from the noise what the parameters of the
+#'   curve take, so that spreads, ranges and shares are not too small in small samples. The curve's slopes are taken at the answer. Restricted
+#'   likelihoods of different curves cannot be compared, so that there is no AIC.
+#'
 #' @section Small samples: A spread at its likeliest is too small by what the parameters of the curve take. Where noise is normal (also of
 #'   logarithms) and its standard deviation is a multiple of one parameter, as in `sd = s` or `sd = s * fitted`, standard errors and intervals
 #'   allow for that, and are those of least squares: exact where the curve is linear. That of the spread itself is from the chi-squared distribution. In other
@@ -34,7 +39,7 @@
 #' max_likelihood("poisson")
 #' max_likelihood("lognormal", log_sd = spread, censored = censored(below = limit))
 #' max_likelihood(log_density = -log(2 * s) - abs(uptake - fitted) / s)
-max_likelihood <- function(family, ..., log_density, censored = NULL) {
+max_likelihood <- function(family, ..., log_density, censored = NULL, dependent = NULL, restricted = FALSE) {
   others <- rlang::enexprs(...)
   unnamed <- which(rlang::names2(others) == "")
   if (length(unnamed) == 1 && rlang::is_call(others[[unnamed]], "censored") && is.null(censored)) {
@@ -42,12 +47,12 @@ max_likelihood <- function(family, ..., log_density, censored = NULL) {
     others <- others[-unnamed]
   }
   new_max_likelihood(
-    if (!missing(family)) family, as.list(others), if (!missing(log_density)) rlang::enexpr(log_density), censored
+    if (!missing(family)) family, as.list(others), if (!missing(log_density)) rlang::enexpr(log_density), censored, dependent, restricted
   )
 }
 
 # `others` is a named list of expressions, `log_density` an expression or NULL.
-new_max_likelihood <- function(family = NULL, others = list(), log_density = NULL, censored = NULL, call = rlang::caller_env()) {
+new_max_likelihood <- function(family = NULL, others = list(), log_density = NULL, censored = NULL, dependent = NULL, restricted = FALSE, call = rlang::caller_env()) {
   if (is.null(family) == is.null(log_density)) {
     refuse("criterion", c(
       "Give a {.arg family} or a {.arg log_density}{if (!is.null(family)) ', not both'}.",
@@ -55,6 +60,15 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
     ), call = call)
   }
   check_censoring(censored, call)
+  check_dependence(dependent, call)
+  check_restricted(restricted, call)
+  if ((!is.null(dependent) || restricted) && !(!is.null(family) && find_family(family, call)$together && is.null(censored))) {
+    able <- names(Filter(function(f) f$together, families()))
+    refuse("criterion", c(
+      "{.arg {if (restricted) 'restricted' else 'dependent'}} is known for the family {.val {able}}, and without censored readings.",
+      "i" = "For a spread that grows with the curve say so: {.code max_likelihood(\"normal\", sd = s * fitted)}."
+    ), call = call)
+  }
   if (is.null(family)) {
     if (length(others)) refuse("criterion", "{.arg log_density} takes no {.arg {rlang::names2(others)}}: write it into the expression.", call = call)
     if (!is.null(censored)) refuse("criterion", "Only families can be censored: write the limits into {.arg log_density} with {.fn ifelse}.", call = call)
@@ -63,6 +77,7 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
     others <- others[families()[[family]]$others]
   }
   if (is.null(family)) return(new_density(log_density))
+  if (!is.null(dependent) || restricted) return(new_dependent_likelihood(family, others, dependent, restricted))
   new_criterion(
     "likelihood", "max_likelihood", form = if (families()[[family]]$kinked) "kinked" else "smooth", goal = "maximise",
     residuals = "quantile", residual_kinds = residual_kinds, resamplings = if (is.null(censored)) c("parametric", "case") else "case",
@@ -144,7 +159,7 @@ row_weights.tundrel_criterion_likelihood <- function(criterion, compiled, x, fit
 
 noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
 
-error_scale.tundrel_criterion_likelihood <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+error_scale.tundrel_criterion_likelihood <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (!isTRUE(criterion$small_samples)) return(1)
   if (isTRUE(freedom > 0)) sqrt(n / freedom) else NA_real_
 }

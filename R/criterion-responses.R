@@ -223,7 +223,7 @@ noise_parameters.tundrel_criterion_responses <- function(criterion, free) {
 }
 
 # Spreads at their likeliest are too small by what the parameters of the model take, as with one response.
-error_scale.tundrel_criterion_responses <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+error_scale.tundrel_criterion_responses <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (!criterion$small_samples) return(1)
   if (isTRUE(freedom > 0)) sqrt(n / freedom) else NA_real_
 }

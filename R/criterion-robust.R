@@ -70,7 +70,7 @@ compile_criterion_in_r.tundrel_criterion_robust <- function(criterion, problem, 
 
 noise_scale.tundrel_criterion_robust <- function(criterion, value, residuals, freedom, n_estimated) criterion$scale
 
-error_scale.tundrel_criterion_robust <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) {
+error_scale.tundrel_criterion_robust <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (freedom > 0) sqrt(n / freedom) else NA_real_
 }
 

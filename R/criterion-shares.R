@@ -10,7 +10,7 @@ noise_scale.tundrel_criterion_shares <- function(criterion, value, residuals, fr
 }
 
 # Second derivatives of the value are twice those of half a square.
-error_scale.tundrel_criterion_shares <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) sigma * if (by_value) sqrt(2) else 1
+error_scale.tundrel_criterion_shares <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) sigma * if (by_value) sqrt(2) else 1
 
 rise_scale.tundrel_criterion_shares <- function(criterion, sigma, errors, matched) 1 / sigma^2
 

@@ -4,7 +4,7 @@
 
 # The parameter that all standard deviations are multiples of, or NULL.
 scale_parameter_of <- function(criterion, unknown) {
-  if (!inherits(criterion, "tundrel_criterion_likelihood") || !is.null(criterion$censored)) return(NULL)
+  if (!inherits(criterion, "tundrel_criterion_likelihood") || !is.null(criterion$censored) || !criterion$rows_apart) return(NULL)
   name <- families()[[criterion$family]]$scale
   if (is.null(name)) return(NULL)
   expr <- criterion$others[[name]]

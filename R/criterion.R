@@ -14,16 +14,17 @@
 #   in_noise_units   whether differences of its value are in units of the noise
 #   scale_first      whether a scale has to be found before it can be judged by
 #   meets_readings   whether the best fit meets some readings exactly
+#   rows_apart       whether the criterion is a sum over rows, each of which could be there without the others
 #   unit_noise       draws the noise of variance one that it is made for, for standardised residuals
 new_criterion <- function(class, name, form, goal = "minimise", squares = FALSE, scale_estimated = FALSE, residuals = "response",
                           residual_kinds = c("response", "weighted", "pearson"), resamplings = c("residual", "wild", "case", "parametric"),
-                          test = NA_character_, own_information = FALSE, in_noise_units = FALSE, scale_first = FALSE, meets_readings = FALSE,
+                          test = NA_character_, own_information = FALSE, in_noise_units = FALSE, scale_first = FALSE, meets_readings = FALSE, rows_apart = TRUE,
                           unit_noise = stats::rnorm, ...) {
   structure(
     list(
       name = name, form = form, goal = goal, squares = squares, scale_estimated = scale_estimated, residuals = residuals,
       residual_kinds = residual_kinds, resamplings = resamplings, test = test, own_information = own_information, in_noise_units = in_noise_units, scale_first = scale_first,
-      meets_readings = meets_readings, unit_noise = unit_noise, ...
+      meets_readings = meets_readings, rows_apart = rows_apart, unit_noise = unit_noise, ...
     ),
     class = c(paste0("tundrel_criterion_", class), "tundrel_criterion")
   )
@@ -36,7 +37,7 @@ judged_by_squares <- function(problem) problem$criterion$squares
 
 # Without scales that were found on the way for some readings: other readings have others.
 without_found_scale <- function(criterion) {
-  criterion[c("scale", "known_scale")] <- NULL
+  criterion[c("scale", "known_scale", "restricted_at")] <- NULL
   criterion
 }
 
@@ -58,6 +59,10 @@ refuse_without_derivatives <- function(problem, call) {
 # Expressions of a likelihood, whose names may be parameters of its own.
 likelihood_expressions <- function(criterion) UseMethod("likelihood_expressions")
 likelihood_expressions.tundrel_criterion <- function(criterion) list()
+
+# What it needs of the rows that take part: `columns` to be known by expressions, `nearest` for model_collector(), `fields` of the compiled problem.
+criterion_rows <- function(criterion, problem, rows, call) UseMethod("criterion_rows")
+criterion_rows.tundrel_criterion <- function(criterion, problem, rows, call) NULL
 
 # Readings that cannot be are refused.
 check_readings <- function(criterion, problem, compiled, call) UseMethod("check_readings")
@@ -89,8 +94,8 @@ noise_parameters.tundrel_criterion <- function(criterion, free) 0
 
 # What standard errors by the inverse of the information are multiplied by. `by_value`: information comes from second derivatives
 # of the value.
-error_scale <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) UseMethod("error_scale")
-error_scale.tundrel_criterion <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value) 1
+error_scale <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) UseMethod("error_scale")
+error_scale.tundrel_criterion <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) 1
 
 # What a rise of the value is multiplied by to be a square in units of the noise. `matched`: the factor by which the curvature of the
 # value agrees with the covariance.
@@ -209,9 +214,13 @@ judge_by <- function(problem, ..., together = NULL) {
   check_precision_columns(problem, criterion)
   added <- criterion_parameters(problem, criterion)
   criterion["scale_parameter"] <- list(scale_parameter_of(criterion, added))
+  criterion$own_parameters <- added
   criterion$small_samples <- !is.null(criterion$scale_parameter)
-  criterion$known_scale <- NULL
-  with_criterion_parameters(problem, criterion, added)
+  problem <- with_criterion_parameters(problem, without_found_scale(criterion), added)
+  limits <- own_limits(criterion)
+  stated <- unlist(lapply(problem$conditions, named_parameters))
+  limits <- limits[!vapply(lapply(limits, function(text) all.vars(str2lang(text))), function(names) any(names %in% stated), NA)]
+  if (length(limits)) subject_to(problem, text = limits) else problem
 }
 
 # A function that was posed itself says already what is made small or large.

@@ -81,7 +81,7 @@ carried_error <- function(run, expression) {
   held <- run$at_bound != ""
   collector <- node_collector(character(), run$status$free, run$status$fixed, run$status$tied)
   root <- collector$add(expression)
-  slope <- core_jacobian(collector$nodes(), root, list(), 1, run$estimate)[1, ]
+  slope <- expression_slope(run, expression)[1, ]
   moves <- slope != 0 & !held
   if (!any(moves)) return(if (any(slope != 0)) NA_real_ else 0)
   # a direction that the data do not determine open may not touch the quantity

@@ -7,7 +7,7 @@ family_normal <- function() {
     density = function(y, m, o) stats::dnorm(y, m, o$sd, log = TRUE),
     below = function(y, m, o) stats::pnorm(y, m, o$sd),
     draw = function(m, o) stats::rnorm(length(m), m, o$sd),
-    variance = function(m, o) o$sd^2 + 0 * m, spread = "sd", censorable = TRUE
+    variance = function(m, o) o$sd^2 + 0 * m, spread = "sd", censorable = TRUE, together = TRUE
   )
 }
 

@@ -19,7 +19,7 @@ constant_run <- function(run) {
 
 saturated_log_lik <- function(run) {
   compiled <- compiled_of(run)
-  if (is.null(compiled$family)) return(NA_real_)
+  if (is.null(compiled$family) || !run$problem$criterion$rows_apart) return(NA_real_)
   total <- sum(saturated_rows(run, compiled))
   if (is.finite(total)) total else NA_real_
 }
@@ -27,7 +27,7 @@ saturated_log_lik <- function(run) {
 # One minus the criterion, or a likelihood's distance from the saturated model, over that of the best constant.
 pseudo_r2 <- function(run) {
   criterion <- run$problem$criterion
-  if (!has_curve(run$problem) || is.null(noise_family(criterion))) return(NA_real_)
+  if (!has_curve(run$problem) || is.null(noise_family(criterion)) || !criterion$rows_apart) return(NA_real_)
   if (criterion$form == "squares") {
     compiled <- compiled_of(run)
     response <- response_rows(compiled)

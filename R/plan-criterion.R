@@ -11,7 +11,7 @@ plan_criterion <- function(plan, given, call = rlang::caller_env()) {
   of_predictors <- intersect(c("predictor_sd", "correlation"), names(arguments))
   arguments[of_predictors] <- lapply(arguments[of_predictors], lapply, function(text) plan_expression(plan, "criterion", text, call))
   switch(name,
-    least_squares = new_least_squares(arguments$weights, arguments$sd, arguments$relative, arguments$predictor_sd, arguments$correlation, call),
+    least_squares = new_least_squares(arguments$weights, arguments$sd, arguments$relative, arguments$predictor_sd, arguments$correlation, plan_dependence(arguments$dependent, function(text) plan_expression(plan, "criterion", text, call), call), isTRUE(arguments$restricted), call),
     absolute_error = new_absolute_error(arguments$sd, arguments$relative, call),
     robust_error = new_robust_error(arguments$loss %||% "huber", arguments$tuning, arguments$sd, arguments$relative, call)
   )
@@ -19,10 +19,16 @@ plan_criterion <- function(plan, given, call = rlang::caller_env()) {
 
 plan_likelihood <- function(plan, arguments, call) {
   expression_of <- function(text) plan_expression(plan, "criterion", text, call)
-  own <- c("family", "log_density", "censored")
+  own <- c("family", "log_density", "censored", "dependent", "restricted")
   others <- lapply(arguments[setdiff(names(arguments), own)], expression_of)
   log_density <- if (!is.null(arguments$log_density)) expression_of(arguments$log_density)
-  new_max_likelihood(arguments$family, others, log_density, plan_censoring(arguments$censored, expression_of, call), call)
+  new_max_likelihood(arguments$family, others, log_density, plan_censoring(arguments$censored, expression_of, call), plan_dependence(arguments$dependent, expression_of, call), isTRUE(arguments$restricted), call)
+}
+
+plan_dependence <- function(given, expression_of, call) {
+  given <- as.list(given)
+  if (length(given) == 0) return(NULL)
+  dependence_from(lapply(given[setdiff(names(given), "by")], expression_of), given$by, call)
 }
 
 plan_censoring <- function(given, expression_of, call) {

@@ -53,7 +53,7 @@ planned_criterion <- function(criterion) {
   stored <- stored_criterion(criterion)
   arguments <- c(
     stored[c("relative", "loss", "family")], list(tuning = criterion$tuning), stored$expressions, stored[c("predictor_sd", "correlation")], stored$others,
-    list(censored = planned_censoring(stored$censored))
+    list(censored = planned_censoring(stored$censored)), stored[c("dependent", "restricted")]
   )
   arguments <- Filter(length, arguments)
   if (length(arguments)) stats::setNames(list(arguments), stored$name) else stored$name

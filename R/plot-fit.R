@@ -265,8 +265,8 @@ curve_table <- function(x, problem, at, run, band = "none", level = 0.95, log = 
   grid$fitted <- curve(grid$x)
   if (band != "none" && isTRUE(interval_freedom(run) > 0)) {
     error <- curve_errors(run, rows, call)
-    grid[c("lower", "upper")] <- curve_ends(run, grid$fitted, error, level)
-    if (band == "prediction") grid[c("reading_lower", "reading_upper")] <- reading_ends(run, rows, grid$fitted, error, level, call)
+    grid[c("lower", "upper")] <- curve_ends(run, grid$fitted, error, reach_of_rows(run, rows, level, call))
+    if (band == "prediction") grid[c("reading_lower", "reading_upper")] <- reading_ends(run, rows, grid$fitted, error, level, call)[c("lower", "upper")]
   }
   grid[is.finite(grid$fitted), ]
 }

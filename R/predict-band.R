@@ -6,8 +6,8 @@ predicted_band <- function(run, newdata, band, level, call = rlang::caller_env()
   data <- newdata %||% run$problem$measurements
   fitted <- model_rows(run$problem, data, core_evaluate, run$estimate, call = call)
   error <- curve_errors(run, data, call)
-  ends <- if (band == "confidence") curve_ends(run, fitted, error, level) else reading_ends(run, data, fitted, error, level, call)
-  tibble(fitted = fitted, std_error = error, lower = ends$lower, upper = ends$upper, level = level, beyond = beyond_data(run, data))
+  ends <- if (band == "confidence") curve_ends(run, fitted, error, reach_of_rows(run, data, level, call)) else reading_ends(run, data, fitted, error, level, call)
+  tibble(fitted = fitted, std_error = error, !!!ends["expected"][!is.null(ends$expected)], lower = ends$lower, upper = ends$upper, level = level, beyond = beyond_data(run, data))
 }
 
 # Standard errors of the curve in rows of new data.
@@ -17,10 +17,9 @@ curve_errors <- function(run, data, call = rlang::caller_env()) {
 }
 
 # On the scale on which the mean of a family has no limits: near a limit the doubt is lopsided.
-curve_ends <- function(run, fitted, error, level) {
-  reach <- interval_reach(run, level) * error
+curve_ends <- function(run, fitted, error, reach) {
   link <- mean_link(run$problem)
-  list(lower = link(fitted, -reach), upper = link(fitted, reach))
+  list(lower = link(fitted, -reach * error), upper = link(fitted, reach * error))
 }
 
 # How means go on from a fitted value by a distance in its own unit: by ratios where they are above zero, by odds between 0 and 1.
@@ -49,6 +48,7 @@ reading_ends <- function(run, data, fitted, error, level, call) {
       "i" = "Use {.code band = \"confidence\"}."
     ), call = call)
   }
+  if (!problem$criterion$rows_apart) return(dependent_ends(run, data, fitted, error, level, call))
   if (!is.null(family$spread) && !is_likelihood(problem)) {
     reach <- interval_reach(run, level) * sqrt(error^2 + reading_sd(run, data, fitted, call)^2)
     return(list(lower = fitted - reach, upper = fitted + reach))

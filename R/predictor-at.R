@@ -79,7 +79,7 @@ curve_along <- function(run, predictor, at, band, level, call) {
       data <- rows_at(x)
       fitted <- model_rows(run$problem, data, core_evaluate, run$estimate, call = call)
       error <- curve_errors(run, data, call)
-      if (band == "confidence") curve_ends(run, fitted, error, level) else reading_ends(run, data, fitted, error, level, call)
+      if (band == "confidence") curve_ends(run, fitted, error, reach_of_rows(run, data, level, call)) else reading_ends(run, data, fitted, error, level, call)
     }
   )
 }

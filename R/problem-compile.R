@@ -59,6 +59,8 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   known_rows       how each reading is known, where some are censored; root_weight_rows, weights where they are stated
 #   distance, distance_slope, nearest    where predictors have errors: nodes of the distance from the curve and of its slope in the reading;
 #                    and of which predictors, with the `nodes` of their errors
+#   scaled, sd, sd_there, range, nugget, sequence, slopes    where readings depend on each other, see criterion-dependent.R: nodes, the order of
+#                    rows with their distances, and the curve's slopes for restricted likelihood
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
 #   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
 #   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
@@ -101,16 +103,16 @@ compile_rows <- function(problem, call, fitted, readings) {
   }
   model <- problem$model
   status <- parameter_status(problem)
-  nearest <- nearest_of(problem$criterion, problem, rows, call)
+  own <- criterion_rows(problem$criterion, problem, rows, call)
   extra <- c(
-    nearest$columns, if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
+    own$columns, if (!is.null(weight)) list(.root_weight = weight), if (!is.null(censoring)) censored_columns(censoring, rows),
     if (!is.null(fitted)) list(.fitted = if (length(fitted)) fitted else numeric(length(rows))),
     if (!is.null(readings)) list(.readings = as.double(readings))
   )
   columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
   value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
   observed <- if (!is.null(readings)) quote(.readings) else if (!is.null(censoring)) quote(.response) else call("(", model$response)
-  collector <- model_collector(problem, status, names(columns), value, observed, nearest)
+  collector <- model_collector(problem, status, names(columns), value, observed, own$nearest)
   place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
   places <- list(
     fitted = collector$add(value, call),
@@ -118,8 +120,9 @@ compile_rows <- function(problem, call, fitted, readings) {
     root_weight = place_of(".root_weight"), known = place_of(".known"), low = place_of(".low"), high = place_of(".high")
   )
   loss <- compile_criterion(problem$criterion, collector, call)
-  if (!is.null(nearest)) loss$nearest <- list(predictors = nearest$predictors, nodes = vapply(seq_along(nearest$predictors), function(k) collector$add(nearest_call(k)), 0L))
-  compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss,
+  predictors <- own$nearest$predictors
+  if (length(predictors)) loss$nearest <- list(predictors = predictors, nodes = vapply(seq_along(predictors), function(k) collector$add(nearest_call(k)), 0L))
+  compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss, !!!own$fields,
     nodes = collector$nodes(), columns = columns, rows = length(rows), used = rows,
     dropped = if (length(chosen$dropped)) dropped_as_posed(problem, do.call(rbind, chosen$dropped)) else no_rows,
     censored_kinds = as.integer(setdiff(censoring$known[rows], 0L)), known_rows = if (!is.null(censoring)) censoring$known[rows],

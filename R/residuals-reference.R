@@ -23,6 +23,7 @@ checked_rows <- function(run, compiled, along) {
     z = z, studentised = diagnostics$studentised[known], leverage = diagnostics$leverage[known],
     influence = diagnostics$influence[known], fitted = diagnostics$fitted[known], row = rows,
     tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
+    places = c(lapply(predictors, `[`, known), if (!is.null(along)) stats::setNames(list(as.double(column_of(run$problem$measurements, along)[rows])), along)),
     # rows alike in all of these, levels included, are replicates
     settings = lapply(settings, `[`, known),
     order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,

@@ -35,7 +35,10 @@ residual_table <- function(run) {
   tibble(as_tibble(data), !!!columns)
 }
 
-row_leverage <- function(run, compiled) pmin((root_weight_rows(compiled, run$estimate) * fitted_errors(run, compiled))^2, 1)
+row_leverage <- function(run, compiled) {
+  if (!run$problem$criterion$rows_apart) return(rowSums(tangent_basis(run, compiled)^2))
+  pmin((root_weight_rows(compiled, run$estimate) * fitted_errors(run, compiled))^2, 1)
+}
 
 # Fitted values, residuals and their diagnostics for the rows that take part.
 row_diagnostics <- function(run, compiled) {

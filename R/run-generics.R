@@ -209,5 +209,6 @@ noise_draw <- function(run, compiled, call = rlang::caller_env()) {
   } else {
     noise_others(run$problem$criterion, 1 / root_weight_rows(compiled, run$estimate), sigma_of(run), run$value / run$n)
   }
-  function() family$draw(mean, others)
+  draw <- function() family$draw(mean, others)
+  if (run$problem$criterion$rows_apart) draw else function() mean + others$sd * drawn_along(run, compiled)
 }

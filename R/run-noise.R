@@ -11,7 +11,7 @@ covariance_scale <- function(run) {
   if (!has_rows(run$problem) || is_exact_fit(run)) return(NA_real_)
   error_scale(
     noise_criterion(run), sigma_of(run), residuals(run, type = "weighted"), run$n, stats::df.residual(run), n_estimated(run),
-    !is_compiled(run$problem)
+    !is_compiled(run$problem), run$value
   )
 }
 
@@ -28,6 +28,7 @@ scale_estimated_beside <- function(run) {
 interval_freedom <- function(run) {
   criterion <- noise_criterion(run)
   if (!is.null(run$cluster_freedom)) return(run$cluster_freedom)
+  if (!criterion$rows_apart) return(stats::df.residual(run))
   # the spread of each response comes from its own rows
   if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / max(1, length(criterion$parts)))
   if (is_likelihood(run$problem)) Inf else stats::df.residual(run)

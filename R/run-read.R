@@ -165,16 +165,18 @@ criterion_from_stored <- function(stored, path) {
   parsed <- function(texts) lapply(texts, function(text) plan_expression(list(path = path), "criterion", text))
   e <- parsed(stored$expressions)
   number <- function(x) if (!is.null(x)) numbers_of(x)
+  dependence <- function() dependence_from(parsed(stored$dependent[setdiff(names(stored$dependent), "by")]), stored$dependent$by)
   criterion <- switch(stored$name,
-    least_squares = new_least_squares(e$weights, e$sd, stored$relative, parsed(stored$predictor_sd), parsed(stored$correlation)), absolute_error = new_absolute_error(e$sd, stored$relative),
+    least_squares = new_least_squares(e$weights, e$sd, stored$relative, parsed(stored$predictor_sd), parsed(stored$correlation), dependence(), isTRUE(stored$restricted)), absolute_error = new_absolute_error(e$sd, stored$relative),
     robust_error = new_robust_error(stored$loss, number(stored$tuning), e$sd, stored$relative),
     max_likelihood = {
       limits <- parsed(stored$censored)
       between <- if (!is.null(limits$low)) call("c", limits$low, limits$high)
-      new_max_likelihood(stored$family, parsed(stored$others), e$log_density, if (length(limits)) new_censoring(limits$below, limits$above, between))
+      new_max_likelihood(stored$family, parsed(stored$others), e$log_density, if (length(limits)) new_censoring(limits$below, limits$above, between), dependence(), isTRUE(stored$restricted))
     }
   )
   criterion$scale <- number(stored$scale)
+  if (!is.null(stored$restricted_at)) criterion$restricted_at <- vapply(stored$restricted_at, numbers_of, 0)
   criterion
 }
 
@@ -186,8 +188,8 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
   # as it would come back from a file
   expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
   # A robust scale is estimated on the way, and its fit moves the start.
-  robust <- identical(found$criterion$name, "robust_error")
-  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- NULL
+  robust <- identical(found$criterion$name, "robust_error") || isTRUE(found$criterion$restricted)
+  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- expected$criterion$restricted_at <- found$criterion$restricted_at <- NULL
   short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
   for (part in c("model", "constants", "calls")) {
     expected[[part]] <- expected$evaluator[[part]]

@@ -14,8 +14,12 @@ residual_rows <- function(run, compiled, kind, seed) {
     ), call = rlang::caller_env())
   }
   if (kind %in% c("weighted", "pearson") || is.null(compiled$family)) return(weighted_rows(run$problem$criterion, compiled, x, raw))
-  if (kind == "deviance") deviance_residuals(run, compiled, raw) else quantile_residuals(run, compiled, seed)
+  if (kind == "deviance") deviance_residuals(run, compiled, raw) else quantile_rows(run$problem$criterion, run, compiled, seed)
 }
+
+# Residuals that are normal under the family, whatever the family.
+quantile_rows <- function(criterion, run, compiled, seed) UseMethod("quantile_rows")
+quantile_rows.tundrel_criterion <- function(criterion, run, compiled, seed) quantile_residuals(run, compiled, seed)
 
 log_density_rows <- function(compiled, x) -core_row_losses(compiled, x)
 

@@ -14,7 +14,9 @@ with_criterion_starts <- function(problem, compiled, start, call = rlang::caller
   start[intersect(open, names(known))] <- known[intersect(open, names(known))]
   open <- setdiff(open, names(known))
   if (length(open) == 0) return(start)
-  plain <- compile_problem(problem, call, fitted = fitted)
+  trying <- problem
+  trying$criterion <- independent_criterion(problem$criterion)
+  plain <- compile_problem(trying, call, fitted = fitted)
   plain <- thinned(plain, rows_to_try)
   plain$typical <- rep(1, length(start))
   sizes <- likely_sizes(plain, fitted)

@@ -1,8 +1,8 @@
 # Intervals from the curvature of the criterion at the answer, which takes the model as linear around it.
 
 curvature_rows <- function(run, quantities, level) {
-  reach <- interval_reach(run, level)
   lapply(quantities, function(quantity) {
+    reach <- quantity_reach(run, quantity, level)
     error <- if (quantity$fixed) NA_real_ else quantity$std_error
     ends <- scale_ends(run, quantity, level) %||% (quantity$estimate + c(-1, 1) * reach * error)
     uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_remarks(run, quantity, ends))
@@ -64,6 +64,11 @@ with_information <- function(run, information, clusters = NULL) {
   if (criterion$own_information || criterion$form == "kinked") {
     refuse("criterion", c(
       "{format(run$problem$criterion)} has its own way to tell information.", "i" = "Leave {.arg information} out."
+    ), call = rlang::caller_env(2))
+  }
+  if (!criterion$rows_apart && information != "exact") {
+    refuse("criterion", c(
+      "{.code information = \"{information}\"} adds up rows, and here they depend on each other.", "i" = "Leave {.arg information} out: what rows have in common is allowed for."
     ), call = rlang::caller_env(2))
   }
   moving <- which(run$at_bound == "")

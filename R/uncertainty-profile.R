@@ -56,9 +56,9 @@ reachable_limit <- function(quantity, side) {
 }
 
 profile_rows <- function(run, quantities, level) {
-  target <- interval_reach(run, level)
   profiles <- list()
   rows <- lapply(quantities, function(quantity) {
+    target <- quantity_reach(run, quantity, level)
     row <- function(lower, upper, remarks) uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", remarks)
     if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)

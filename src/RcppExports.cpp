@@ -22,6 +22,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_innovations
+Rcpp::NumericMatrix core_innovations(const Rcpp::List& problem, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_innovations(SEXP problemSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_innovations(problem, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_operations
 Rcpp::List core_operations();
 RcppExport SEXP _tundrel_core_operations() {
@@ -411,6 +422,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_row_losses", (DL_FUNC) &_tundrel_core_row_losses, 2},
+    {"_tundrel_core_innovations", (DL_FUNC) &_tundrel_core_innovations, 2},
     {"_tundrel_core_operations", (DL_FUNC) &_tundrel_core_operations, 0},
     {"_tundrel_core_evaluate", (DL_FUNC) &_tundrel_core_evaluate, 5},
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},

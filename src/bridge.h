@@ -10,6 +10,7 @@
 #include "core/expression/program.h"
 #include "core/problem/bounds.h"
 #include "core/problem/halted.h"
+#include "core/problem/joint_normal.h"
 #include "core/problem/problem.h"
 #include "core/solver/many_starts.h"
 #include "core/solver/run_loop.h"
@@ -30,6 +31,9 @@ Columns columns_from_r(const Rcpp::List& columns, double rows);
 
 // Limits and typical sizes of the parameters, from a list that holds them among others.
 Bounds bounds_from_r(const Rcpp::List& problem);
+
+// Normal readings that depend on each other.
+std::unique_ptr<JointNormal> joint_normal_from_r(const Rcpp::List& problem, Bounds bounds);
 
 // The loss of a row that R describes by its kind and the places of its nodes.
 RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph);

@@ -4,6 +4,7 @@
 #include "core/criterion/least_squares.h"
 #include "core/criterion/robust_loss.h"
 #include "core/expression/term.h"
+#include "core/problem/joint_normal.h"
 
 namespace tundrel {
 namespace {
@@ -110,6 +111,8 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
   const CriterionReader reader(problem, graph);
   const std::string kind = problem["kind"];
   if (kind == "squares") return reader.residual();
+  // each reading by itself
+  if (kind == "dependent") return problem["scaled"] ? reader.residual() : reader.likelihood();
   if (kind == "value") return reader.value();
   if (kind == "shares") return reader.shares();
   if (kind == "absolute") return reader.absolute();
@@ -135,4 +138,10 @@ Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::Numer
   Rcpp::NumericVector out(static_cast<R_xlen_t>(columns.rows));
   Program(t.graph, {sum.node}).run_all(x.begin(), columns, out.begin());
   return out;
+}
+
+// Residuals of readings that depend on each other, each given the ones before it and in units of the noise; then their derivatives.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix core_innovations(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
+  return matrix_to_r(joint_normal_from_r(problem, Bounds::none(static_cast<int>(x.size())))->innovations(vector_from_r(x)));
 }

@@ -6,10 +6,13 @@
 #include <set>
 #include <thread>
 
+#include "core/criterion/least_squares.h"
 #include "core/dynamics/dynamics.h"
 #include "core/expression/substitute.h"
+#include "core/expression/term.h"
 #include "core/problem/function_model.h"
 #include "core/problem/grouped_squares.h"
+#include "core/problem/joint_normal.h"
 #include "core/problem/least_squares_problem.h"
 #include "core/problem/penalty.h"
 #include "core/problem/row_model_loss.h"
@@ -235,7 +238,40 @@ std::unique_ptr<Problem> grouped_problem_from_r(const Rcpp::List& problem, int t
   return out;
 }
 
+}  // namespace
+
+// Readings that depend on each other.
+std::unique_ptr<JointNormal> joint_normal_from_r(const Rcpp::List& problem, Bounds bounds) {
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  const auto node = [&](const char* name) {
+    const int place = problem[name];
+    return place > 0 ? t.node.at(place - 1) : -1;
+  };
+  const bool scaled = problem["scaled"];
+  JointNormalNodes nodes;
+  const Term residual{&t.graph, least_squares_residual(t.graph, node("response"), node("fitted"), node("root_weight"))};
+  nodes.residual = residual.node;
+  if (!scaled) {
+    const Term sd{&t.graph, node("sd")};
+    // a negative spread is none
+    nodes.residual = (residual / where(sd > 0, sd)).node;
+    nodes.log_sd = log(sd).node;
+  }
+  if (node("sd_there") >= 0) nodes.restricted_sd = log(Term{&t.graph, node("sd_there")}).node;
+  nodes.range = node("range");
+  nodes.nugget = node("nugget");
+  const Rcpp::List given = problem["sequence"];
+  Sequence sequence;
+  for (const int row : Rcpp::as<std::vector<int>>(given["order"])) sequence.order.push_back(row - 1);
+  sequence.distance = Rcpp::as<std::vector<double>>(given["distance"]);
+  return std::make_unique<JointNormal>(std::move(t.graph), nodes, columns_from_r(problem["columns"], problem["rows"]), sequence, matrix_from_r(problem["slopes"]), scaled,
+                                       std::move(bounds));
+}
+
+namespace {
+
 std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int threads) {
+  if (problem.containsElementNamed("sequence") && Rcpp::as<std::string>(problem["kind"]) == "dependent") return joint_normal_from_r(problem, bounds_from_r(problem));
   if (problem.containsElementNamed("groups")) return grouped_problem_from_r(problem, threads);
   if (problem.containsElementNamed("residual_function")) return residual_problem_from_r(problem);
   if (problem.containsElementNamed("fitted_function")) return fitted_problem_from_r(problem);
