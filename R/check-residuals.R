@@ -177,10 +177,9 @@ check_spread <- function(run, checked, sets) {
         "consider another family, or let its other parameter depend on fitted"
       } else if (!is.null(precision_expression(run$problem$criterion))) {
         "the stated weights or sds do not describe it"
-      } else if (r > 0) {
-        "consider weights or a relative criterion"
       } else {
-        "consider weights"
+        rule <- if (!has_responses(run$problem)) spread_rule(run)
+        if (!is.null(rule)) paste0(spread_rule_text(rule), "; ", spread_rule_code, " estimates it with the rest, plot_spread() shows it") else if (r > 0) "consider weights or a relative criterion" else "consider weights"
       }
       paste0("The spread ", how, " with the fitted value: ", advice, ".")
     }

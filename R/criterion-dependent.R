@@ -24,7 +24,7 @@
 #'   given the ones before it in its block. Time and memory are linear in rows. In samples of usual size range and shares by likelihood are too small, and intervals
 #'   with them: with 40 readings of each of three loggers those of 95 % held the truth in 91 to 94 of 100 simulated data sets, in 94 to 96 with
 #'   `restricted = TRUE`, and in 50 to 73 as if readings were independent (`bench/dependent-noise.R`). Quantiles are those of Student's t with degrees of
-#'   freedom for each quantity, after Satterthwaite. [predict()][predict.tundrel_run] with `band = "prediction"` uses the last readings of a block: its column `expected` is what
+#'   freedom for each quantity, after Satterthwaite. [predict()][run-generics] with `band = "prediction"` uses the last readings of a block: its column `expected` is what
 #'   is expected beside them.
 #' @references Satterthwaite (1946) Biometrics Bulletin 2, 110-114. Diggle, Heagerty, Liang and Zeger (2002) Analysis of Longitudinal Data.
 #' @section Errors: `tundrel_error_criterion` where it makes no sense; `tundrel_error_measurements` for readings at the same place without

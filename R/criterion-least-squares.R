@@ -8,6 +8,8 @@
 #'   row out.
 #' @param sd An expression of columns: the standard deviation of each response, above zero. The same
 #'   as `weights = 1 / sd^2`. Give one of the two, or neither for plain least squares.
+#'   `pooled(by = dose)` takes that of replicates: readings with the same `dose` (or the same of several columns in `c()`), pooled over all doses.
+#'   Then `sigma` is one, intervals have the replicates' degrees of freedom, and the sum of squares per degree of freedom says how well the curve fits.
 #'
 #' @param relative \[character(1)] For noise in proportion to the curve; `sigma` is then a share. `"fitted"`: the spread is a share
 #'   of the fitted value. What is solved is the estimating equation of weights held at the fitted values, which is right on
@@ -62,6 +64,10 @@ new_least_squares <- function(weights = NULL, sd = NULL, relative = NULL, predic
   check_relative(relative, sd, call)
   if (!is.null(weights) && !is.null(sd)) {
     refuse("criterion", "Give {.arg weights} or {.arg sd}, not both.", call = call)
+  }
+  if (is_pooled_call(sd)) {
+    if (!is.null(dependent) || length(predictor_sd)) refuse("criterion", "{.fn pooled} does not go together with {.arg {if (is.null(dependent)) 'predictor_sd' else 'dependent'}}.", call = call)
+    return(new_pooled_squares(sd, call))
   }
   check_dependence(dependent, call)
   check_restricted(restricted, call)

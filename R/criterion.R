@@ -38,6 +38,7 @@ judged_by_squares <- function(problem) problem$criterion$squares
 # Without scales that were found on the way for some readings: other readings have others.
 without_found_scale <- function(criterion) {
   criterion[c("scale", "known_scale", "restricted_at")] <- NULL
+  if (!is.null(criterion$pooled)) criterion["sd"] <- list(NULL)
   criterion
 }
 

@@ -35,4 +35,4 @@ family_laplace <- function() {
 }
 
 # Maximum likelihood of normal noise, of a standard deviation that is an expression.
-normal_likelihood <- function(sd, call) new_max_likelihood("normal", list(sd = sd), call = call)
+normal_likelihood <- function(sd, call = rlang::caller_env()) new_max_likelihood("normal", list(sd = sd), call = call)

@@ -176,6 +176,10 @@ criterion_from_stored <- function(stored, path) {
     }
   )
   criterion$scale <- number(stored$scale)
+  if (!is.null(stored$pooled_sd)) {
+    criterion$sd <- number(stored$pooled_sd)
+    criterion$pooled_freedom <- stored$pooled_freedom
+  }
   if (!is.null(stored$restricted_at)) criterion$restricted_at <- vapply(stored$restricted_at, numbers_of, 0)
   criterion
 }
@@ -189,7 +193,7 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
   expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
   # A robust scale is estimated on the way, and its fit moves the start.
   robust <- identical(found$criterion$name, "robust_error") || isTRUE(found$criterion$restricted)
-  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- expected$criterion$restricted_at <- found$criterion$restricted_at <- NULL
+  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- expected$criterion$restricted_at <- found$criterion$restricted_at <- expected$criterion$pooled_sd <- found$criterion$pooled_sd <- NULL
   short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
   for (part in c("model", "constants", "calls")) {
     expected[[part]] <- expected$evaluator[[part]]

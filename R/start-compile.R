@@ -35,6 +35,7 @@ in_all_parameters <- function(compiled) {
 compile_at_start <- function(problem, call = rlang::caller_env(), check = TRUE) {
   refuse_nameless(problem, call)
   problem <- with_unstated(problem, call)
+  problem <- with_pooled_spread(problem, call)
   problem <- with_restricted_point(with_robust_scale(with_known_scale(problem, call), call), call)
   compiled <- compile_problem(problem, call)
   compiled$start <- resolve_start(problem, compiled, call)

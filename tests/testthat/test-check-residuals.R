@@ -23,7 +23,7 @@ test_that("noise passes, and each departure is found by the check that is made f
 
   funnel <- check_residuals(line_run(2 + 3 * x + noise * (0.1 + x / 3), x))
   expect_identical(verdict_of(funnel, "spread"), "fail")
-  expect_match(funnel$reading[funnel$check == "spread"], "grows with the fitted value: consider weights or a relative criterion")
+  expect_match(funnel$reading[funnel$check == "spread"], "grows with the fitted value: the spread goes with the power")
 
   drift <- as.numeric(stats::filter(noise, 0.8, method = "recursive"))
   # neighbours in time, not in the order of the rows
