@@ -41,6 +41,10 @@ core_group_values <- function(problem, x) {
     .Call(`_tundrel_core_group_values`, problem, x)
 }
 
+core_curve_modes <- function(problem, x) {
+    .Call(`_tundrel_core_curve_modes`, problem, x)
+}
+
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
     .Call(`_tundrel_core_refit`, problem, solver_name, settings, start, rows, values, replaced, budget, threads)
 }

@@ -18,7 +18,11 @@ clashing_conditions <- function(conditions, parameters) {
 }
 
 contradictory <- function(conditions, parameters) {
-  rows <- unlist(lapply(conditions, inequality_rows), recursive = FALSE)
+  # a condition may be older than some of the parameters
+  rows <- lapply(unlist(lapply(conditions, inequality_rows), recursive = FALSE), function(row) {
+    row$k <- stats::setNames(ifelse(parameters %in% names(row$k), row$k[parameters], 0), parameters)
+    row
+  })
   for (step in seq_along(parameters)) {
     if (any(vapply(rows, impossible_row, logical(1)))) return(TRUE)
     left <- parameters[vapply(parameters, function(p) any(vapply(rows, function(r) r$k[[p]] != 0, logical(1))), logical(1))]

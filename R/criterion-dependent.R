@@ -115,13 +115,17 @@ dependence_expressions <- function(criterion) Filter(Negate(is.null), unclass(cr
 likelihood_expressions.tundrel_criterion_dependent <- function(criterion) dependence_expressions(criterion)
 likelihood_expressions.tundrel_criterion_dependent_likelihood <- function(criterion) c(criterion$others, dependence_expressions(criterion))
 
-# Parameters of the dependence that stand by themselves, with the limits between which they mean something.
+# Parameters of a criterion that stand by themselves, with the limits between which they mean something: sentences by name.
 own_limits <- function(criterion) UseMethod("own_limits")
 own_limits.tundrel_criterion <- function(criterion) character()
 own_limits.tundrel_criterion_dependent <- function(criterion) limits_of_dependence(criterion$dependent)
 own_limits.tundrel_criterion_dependent_likelihood <- own_limits.tundrel_criterion_dependent
 limits_of_dependence <- function(dependent) {
-  of <- function(part, sentences) if (is.symbol(dependent[[part]])) sprintf(sentences, r_name(as.character(dependent[[part]])))
+  of <- function(part, sentences) {
+    if (!is.symbol(dependent[[part]])) return(NULL)
+    name <- as.character(dependent[[part]])
+    stats::setNames(sprintf(sentences, r_name(name)), rep(name, length(sentences)))
+  }
   c(of("range", "%s > 0"), of("nugget", c("%s >= 0", "%s <= 1")), of("share", c("%s >= 0", "%s < 1")))
 }
 

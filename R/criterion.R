@@ -220,8 +220,8 @@ judge_by <- function(problem, ..., together = NULL) {
   problem <- with_criterion_parameters(problem, without_found_scale(criterion), added)
   limits <- own_limits(criterion)
   stated <- unlist(lapply(problem$conditions, named_parameters))
-  limits <- limits[!vapply(lapply(limits, function(text) all.vars(str2lang(text))), function(names) any(names %in% stated), NA)]
-  if (length(limits)) subject_to(problem, text = limits) else problem
+  limits <- limits[!names(limits) %in% stated]
+  if (length(limits)) subject_to(problem, text = unname(limits)) else problem
 }
 
 # A function that was posed itself says already what is made small or large.

@@ -1,7 +1,7 @@
 #' Draw every group
 #'
 #' Small multiples: the measurements of each group with its fitted curve, a page at a time. Groups that did not converge have a dashed
-#' curve, and say so.
+#' curve, and say so. Where parameters vary about a common value, all curves in one picture, with the common one.
 #'
 #' @param fits From [fit_each()].
 #' @param page \[integer(1)] Which page.
@@ -17,6 +17,7 @@
 #'   fit_each() |>
 #'   plot_groups()
 plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
+  if (inherits(fits, "tundrel_varying")) return(draw_varying(fits))
   check_fits(fits)
   predictor <- fits$problem$model$predictors
   if (length(predictor) != 1) refuse("model", "Groups are drawn for models of one predictor; this one has {length(predictor)}.")

@@ -39,11 +39,13 @@ choose_rows <- function(problem, censoring = NULL) {
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
-model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL, nearest = NULL) {
-  node_collector(
-    columns, status$free, c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements,
+model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL, nearest = NULL, variables = NULL) {
+  collector <- node_collector(
+    columns, c(status$free, variables), c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements,
     nearest = nearest
   )
+  collector$model <- problem$model$expression
+  collector
 }
 
 # The fields that a compiled problem has; those without a value here are set where they are known.
@@ -61,6 +63,7 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #                    and of which predictors, with the `nodes` of their errors
 #   scaled, sd, sd_there, range, nugget, sequence, slopes    where readings depend on each other, see criterion-dependent.R: nodes, the order of
 #                    rows with their distances, and the curve's slopes for restricted likelihood
+#   curves, own_variables, nodes_each, fitted_varied, others_varied    where parameters vary about a common value, see criterion-varying.R
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
 #   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
 #   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
@@ -112,7 +115,7 @@ compile_rows <- function(problem, call, fitted, readings) {
   columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
   value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
   observed <- if (!is.null(readings)) quote(.readings) else if (!is.null(censoring)) quote(.response) else call("(", model$response)
-  collector <- model_collector(problem, status, names(columns), value, observed, own$nearest)
+  collector <- model_collector(problem, status, names(columns), value, observed, own$nearest, own$variables)
   place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
   places <- list(
     fitted = collector$add(value, call),

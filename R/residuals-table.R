@@ -23,6 +23,7 @@ residual_table <- function(run) {
   check_run(run)
   refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)
+  if (inherits(run, "tundrel_varying")) return(varying_residuals(run, compiled))
   parts <- c(row_diagnostics(run, compiled), row_columns(run$problem$criterion, compiled, run))
   columns <- lapply(parts, spread_rows, compiled = compiled, run = run)
   data <- unclass_measurements(run$problem$measurements)
@@ -33,6 +34,20 @@ residual_table <- function(run) {
     data <- data[setdiff(names(data), taken)]
   }
   tibble(as_tibble(data), !!!columns)
+}
+
+# Of curves that vary: each row beside its own curve and the common one.
+varying_residuals <- function(run, compiled) {
+  own <- own_curves(run)
+  residual <- observed_rows(compiled) - own
+  columns <- list(fitted = own, common = fitted_rows(compiled, run$estimate), residual = residual, standardised = residual / own_spread(run, compiled, own))
+  tibble(as_tibble(unclass_measurements(run$problem$measurements)), !!!lapply(columns, spread_rows, compiled = compiled, run = run))
+}
+
+# The standard deviation of a reading about its own curve.
+own_spread <- function(run, compiled, own) {
+  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
+  sqrt(noise_family(run$problem$criterion)$variance(own, parameters_in_new_rows(run$problem$criterion, run, data, own, rlang::caller_env())))
 }
 
 row_leverage <- function(run, compiled) {

@@ -44,11 +44,13 @@ noise_of_run <- function(run) {
 
 # Over how many standard errors an interval of a quantity, or of the curve in some rows, reaches.
 quantity_reach <- function(run, quantity, level) {
+  if (!is.null(run$problem$criterion$varying)) return(varying_reach(run, quantity, level))
   if (run$problem$criterion$rows_apart) return(interval_reach(run, level))
   reach_of_slopes(run, expression_slope(run, quantity$expression), level)
 }
 
 reach_of_rows <- function(run, data, level, call = rlang::caller_env()) {
+  if (!is.null(run$problem$criterion$varying)) return(interval_reach(run, level))
   if (run$problem$criterion$rows_apart) return(interval_reach(run, level))
   reach_of_slopes(run, model_rows(run$problem, data, core_jacobian, run$estimate, call = call), level)
 }

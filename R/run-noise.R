@@ -29,6 +29,7 @@ interval_freedom <- function(run) {
   criterion <- noise_criterion(run)
   if (!is.null(run$cluster_freedom)) return(run$cluster_freedom)
   if (!is.null(criterion$pooled)) return(criterion$pooled_freedom)
+  if (!is.null(criterion$varying)) return(Inf)
   if (!criterion$rows_apart) return(stats::df.residual(run))
   # the spread of each response comes from its own rows
   if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / max(1, length(criterion$parts)))

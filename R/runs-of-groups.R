@@ -60,7 +60,8 @@ print.tundrel_fits <- function(x, ...) {
 #' @param fits From [fit_each()].
 #' @return A tibble, one row a group and parameter: the columns of `by`, then `parameter`, `estimate`, `std_error` (by curvature), `value` (of the
 #'   criterion in that group), `converged`, `stop_reason`, and `trouble`: in words, where a group could not be fitted.
-#'   Shared parameters come first, once, with no group.
+#'   Shared parameters come first, once, with no group. Where parameters vary about a common value: the columns of `by`, `level` (`"population"`,
+#'   `"spread"` or `"group"`), `parameter`, `estimate`, `std_error`, `rows` (of the group).
 #' @section Errors: `tundrel_error_solver` for what is not from [fit_each()].
 #' @export
 #' @examples
@@ -70,6 +71,7 @@ print.tundrel_fits <- function(x, ...) {
 #'   fit_each() |>
 #'   coef_table()
 coef_table <- function(fits) {
+  if (inherits(fits, "tundrel_varying")) return(varying_table(fits))
   check_fits(fits)
   errors <- group_errors(fits)
   whole <- group_values(fits)

@@ -19,7 +19,7 @@ with_criterion_starts <- function(problem, compiled, start, call = rlang::caller
   plain <- compile_problem(trying, call, fitted = fitted)
   plain <- thinned(plain, rows_to_try)
   plain$typical <- rep(1, length(start))
-  sizes <- likely_sizes(plain, fitted)
+  sizes <- likely_sizes(plain, plain$columns$.fitted)
   value <- function(tried) {
     points <- matrix(start, length(start), nrow(tried), dimnames = list(names(start), NULL))
     points[open, ] <- t(tried)

@@ -22,6 +22,7 @@ Rscript bench/smeared-coverage.R
 Rscript bench/small-samples.R
 Rscript bench/errors-in-predictors.R
 Rscript bench/dependent-noise.R
+Rscript bench/varying-curves.R
 Rscript bench/own-noise.R
 Rscript bench/claims.R
 Rscript bench/nothing-stated.R

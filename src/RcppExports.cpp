@@ -135,6 +135,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_curve_modes
+Rcpp::List core_curve_modes(const Rcpp::List& problem, const Rcpp::NumericVector& x);
+RcppExport SEXP _tundrel_core_curve_modes(SEXP problemSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_curve_modes(problem, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_refit
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_refit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP rowsSEXP, SEXP valuesSEXP, SEXP replacedSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -431,6 +442,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_unit_errors", (DL_FUNC) &_tundrel_core_unit_errors, 2},
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
     {"_tundrel_core_group_values", (DL_FUNC) &_tundrel_core_group_values, 2},
+    {"_tundrel_core_curve_modes", (DL_FUNC) &_tundrel_core_curve_modes, 2},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},

@@ -12,6 +12,7 @@
 #include "core/problem/halted.h"
 #include "core/problem/joint_normal.h"
 #include "core/problem/problem.h"
+#include "core/problem/varying_curves.h"
 #include "core/solver/many_starts.h"
 #include "core/solver/run_loop.h"
 #include "core/solver/solver_table.h"
@@ -34,6 +35,9 @@ Bounds bounds_from_r(const Rcpp::List& problem);
 
 // Normal readings that depend on each other.
 std::unique_ptr<JointNormal> joint_normal_from_r(const Rcpp::List& problem, Bounds bounds);
+
+// Curves that vary about a common one.
+std::unique_ptr<VaryingCurves> varying_curves_from_r(const Rcpp::List& problem, Bounds bounds, int threads);
 
 // The loss of a row that R describes by its kind and the places of its nodes.
 RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph);

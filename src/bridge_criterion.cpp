@@ -117,6 +117,8 @@ RowLoss loss_from_r(const Rcpp::List& problem, TranslatedGraph& graph) {
   if (kind == "shares") return reader.shares();
   if (kind == "absolute") return reader.absolute();
   if (kind == "robust") return reader.robust();
+  // the common curve
+  if (kind == "varying") return reader.likelihood();
   if (kind == "likelihood") return reader.likelihood();
   if (kind == "density") return reader.density();
   if (kind == "responses") return reader.responses();

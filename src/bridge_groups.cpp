@@ -41,3 +41,12 @@ Rcpp::NumericVector core_group_values(const Rcpp::List& problem, const Rcpp::Num
   for (std::size_t k = 0; k < at.size(); ++k) out[static_cast<R_xlen_t>(k)] = at[k].value;
   return out;
 }
+
+// Of curves that vary about a common one: the likeliest variables of each, the lower triangles of their covariances, and what each adds to
+// the criterion.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List core_curve_modes(const Rcpp::List& problem, const Rcpp::NumericVector& x) {
+  const CurveModes found = varying_curves_from_r(problem, Bounds::none(static_cast<int>(x.size())), 1)->modes(vector_from_r(x));
+  using Rcpp::_;
+  return Rcpp::List::create(_["at"] = matrix_to_r(found.at), _["spread"] = matrix_to_r(found.spread), _["value"] = vector_to_r(found.value));
+}

@@ -268,10 +268,29 @@ std::unique_ptr<JointNormal> joint_normal_from_r(const Rcpp::List& problem, Boun
                                        std::move(bounds));
 }
 
+// Curves that vary about a common one.
+std::unique_ptr<VaryingCurves> varying_curves_from_r(const Rcpp::List& problem, Bounds bounds, int threads) {
+  TranslatedGraph t = graph_from_r(problem["nodes"]);
+  Rcpp::List varied = Rcpp::clone(problem);
+  varied["kind"] = "likelihood";
+  varied["fitted"] = problem["fitted_varied"];
+  varied["others"] = problem["others_varied"];
+  const RowLoss loss = loss_from_r(varied, t);
+  const Rcpp::List curves = problem["curves"];
+  CurveRows rows;
+  for (const int row : Rcpp::as<std::vector<int>>(curves["order"])) rows.order.push_back(row - 1);
+  for (const int row : Rcpp::as<std::vector<int>>(curves["first"])) rows.first.push_back(row);
+  auto out = std::make_unique<VaryingCurves>(std::move(t.graph), loss.smooth, Rcpp::as<int>(problem["own_variables"]), Rcpp::as<int>(problem["nodes_each"]),
+                                             columns_from_r(problem["columns"], problem["rows"]), std::move(rows), std::move(bounds));
+  out->work.threads = threads;
+  return out;
+}
+
 namespace {
 
 std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int threads) {
   if (problem.containsElementNamed("sequence") && Rcpp::as<std::string>(problem["kind"]) == "dependent") return joint_normal_from_r(problem, bounds_from_r(problem));
+  if (problem.containsElementNamed("curves") && Rcpp::as<std::string>(problem["kind"]) == "varying") return varying_curves_from_r(problem, bounds_from_r(problem), threads);
   if (problem.containsElementNamed("groups")) return grouped_problem_from_r(problem, threads);
   if (problem.containsElementNamed("residual_function")) return residual_problem_from_r(problem);
   if (problem.containsElementNamed("fitted_function")) return fitted_problem_from_r(problem);

@@ -239,3 +239,9 @@ test_that("a start outside conditions between parameters is moved to the nearest
   expect_false(run$converged)
   expect_identical(run$stop_reason, "infeasible")
 })
+
+test_that("conditions on parameters that came later do not clash with older ones", {
+  problem <- pose(decay(), y ~ a * exp(-k * x)) |> subject_to(a > 0, a + k < 9) |> judge_by(max_likelihood("normal", sd = s)) |> subject_to(s > 0, s < a)
+  expect_equal(nrow(conditions_table(problem)), 4)
+  expect_refusal(subject_to(problem, a < 5, s > 6), "condition", "s < a")
+})

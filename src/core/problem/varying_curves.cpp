@@ -1,0 +1,347 @@
+#include "varying_curves.h"
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <utility>
+
+#include "../expression/derivative.h"
+#include "../threads.h"
+#include "halted.h"
+#include "row_sums.h"
+#include "triangular_factor.h"
+
+namespace tundrel {
+namespace {
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+constexpr int kMostSteps = 200;
+// After a Newton step that is so short the next one would be its square.
+constexpr double kClose = 1e-9;
+// One that leads to no lower value, and is shorter, is at the end of what rounding leaves to be seen.
+constexpr double kRounding = 1e-5;
+constexpr double kFirstDamping = 1e-3, kMostDamping = 1e10;
+// Steps for second derivatives, in sizes of the parameters.
+constexpr double kStep = 1e-4;
+// Curves between two looks at whether the user has stopped.
+constexpr int kAtOnce = 1024;
+
+// Nodes and weights of Gauss-Hermite quadrature for the standard normal distribution: eigenvalues of the Jacobi matrix of its orthogonal
+// polynomials (Golub and Welsch 1969, Mathematics of Computation 23, 221-230).
+void hermite(int n, Eigen::VectorXd& at, Eigen::VectorXd& weight) {
+  Eigen::MatrixXd jacobi = Eigen::MatrixXd::Zero(n, n);
+  for (int i = 1; i < n; ++i) jacobi(i, i - 1) = jacobi(i - 1, i) = std::sqrt(static_cast<double>(i));
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> found(jacobi);
+  at = found.eigenvalues();
+  weight = found.eigenvectors().row(0).cwiseAbs2().transpose();
+  // symmetric to the last bit
+  at = ((at - at.reverse()) / 2).eval();
+  weight = ((weight + weight.reverse()) / 2).eval();
+}
+
+Eigen::MatrixXd from_lower(const double* lower, int n) {
+  Eigen::MatrixXd out(n, n);
+  for (int i = 0, k = 0; i < n; ++i)
+    for (int j = 0; j <= i; ++j, ++k) out(i, j) = out(j, i) = lower[k];
+  return out;
+}
+
+}  // namespace
+
+// What one thread works with.
+struct VaryingCurves::Worker {
+  Program::Workspace inner, first, moving;
+  Eigen::VectorXd all;  // the free parameters, then a curve's variables
+
+  // Sums of a program's outputs over the rows of a curve.
+  Eigen::VectorXd sums(const Program& program, Program::Workspace& space, const Columns& columns) {
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(program.n_outputs());
+    program.prepare(all.data(), columns, space);
+    for (long from = 0; from < columns.rows; from += kBlockRows) {
+      const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - from));
+      program.run_block(space, columns, from, n);
+      for (int k = 0; k < out.size(); ++k) out[k] += row_sum(space.output(k), n);
+    }
+    return out;
+  }
+};
+
+VaryingCurves::VaryingCurves(Graph graph, int loss, int own, int nodes, Columns columns, CurveRows rows, Bounds bounds)
+    : own_(own), rows_(std::move(rows)), bounds_(std::move(bounds)) {
+  const int p = size(), all = p + own_;
+  const std::vector<int> slopes = gradient_nodes(graph, loss, all);
+  // second derivatives in a variable and anything else, then third ones of those in two variables
+  std::vector<std::vector<int>> second;
+  for (int i = 0; i < own_; ++i) second.push_back(gradient_nodes(graph, slopes[p + i], all));
+  std::vector<int> inner{loss}, moving{loss};
+  inner.insert(inner.end(), slopes.begin() + p, slopes.end());
+  moving.insert(moving.end(), slopes.begin(), slopes.end());
+  for (int i = 0; i < own_; ++i)
+    for (int j = 0; j <= i; ++j) inner.push_back(second[i][p + j]);
+  for (int i = 0; i < own_; ++i) moving.insert(moving.end(), second[i].begin(), second[i].end());
+  for (int i = 0; i < own_; ++i)
+    for (int j = 0; j <= i; ++j) {
+      const std::vector<int> third = gradient_nodes(graph, second[i][p + j], all);
+      moving.insert(moving.end(), third.begin(), third.end());
+    }
+  std::vector<int> first{loss};
+  first.insert(first.end(), slopes.begin(), slopes.end());
+  inner_ = Program(graph, inner);
+  first_ = Program(graph, first);
+  moving_ = Program(graph, moving);
+
+  Eigen::VectorXd at, weight;
+  hermite(nodes, at, weight);
+  int count = 1;
+  for (int i = 0; i < own_; ++i) count *= nodes;
+  nodes_.resize(own_, count);
+  weights_.setZero(count);
+  for (int k = 0; k < count; ++k)
+    for (int i = 0, rest = k; i < own_; ++i, rest /= nodes) {
+      nodes_(i, k) = at[rest % nodes];
+      weights_[k] += std::log(weight[rest % nodes]) + 0.5 * at[rest % nodes] * at[rest % nodes];
+    }
+  read(columns);
+}
+
+bool VaryingCurves::read(const Columns& columns) {
+  if (columns.rows != static_cast<long>(rows_.order.size())) return false;
+  sorted_.resize(columns.rows, static_cast<Eigen::Index>(columns.data.size()));
+  for (Eigen::Index k = 0; k < sorted_.cols(); ++k)
+    for (long i = 0; i < columns.rows; ++i) sorted_(i, k) = columns.data[k][rows_.order[i]];
+  return true;
+}
+
+namespace {
+
+Columns rows_of(const Eigen::MatrixXd& sorted, const CurveRows& rows, int k) {
+  Columns out;
+  out.rows = rows.first[k + 1] - rows.first[k];
+  for (Eigen::Index c = 0; c < sorted.cols(); ++c) out.data.push_back(sorted.col(c).data() + rows.first[k]);
+  return out;
+}
+
+}  // namespace
+
+VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd& x, int k) const {
+  const Columns columns = rows_of(sorted_, rows_, k);
+  Mode mode;
+  mode.at = Eigen::VectorXd::Zero(own_);
+  mode.value = std::numeric_limits<double>::infinity();
+  Eigen::VectorXd next = mode.at, slope(own_), move = Eigen::VectorXd::Zero(own_);
+  double damping = 0, largest = 1;
+  for (int step = 0; step < kMostSteps; ++step) {
+    worker.all << x, next;
+    const Eigen::VectorXd found = worker.sums(inner_, worker.inner, columns);
+    const double value = found[0] + 0.5 * next.squaredNorm();
+    if (found.allFinite() && value <= mode.value * (1 + (mode.value > 0 ? 1e-14 : -1e-14))) {
+      damping = step > 0 && damping > kFirstDamping * largest ? damping / 10 : 0;
+      mode.at = next;
+      mode.value = value;
+      slope = found.segment(1, own_) + next;
+      mode.bend = from_lower(found.data() + 1 + own_, own_) + Eigen::MatrixXd::Identity(own_, own_);
+      largest = mode.bend.diagonal().cwiseAbs().maxCoeff();
+    } else if (step == 0) {
+      return mode;
+    } else if (damping == 0 && move.cwiseAbs().maxCoeff() <= kRounding) {
+      break;
+    } else {
+      damping = std::max(10 * damping, kFirstDamping * largest);
+    }
+    if (damping > kMostDamping * largest) break;
+    Eigen::LLT<Eigen::MatrixXd> factor(mode.bend + damping * Eigen::MatrixXd::Identity(own_, own_));
+    while (factor.info() != Eigen::Success) {
+      damping = std::max(10 * damping, kFirstDamping * largest);
+      factor.compute(mode.bend + damping * Eigen::MatrixXd::Identity(own_, own_));
+    }
+    move = -factor.solve(slope);
+    next = mode.at + move;
+    if (damping == 0 && move.cwiseAbs().maxCoeff() <= kClose * (1 + mode.at.cwiseAbs().maxCoeff())) {
+      mode.at = next;
+      break;
+    }
+  }
+  mode.usable = true;
+  return mode;
+}
+
+double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::VectorXd* slope) const {
+  const int p = size(), all = p + own_, q = own_;
+  const Columns columns = rows_of(sorted_, rows_, k);
+  const Mode mode = mode_of(worker, x, k);
+  if (!mode.usable) return kNaN;
+  worker.all << x, mode.at;
+  const Eigen::VectorXd there = slope ? worker.sums(moving_, worker.moving, columns) : worker.sums(inner_, worker.inner, columns);
+  if (!there.allFinite()) return kNaN;
+  const auto second = [&](int i, int j) { return there[1 + all + i * all + j]; };                              // variable i, anything j
+  const auto third = [&](int pair, int j) { return there[1 + all + q * all + pair * all + j]; };
+  Eigen::MatrixXd bend(q, q);
+  if (slope) {
+    for (int i = 0; i < q; ++i)
+      for (int j = 0; j < q; ++j) bend(i, j) = second(i, p + j) + (i == j ? 1 : 0);
+  } else {
+    bend = from_lower(there.data() + 1 + q, q) + Eigen::MatrixXd::Identity(q, q);
+  }
+  const Eigen::LLT<Eigen::MatrixXd> factor(bend);
+  if (factor.info() != Eigen::Success) return kNaN;
+  const Eigen::MatrixXd lower = factor.matrixL();
+  const Eigen::MatrixXd unit = lower.transpose().triangularView<Eigen::Upper>().solve(Eigen::MatrixXd::Identity(q, q));  // unit unit' = bend^-1
+
+  const int n = static_cast<int>(weights_.size());
+  Eigen::VectorXd logs(n);
+  Eigen::MatrixXd slopes(slope ? all : 0, n);
+  for (int j = 0; j < n; ++j) {
+    const Eigen::VectorXd at = mode.at + unit * nodes_.col(j);
+    worker.all << x, at;
+    Eigen::VectorXd found;
+    if (n == 1) {
+      found = there.head(slope ? 1 + all : 1);
+    } else {
+      found = slope ? worker.sums(first_, worker.first, columns) : worker.sums(inner_, worker.inner, columns);
+    }
+    // where a node is outside of what the model is defined for there is no density
+    const bool usable = found.allFinite();
+    logs[j] = usable ? weights_[j] - found[0] - 0.5 * at.squaredNorm() : -std::numeric_limits<double>::infinity();
+    if (!slope) continue;
+    slopes.col(j) = usable ? Eigen::VectorXd(found.segment(1, all)) : Eigen::VectorXd::Zero(all);
+    if (usable) slopes.col(j).tail(q) += at;
+  }
+  const double top = logs.maxCoeff();
+  if (!std::isfinite(top)) return kNaN;
+  Eigen::VectorXd shares = (logs.array() - top).exp();
+  const double total = shares.sum();
+  const double value = lower.diagonal().array().log().sum() - top - std::log(total);
+  if (!slope) return value;
+  shares /= total;
+  // how the mode moves with each parameter, and with it the unit in which nodes stand about it
+  Eigen::MatrixXd cross(q, p);
+  for (int i = 0; i < q; ++i)
+    for (int j = 0; j < p; ++j) cross(i, j) = second(i, j);
+  const Eigen::MatrixXd moves = -factor.solve(cross);
+  slope->resize(p);
+  for (int j = 0; j < p; ++j) {
+    Eigen::MatrixXd change(q, q);
+    for (int a = 0, pair = 0; a < q; ++a)
+      for (int b = 0; b <= a; ++b, ++pair) {
+        double sum = third(pair, j);
+        for (int c = 0; c < q; ++c) sum += third(pair, p + c) * moves(c, j);
+        change(a, b) = change(b, a) = sum;
+      }
+    const Eigen::MatrixXd half = lower.triangularView<Eigen::Lower>().solve(change);
+    const Eigen::MatrixXd inside = lower.triangularView<Eigen::Lower>().solve(half.transpose()).transpose();
+    Eigen::MatrixXd step = inside.triangularView<Eigen::StrictlyLower>();
+    step.diagonal() = 0.5 * inside.diagonal();
+    // lower changes by lower * step, and the unit, its inverse transposed, by -unit * step'
+    double sum = step.trace();
+    for (int m = 0; m < n; ++m) {
+      const Eigen::VectorXd shift = moves.col(j) - unit * (step.transpose() * nodes_.col(m));
+      sum += shares[m] * (slopes(j, m) + slopes.col(m).tail(q).dot(shift));
+    }
+    (*slope)[j] = sum;
+  }
+  return value;
+}
+
+bool VaryingCurves::all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes) {
+  const int curves = rows_.count(), workers = std::max(1, std::min(work.threads, curves));
+  std::vector<Worker> own(static_cast<std::size_t>(workers));
+  for (Worker& one : own) one.all.resize(size() + own_);
+  values.resize(curves);
+  if (slopes) slopes->resize(size(), curves);
+  for (int done = 0; done < curves; done += kAtOnce * workers) {
+    if (done > 0 && work.is_halted()) throw Halted();
+    share_out(std::min(kAtOnce * workers, curves - done), workers, [&](int thread, int job) {
+      const int k = done + job;
+      Eigen::VectorXd slope;
+      values[k] = average(own[static_cast<std::size_t>(thread)], x, k, slopes ? &slope : nullptr);
+      if (slopes) slopes->col(k) = slope.size() > 0 ? slope : Eigen::VectorXd::Constant(size(), kNaN);
+    });
+  }
+  ++work.evaluations;
+  const bool usable = values.allFinite() && (!slopes || slopes->allFinite());
+  work.refused += !usable;
+  return usable;
+}
+
+double VaryingCurves::value(const Eigen::VectorXd& x) {
+  Eigen::VectorXd values;
+  return all_curves(x, values, nullptr) ? values.sum() : kNaN;
+}
+
+Slope VaryingCurves::slope(const Eigen::VectorXd& x) {
+  Eigen::VectorXd values;
+  Eigen::MatrixXd slopes;
+  if (!all_curves(x, values, &slopes)) return {};
+  return {true, values.sum(), slopes.rowwise().sum()};
+}
+
+Expansion VaryingCurves::expand(const Eigen::VectorXd& x) {
+  const Slope here = slope(x);
+  Expansion out;
+  if (!here.usable) return out;
+  const int p = size();
+  out.usable = true;
+  out.value = here.value;
+  out.gradient = here.gradient;
+  out.hessian.resize(p, p);
+  for (int j = 0; j < p; ++j) {
+    const double step = kStep * std::max(std::fabs(x[j]), bounds_.typical[j]);
+    Eigen::VectorXd change = Eigen::VectorXd::Zero(p);
+    // of order four inside the limits, on one side at a limit
+    const bool down = x[j] - 2 * step > bounds_.lower[j], up = x[j] + 2 * step < bounds_.upper[j];
+    const std::vector<std::pair<double, double>> both{{-2, 1.0 / 12}, {-1, -2.0 / 3}, {1, 2.0 / 3}, {2, -1.0 / 12}};
+    const std::vector<std::pair<double, double>> beyond{{0, -25.0 / 12}, {1, 4}, {2, -3}, {3, 4.0 / 3}, {4, -1.0 / 4}};
+    const double side = up ? 1 : -1;
+    for (const auto& [times, weight] : down && up ? both : beyond) {
+      Eigen::VectorXd y = x;
+      const double by = down && up ? times : side * times;
+      y[j] += by * step;
+      const Slope there = by == 0 ? here : slope(y);
+      if (!there.usable) {
+        out.usable = false;
+        return out;
+      }
+      change += (down && up ? weight : side * weight) / step * there.gradient;
+    }
+    out.hessian.col(j) = change;
+  }
+  out.hessian = ((out.hessian + out.hessian.transpose()) / 2).eval();
+  return out;
+}
+
+Eigen::MatrixXd VaryingCurves::slopes_factor(const Eigen::VectorXd& x) {
+  Eigen::VectorXd values;
+  Eigen::MatrixXd slopes;
+  if (!all_curves(x, values, &slopes)) return {};
+  const Eigen::MatrixXd rows = slopes.transpose();
+  TriangularFactor factor(size(), static_cast<int>(rows.rows()));
+  std::vector<const double*> columns;
+  for (int k = 0; k < size(); ++k) columns.push_back(rows.col(k).data());
+  factor.fold(columns.data(), static_cast<int>(rows.rows()));
+  return factor.triangle();
+}
+
+CurveModes VaryingCurves::modes(const Eigen::VectorXd& x) {
+  const int curves = rows_.count();
+  CurveModes out;
+  out.at = Eigen::MatrixXd::Constant(own_, curves, kNaN);
+  out.spread = Eigen::MatrixXd::Constant(pairs(), curves, kNaN);
+  out.value = Eigen::VectorXd::Constant(curves, kNaN);
+  Worker worker;
+  worker.all.resize(size() + own_);
+  for (int k = 0; k < curves; ++k) {
+    const Mode mode = mode_of(worker, x, k);
+    if (!mode.usable) continue;
+    out.at.col(k) = mode.at;
+    const Eigen::LLT<Eigen::MatrixXd> factor(mode.bend);
+    const Eigen::MatrixXd spread = factor.solve(Eigen::MatrixXd::Identity(own_, own_));
+    for (int i = 0, pair = 0; i < own_; ++i)
+      for (int j = 0; j <= i; ++j, ++pair) out.spread(pair, k) = spread(i, j);
+    out.value[k] = average(worker, x, k, nullptr);
+  }
+  return out;
+}
+
+}  // namespace tundrel

@@ -1,0 +1,111 @@
+# Curves that vary about a common one.
+
+uptake_of_animals <- function(seed = 1, animals = 25, rows = 10, spreads = c(0.25, 0.35), together = 0.4, noise = 0.3, few = integer()) {
+  set.seed(seed)
+  do.call(rbind, lapply(seq_len(animals), function(k) {
+    u <- stats::rnorm(2)
+    top <- 8 * exp(spreads[1] * u[1])
+    half <- 1.5 * exp(spreads[2] * (together * u[1] + sqrt(1 - together^2) * u[2]))
+    x <- seq(0.2, 8, length.out = rows)
+    if (k %in% few) x <- x[c(2, rows)]
+    data.frame(animal = sprintf("a%02d", k), x, y = top * x / (half + x) + stats::rnorm(length(x), sd = noise))
+  }))
+}
+varying_problem <- function(data = uptake_of_animals()) {
+  pose(data, y ~ top * x / (half + x), by = animal) |> start_from(top = 8, half = 1.5) |> subject_to(top > 0, half > 0)
+}
+
+test_that("a mean that varies has the components of the table of variance, and groups are drawn to it as their readings say", {
+  set.seed(7)
+  data <- data.frame(plate = rep(letters[1:9], each = 5))
+  data$y <- 3 + rep(stats::rnorm(9, sd = 0.6), each = 5) + stats::rnorm(45, sd = 0.4)
+  run <- fit_each(pose(data, y ~ m, by = plate) |> start_from(m = 1), varying = "m")
+  expect_true(run$converged)
+  means <- tapply(data$y, data$plate, mean)
+  within <- sum((data$y - means[data$plate])^2) / 36
+  between <- (5 * sum((means - mean(means))^2) / 9 - within) / 5
+  expect_equal(unname(coef(run)), c(mean(data$y), sqrt(within), sqrt(between)), tolerance = 1e-7)
+  covariance <- between + diag(within, 5)
+  by_hand <- -0.5 * sum(vapply(split(data$y - mean(data$y), data$plate), function(r) sum(r * solve(covariance, r)) + log(det(covariance)) + 5 * log(2 * pi), 0))
+  expect_equal(run$value, by_hand, tolerance = 1e-9)
+  table <- coef_table(run)
+  expect_equal(table$level, c("population", "population", "spread", rep("group", 9)))
+  share <- 5 * between / (5 * between + within)
+  expect_equal(table$estimate[-(1:3)], as.vector(mean(means) + share * (means - mean(means))), tolerance = 1e-6)
+  expect_equal(table$std_error[-(1:3)], rep(sqrt(1 / (5 / within + 1 / between)), 9), tolerance = 1e-6)
+  # a mean of nine plates, with their degrees of freedom
+  ends <- uncertainty(run)
+  expect_equal(ends$upper[1] - ends$estimate[1], stats::qt(0.975, 8) * sqrt(9 / 8) * sqrt((between + within / 5) / 9), tolerance = 1e-4)
+})
+
+test_that("curves with few readings lie near the common one, and everything goes on from there", {
+  data <- uptake_of_animals(few = 3)
+  run <- fit_each(varying_problem(data), varying = c("top", "half"))
+  expect_true(run$converged)
+  expect_setequal(names(coef(run)), c("top", "half", "noise", "spread[top]", "spread[half]", "correlation[top, half]"))
+  expect_match(format(run$problem$criterion), "log top and log half varying by animal", fixed = TRUE)
+  table <- coef_table(run)
+  few <- subset(table, animal == "a03" & level == "group")
+  others <- subset(table, animal != "a03" & level == "group")
+  expect_true(all(few$std_error / few$estimate > tapply(others$std_error / others$estimate, others$parameter, stats::median)[few$parameter]))
+  expect_equal(few$rows, c(2, 2))
+  residuals <- residual_table(run)
+  expect_equal(nrow(residuals), nrow(data))
+  expect_lt(sum(residuals$residual^2), 0.5 * sum((data$y - residuals$common)^2))
+  own <- subset(table, animal == "a05" & level == "group")$estimate
+  expect_equal(predict(run, data.frame(animal = c("a05", "new"), x = 2)), c(own[1] * 2 / (own[2] + 2), coef(run)[["top"]] * 2 / (coef(run)[["half"]] + 2)), tolerance = 1e-10)
+  expect_true(all(subset(check_solution(run), check %in% c("slope", "curvature", "neighbours", "restart"))$verdict == "pass"))
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  expect_identical(coef(read_run(path)), coef(run))
+  picture <- plot_groups(run)
+  expect_match(picture$labels$caption, "each group's own")
+  expect_equal(length(unique(ggplot2::layer_data(picture, 2)$group)), 25)
+  # a common curve for all is nested in it
+  common <- fit_local(judge_by(pose(data, y ~ top * x / (half + x)), max_likelihood("normal", sd = noise)) |> start_from(top = 8, half = 1.5))
+  expect_gt(as.numeric(logLik(run)), as.numeric(logLik(common)) + 20)
+})
+
+test_that("other families vary, too, and answers do not depend on threads", {
+  set.seed(12)
+  data <- do.call(rbind, lapply(1:20, function(k) {
+    x <- seq(0, 4, length.out = 8)
+    data.frame(vial = paste0("v", k), x, n = stats::rpois(8, 20 * exp(0.3 * stats::rnorm(1)) * exp(-0.5 * x)))
+  }))
+  problem <- pose(data, n ~ a * exp(-k * x), by = vial) |> judge_by(max_likelihood("poisson")) |> start_from(a = 15, k = 0.4) |> subject_to(a > 0)
+  run <- fit_each(problem, varying = "a")
+  expect_true(run$converged)
+  expect_lt(abs(coef(run)[["a"]] - 20), 5)
+  expect_lt(abs(coef(run)[["spread[a]"]] - 0.3), 0.2)
+  expect_identical(coef(fit_each(problem, varying = "a", threads = 2)), coef(run))
+  # by a fine sum over what a vial may be
+  u <- seq(-8, 8, by = 0.005)
+  at <- coef(run)
+  by_hand <- sum(vapply(split(data, data$vial), function(one) {
+    means <- outer(exp(-at[["k"]] * one$x), at[["a"]] * exp(at[["spread[a]"]] * u))
+    log(sum(exp(colSums(matrix(stats::dpois(one$n, means, log = TRUE), nrow(one)))) * stats::dnorm(u)) * 0.005)
+  }, 0))
+  expect_equal(run$value, by_hand, tolerance = 1e-8)
+})
+
+test_that("what does not vary is said, and what cannot vary is refused", {
+  data <- uptake_of_animals(5, spreads = c(0.25, 0))
+  run <- fit_each(varying_problem(data), varying = c("top", "half"))
+  expect_true(run$converged)
+  expect_lt(coef(run)[["spread[half]"]], 0.12)
+  set.seed(1)
+  alike <- data.frame(plate = rep(letters[1:6], each = 4))
+  alike$y <- 2 + stats::rnorm(24, sd = 0.1)
+  alike$y <- alike$y - stats::ave(alike$y, alike$plate) + 2 + 0.01 * stats::ave(alike$y - 2, alike$plate)
+  none <- fit_each(pose(alike, y ~ m, by = plate) |> start_from(m = 1), varying = "m")
+  expect_true(none$converged)
+  expect_lt(coef(none)[["spread[m]"]], 1e-6)
+  expect_message(fit_each(pose(alike, y ~ m, by = plate) |> start_from(m = 1), varying = "m"), "does not vary")
+  expect_match(uncertainty(none)$note[3], "bound")
+  refused <- function(problem, varying, kind, says, ...) expect_refusal(fit_each(problem, varying = varying, ...), kind, says)
+  refused(varying_problem(), "hlf", "solver", "Did you mean half")
+  refused(varying_problem(), "top", "solver", "all others have one value", shared = "top")
+  refused(judge_by(varying_problem(), robust_error()), "top", "solver", "least squares")
+  refused(varying_problem(subset(uptake_of_animals(), animal %in% c("a01", "a02"))), "top", "solver", "too few")
+  refused(pose(uptake_of_animals(), y ~ s, by = animal, dynamics = dynamics(s ~ -k * s, along = x, begin = list(s ~ s0))), "k", "solver", "rates of change")
+})
