@@ -51,7 +51,12 @@ residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
     refuse("measurements", c("There is no column {.field {along}}.", suggestion(as.character(along)[1], names(run$problem$measurements), "columns")), call = call)
   }
   warn_unconverged(run)
-  if (identical(run$problem$criterion$relative, "observed")) return(unchecked_shares())
+  if (identical(run$problem$criterion$relative, "observed")) {
+    return(unchecked("Residuals relative to the observed values do not behave as noise, even if the model is right. Use relative = \"fitted\" or max_likelihood() to check them."))
+  }
+  if (inherits(run, "tundrel_varying")) {
+    return(unchecked("Residuals about each group's own curve depend on each other through that curve, and how they scatter by chance is not known here. Look at plot_residuals() and residual_table()."))
+  }
   checked <- checked_rows(run, compiled, along)
   sets <- reference_of(checked, seed)
   table <- if (has_responses(run$problem)) checks_by_response(run, checked, sets) else all_checks(run, checked, sets)
@@ -97,11 +102,8 @@ reference_of <- function(checked, seed) if (length(checked$z) >= 8 && isTRUE(che
 
 # Residuals divided by the readings themselves are biased and lopsided under the very noise they are meant for: tests of them
 # would blame the model.
-unchecked_shares <- function() {
-  row <- check_row("all checks", NA, "skip", paste0(
-    "Residuals relative to the observed values do not behave as noise, even if the model is right. Use relative = \"fitted\" or ",
-    "max_likelihood() to check them."
-  ))
+unchecked <- function(why) {
+  row <- check_row("all checks", NA, "skip", why)
   structure(row, class = c("tundrel_checks", class(row)), heading = "Checks of the residuals", flagged = tibble(row = integer(), why = character()))
 }
 

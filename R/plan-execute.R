@@ -98,11 +98,11 @@ plan_groups <- function(plan, problem, i, asked, call) {
   at_key(plan, list("runs", i), {
     odd <- setdiff(names(asked$stored), names(settings))
     if (length(odd)) refuse("plan", "{.field {odd[1]}} is no setting of a fit of each group.", call = call)
-    rlang::exec(fit_each, problem, solver = asked$solver, shared = as_shared(plan), !!!settings)
+    rlang::exec(fit_each, problem, solver = asked$solver, shared = as_shared(plan$shared), varying = as_shared(plan$varying), !!!settings)
   })
 }
 
-as_shared <- function(plan) if (length(plan$shared)) as.character(unlist(plan$shared))
+as_shared <- function(names) if (length(names)) as.character(unlist(names))
 
 check_same_solver <- function(stored, wanted, path, call) {
   if (identical(format(stored), format(wanted))) return(invisible())

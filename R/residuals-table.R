@@ -44,12 +44,6 @@ varying_residuals <- function(run, compiled) {
   tibble(as_tibble(unclass_measurements(run$problem$measurements)), !!!lapply(columns, spread_rows, compiled = compiled, run = run))
 }
 
-# The standard deviation of a reading about its own curve.
-own_spread <- function(run, compiled, own) {
-  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
-  sqrt(noise_family(run$problem$criterion)$variance(own, parameters_in_new_rows(run$problem$criterion, run, data, own, rlang::caller_env())))
-}
-
 row_leverage <- function(run, compiled) {
   if (!run$problem$criterion$rows_apart) return(rowSums(tangent_basis(run, compiled)^2))
   pmin((root_weight_rows(compiled, run$estimate) * fitted_errors(run, compiled))^2, 1)

@@ -29,7 +29,7 @@
 #'   `AIC()`. [coef_table()] adds each group's own values, drawn to the middle as far as its readings are weak; [residual_table()] and `predict()`
 #'   follow each group's own curve, [plot_groups()] draws all of them about the common one, [plot_fit()] the common one. Least squares are taken as a normal likelihood with a parameter
 #'   `noise`; other families without kinks serve, too. Spreads at their likeliest are too small by about one part in the number of groups; intervals of population values allow for that, with Student's
-#'   t of one less than the number of groups: with 30 groups those of 95 % held the truth in 95 of 100 simulated data sets, with 8 groups in 95 to 97; those of spreads by curvature in 94, with 8 groups in 81 to 86 (`bench/varying-curves.R`).
+#'   t of one less than the number of groups: with 30 groups those of 95 % held the truth in 93 to 95 of 100 simulated data sets, with 8 groups in 95 to 97; those of spreads and correlations in 89 to 94, with 8 groups in 83 to 87 (`bench/varying-curves.R`).
 #'   Not for models given by rates, functions in R, or restricted likelihood.
 #'
 #' @return With `varying` a run of class `tundrel_varying`; else an object of class `tundrel_fits`. Printing reads it; [coef_table()], `glance()`, [uncertainty()], [check_residuals()],

@@ -184,3 +184,17 @@ varying_table <- function(run) {
     tibble(groups$keys[each, ], level = "group", parameter = rep(varying$parameters, n), estimate = as.vector(t(groups$values)), std_error = as.vector(t(groups$errors)), rows = groups$n[each])
   )
 }
+
+# Residuals about each row's own curve, in standard deviations of its readings.
+weighted_rows.tundrel_criterion_varying <- function(criterion, compiled, x, raw) {
+  run <- structure(list(problem = compiled$problem, estimate = x, status = compiled$status), class = "tundrel_run")
+  own <- own_curves(run)
+  (observed_rows(compiled) - own) / own_spread(run, compiled, own)
+}
+quantile_rows.tundrel_criterion_varying <- function(criterion, run, compiled, seed) weighted_rows(criterion, compiled, run$estimate, NULL)
+
+# The standard deviation of a reading about its own curve.
+own_spread <- function(run, compiled, own) {
+  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
+  sqrt(noise_family(run$problem$criterion)$variance(own, parameters_in_new_rows(run$problem$criterion, run, data, own, rlang::caller_env())))
+}

@@ -55,6 +55,7 @@ test_that("curves with few readings lie near the common one, and everything goes
   own <- subset(table, animal == "a05" & level == "group")$estimate
   expect_equal(predict(run, data.frame(animal = c("a05", "new"), x = 2)), c(own[1] * 2 / (own[2] + 2), coef(run)[["top"]] * 2 / (coef(run)[["half"]] + 2)), tolerance = 1e-10)
   expect_true(all(subset(check_solution(run), check %in% c("slope", "curvature", "neighbours", "restart"))$verdict == "pass"))
+  expect_equal(check_residuals(run)$verdict, "skip")
   path <- withr::local_tempfile(fileext = ".json")
   write_run(run, path)
   expect_identical(coef(read_run(path)), coef(run))
@@ -108,4 +109,17 @@ test_that("what does not vary is said, and what cannot vary is refused", {
   refused(judge_by(varying_problem(), robust_error()), "top", "solver", "least squares")
   refused(varying_problem(subset(uptake_of_animals(), animal %in% c("a01", "a02"))), "top", "solver", "too few")
   refused(pose(uptake_of_animals(), y ~ s, by = animal, dynamics = dynamics(s ~ -k * s, along = x, begin = list(s ~ s0))), "k", "solver", "rates of change")
+})
+
+test_that("a plan lets parameters vary", {
+  folder <- withr::local_tempdir()
+  utils::write.csv(uptake_of_animals(2), file.path(folder, "animals.csv"), row.names = FALSE)
+  plan <- file.path(folder, "plan.yaml")
+  writeLines(c(
+    "title: Animals", "measurements: animals.csv", "model: y ~ top * x / (half + x)", "by: animal", "varying: [top, half]",
+    "start: {top: 8, half: 1.5}", "subject_to: [top > 0, half > 0]", "output: out"
+  ), plan)
+  expect_output(suppressMessages(command_line(c("run", plan))), "spread[top]", fixed = TRUE)
+  expect_true(all(c("parameters.csv", "report.html", "fit.png") %in% list.files(file.path(folder, "out"))))
+  expect_true("correlation[top, half]" %in% utils::read.csv(file.path(folder, "out", "parameters.csv"))$parameter)
 })
