@@ -287,6 +287,15 @@ stored_dependence <- function(criterion) {
   )
 }
 
+# Of a call of dependent() that was typed: its parts as texts.
+dependence_parts <- function(expr, call) {
+  if (!rlang::is_call(expr, "dependent")) refuse("criterion", c("{.arg dependent} must be stated by {.fn dependent}.", "x" = "It is {.code {expression_text(expr)}}."), call = call)
+  given <- as.list(expr)[-1]
+  unknown <- setdiff(rlang::names2(given), names(formals(dependent)))
+  if (length(unknown)) refuse("criterion", c("{.fn dependent} has no argument {.arg {unknown[1]}}.", suggestion(unknown[1], names(formals(dependent)), "arguments")), call = call)
+  c(lapply(given[setdiff(names(given), "by")], expression_text), if (!is.null(given$by)) list(by = as.list(names_in(given$by))))
+}
+
 # From texts by name, as expressions.
 dependence_from <- function(parts, by, call = rlang::caller_env()) {
   if (length(parts) == 0 && length(by) == 0) return(NULL)

@@ -179,6 +179,11 @@ log_likelihood.tundrel_criterion_distances <- function(criterion, value, n, log_
 
 # The same as it is written, from texts by name.
 written_argument <- function(name, texts) {
+  if (name == "dependent") {
+    by <- if (length(texts$by) > 1) paste0("c(", paste(unlist(texts$by), collapse = ", "), ")") else unlist(texts$by)
+    parts <- c(unlist(texts[setdiff(names(texts), "by")]), if (length(by)) c(by = by))
+    return(paste0("dependent(", paste(names(parts), parts, sep = " = ", collapse = ", "), ")"))
+  }
   if (name == "correlation") return(paste0(if (length(texts) > 1) "c(", paste(names(texts), unlist(texts), sep = " ~ ", collapse = ", "), if (length(texts) > 1) ")"))
   paste0("c(", paste(r_name(names(texts)), unlist(texts), sep = " = ", collapse = ", "), ")")
 }

@@ -5,6 +5,7 @@ page_criteria <- function() {
     choice("least_squares", "Least squares", "All readings err alike, independently, and about as a normal distribution."),
     choice("least_squares_sd", "Least squares, standard deviations stated", "Each reading errs by the standard deviation that is stated for it.", "sd = "),
     choice("least_squares_predictor_sd", "Least squares, errors in predictors, too", "Readings and predictors err by the standard deviations that are stated; what counts is the distance from the curve.", "sd = 1, predictor_sd = c(x = 1)"),
+    choice("least_squares_dependent", "Least squares, errors depend on each other", "Readings resemble each other by more the closer they are, or share an error within a block.", "dependent = dependent(along = x), restricted = TRUE"),
     choice("least_squares_weights", "Least squares, weighted", "The variance of a reading goes with one over its weight.", "weights = "),
     choice("least_squares_fitted", "Least squares, in proportion to the curve", "The error grows in proportion to the fitted value: so many per cent everywhere.", "relative = fitted", fixed = TRUE),
     choice("least_squares_observed", "Least squares, in proportion to the reading", "The error grows in proportion to the reading; small readings that are low by chance weigh more.", "relative = observed", fixed = TRUE),
@@ -61,7 +62,7 @@ typed_arguments <- function(text, call) {
 
 # Expressions as text; those of several predictors, or between two, by name.
 typed_argument <- function(one) {
-  if (is.numeric(one)) return(one)
+  if (is.numeric(one) || is.logical(one)) return(one)
   if (rlang::is_call(one, "c") && rlang::is_named(as.list(one)[-1])) return(lapply(as.list(one)[-1], typed_argument))
   if (rlang::is_call(one, "~", n = 2)) return(stats::setNames(list(typed_argument(one[[3]])), expression_text(one[[2]])))
   expression_text(one)
@@ -73,7 +74,7 @@ criterion_key <- function(problem) {
   if (rlang::is_string(planned)) return(planned)
   arguments <- planned[[1]]
   if (!is.null(arguments$family)) return(paste0("family_", arguments$family))
-  paste0(names(planned), if (!is.null(arguments$relative)) paste0("_", arguments$relative) else if (!is.null(arguments$predictor_sd)) "_predictor_sd" else if (!is.null(arguments$sd)) "_sd" else if (!is.null(arguments$weights)) "_weights" else if (identical(arguments$loss, "bisquare")) "_bisquare")
+  paste0(names(planned), if (!is.null(arguments$dependent)) "_dependent" else if (!is.null(arguments$relative)) paste0("_", arguments$relative) else if (!is.null(arguments$predictor_sd)) "_predictor_sd" else if (!is.null(arguments$sd)) "_sd" else if (!is.null(arguments$weights)) "_weights" else if (identical(arguments$loss, "bisquare")) "_bisquare")
 }
 
 criterion_details <- function(problem) {

@@ -26,6 +26,8 @@ plan_likelihood <- function(plan, arguments, call) {
 }
 
 plan_dependence <- function(given, expression_of, call) {
+  # as it is typed at the page
+  if (rlang::is_string(given)) given <- dependence_parts(expression_of(given), call)
   given <- as.list(given)
   if (length(given) == 0) return(NULL)
   dependence_from(lapply(given[setdiff(names(given), "by")], expression_of), given$by, call)

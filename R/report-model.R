@@ -10,7 +10,7 @@ report_data_and_model <- function(run) {
       report_small(paste0("Constants: ", paste(names(run$problem$model$constants), "=", format_number(run$problem$model$constants), collapse = ", "), "."))
     },
     if (!is_compiled(run$problem)) h$p("The model calls a user's function, whose code is not part of this report. Derivatives were found by finite differences."),
-    report_measurements(run)
+    report_measurements(run), report_noise(run)
   )
 }
 

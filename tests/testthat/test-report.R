@@ -173,3 +173,22 @@ test_that("fits of groups are reported, those that need a look first", {
   }
   expect_length(gregexpr("data:image/png;base64", page, fixed = TRUE)[[1]], 2)
 })
+
+test_that("a report says what was assumed of the noise", {
+  data <- data.frame(x = rep(1:8, 2), y = 2 + 0.5 * rep(1:8, 2) + 0.1 * cos(7 * 1:16), plate = rep(c("a", "b"), each = 8))
+  problem <- pose(data, y ~ a + b * x) |> start_from(a = 1, b = 1)
+  told <- function(criterion) {
+    run <- suppressMessages(fit_local(judge_by(problem, criterion)))
+    gsub("<[^>]+>", "", as.character(tundrel:::report_noise(run)))
+  }
+  expect_match(told(least_squares()), "All readings err alike")
+  expect_match(told(least_squares(sd = 0.1)), "as stated, up to a common scale")
+  expect_match(told(least_squares(sd = pooled(by = x))), "with 8 degrees of freedom")
+  expect_match(told(least_squares(sd = 0.1, predictor_sd = c(x = 0.05))), "The response and x err by the standard deviations")
+  expect_match(told(least_squares(dependent = dependent(along = x, by = plate, range = 1))), "along x, within each plate: intervals are wider")
+  expect_match(told(max_likelihood("normal", sd = s * fitted, restricted = TRUE)), "restricted likelihood")
+  expect_match(told(max_likelihood("gamma", shape = k)), "gamma family with shape = k")
+  expect_match(told(robust_error()), "a few may be far off")
+  known <- fit_local(subject_to(problem, about(b, 0.5, sd = 0.2)))
+  expect_match(as.character(tundrel:::report_noise(known)), "was known before")
+})
