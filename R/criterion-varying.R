@@ -8,7 +8,7 @@ nodes_by_varying <- c(11, 7, 3)
 new_varying <- function(base, parameters, log, by) {
   q <- length(parameters)
   new_criterion(
-    c("varying", "likelihood"), "max_likelihood", form = "smooth", goal = "maximise", residuals = "quantile", residual_kinds = c("response", "weighted", "pearson", "quantile"), resamplings = character(),
+    c("varying", "likelihood"), "max_likelihood", form = "smooth", goal = "maximise", residuals = "quantile", residual_kinds = c("response", "weighted", "pearson", "quantile"), resamplings = "parametric",
     test = "likelihood ratio", in_noise_units = TRUE, rows_apart = FALSE, family = base$family, others = base$others,
     varying = list(
       parameters = parameters, log = unname(log), by = by, nodes = if (q <= length(nodes_by_varying)) nodes_by_varying[q] else 1,

@@ -98,9 +98,10 @@ group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$key
   matrix(unlist(lapply_planned(rows, one, problem)), length(free), length(which), dimnames = list(free, NULL))
 }
 
-# A likelihood's own parameters may be left to their natural start, taken here over all groups together.
+# A likelihood's own parameters may be left to their natural start, taken here over all groups together; of rows that depend on each other
+# over the first.
 starts_of_criterion <- function(problem, groups, call) {
-  whole <- group_problem(problem, groups$order)
+  whole <- group_problem(problem, if (problem$criterion$rows_apart) groups$order else rows_of_group(groups, 1))
   compiled <- compile_problem(whole, call)
   resolve_start(whole, compiled, call)
 }
@@ -120,8 +121,8 @@ walk_groups <- function(spec, whole, starts, threads, which = seq_len(ncol(start
   walk_one_by_one(spec, starts, which)
 }
 
-# A scale that is estimated on the way, and functions of R, need each group for themselves.
-walks_in_core <- function(problem) is_compiled(problem) && !problem$criterion$scale_first && !needs_own_table(problem)
+# A scale that is estimated on the way, rows that depend on each other, and functions of R need each group for themselves.
+walks_in_core <- function(problem) is_compiled(problem) && !problem$criterion$scale_first && problem$criterion$rows_apart && !needs_own_table(problem)
 
 walk_in_core <- function(spec, whole, starts, threads, which) {
   whole$start[rownames(starts)] <- starts[, match(TRUE, colSums(is.na(starts)) == 0)]

@@ -111,6 +111,20 @@ squares_without_groups <- function(problem) {
   problem
 }
 
+# The triangle that makes errors of each parameter from variables of variance one; and parameters from such variables, a column a curve.
+root_of_curves <- function(run) {
+  root <- varying_root(run$problem$criterion$varying)
+  matrix(vapply(root, eval, 0, envir = as.list(coef(run))), nrow(root))
+}
+
+values_of_curves <- function(run, variables) {
+  varying <- run$problem$criterion$varying
+  away <- root_of_curves(run) %*% variables
+  middle <- coef(run)[varying$parameters]
+  values <- ifelse(varying$log[row(away)], middle[row(away)] * exp(away), middle[row(away)] + away)
+  matrix(values, ncol = nrow(away), byrow = TRUE, dimnames = list(NULL, varying$parameters))
+}
+
 # What each group's own parameters are likely to be, with standard errors of how well its readings tell them.
 varying_groups <- function(run) {
   compiled <- compiled_of(run)
@@ -118,10 +132,8 @@ varying_groups <- function(run) {
   found <- core_curve_modes(compiled, run$estimate)
   q <- length(varying$parameters)
   n <- ncol(found$at)
-  root <- matrix(vapply(varying_root(varying), eval, 0, envir = as.list(coef(run))), q)
-  away <- root %*% found$at
-  middle <- coef(run)[varying$parameters]
-  values <- t(matrix(ifelse(varying$log[row(away)], middle[row(away)] * exp(away), middle[row(away)] + away), q))
+  root <- root_of_curves(run)
+  values <- values_of_curves(run, found$at)
   lower <- which(lower.tri(diag(q), diag = TRUE), arr.ind = TRUE)
   lower <- lower[order(lower[, 1], lower[, 2]), , drop = FALSE]
   errors <- t(vapply(seq_len(n), function(k) {
@@ -132,7 +144,7 @@ varying_groups <- function(run) {
   data <- as_tibble(unclass_measurements(run$problem$measurements)[varying$by])
   first <- compiled$used[compiled$curves$order[utils::head(compiled$curves$first, -1) + 1]]
   list(
-    keys = data[first, ], values = matrix(values, n, dimnames = list(NULL, varying$parameters)),
+    keys = data[first, ], values = values,
     errors = matrix(errors, n, dimnames = list(NULL, varying$parameters)),
     value = found$value, n = diff(compiled$curves$first), group = rep(seq_len(n), diff(compiled$curves$first))[order(compiled$curves$order)]
   )
@@ -197,4 +209,17 @@ quantile_rows.tundrel_criterion_varying <- function(criterion, run, compiled, se
 own_spread <- function(run, compiled, own) {
   data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
   sqrt(noise_family(run$problem$criterion)$variance(own, parameters_in_new_rows(run$problem$criterion, run, data, own, rlang::caller_env())))
+}
+
+# New curves, about which new readings lie.
+draw_rows.tundrel_criterion_varying <- function(criterion, run, compiled, mean, others) {
+  groups <- varying_groups(run)
+  family <- noise_family(criterion)
+  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
+  n <- nrow(groups$values)
+  function() {
+    groups$values <- values_of_curves(run, matrix(stats::rnorm(n * length(criterion$varying$parameters)), ncol = n))
+    own <- curve_of_groups(run, compiled$columns[run$problem$model$predictors], groups, groups$group)
+    family$draw(own, parameters_in_new_rows(criterion, run, data, own, rlang::caller_env()))
+  }
 }

@@ -173,7 +173,7 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(noise_criterion(object), names(object$estimate))
+df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(noise_criterion(object), setdiff(names(object$estimate), object$without_effect))
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
 # the fit. Parameters that act only together, such as two factors of a product, count as one, and one that was half known before counts half.
@@ -209,6 +209,14 @@ noise_draw <- function(run, compiled, call = rlang::caller_env()) {
   } else {
     noise_others(run$problem$criterion, 1 / root_weight_rows(compiled, run$estimate), sigma_of(run), run$value / run$n)
   }
-  draw <- function() family$draw(mean, others)
-  if (run$problem$criterion$rows_apart) draw else function() mean + others$sd * drawn_along(run, compiled)
+  draw_rows(run$problem$criterion, run, compiled, mean, others)
 }
+
+# New readings of all rows, where the curve is at `mean` and the family has these `others`.
+draw_rows <- function(criterion, run, compiled, mean, others) UseMethod("draw_rows")
+draw_rows.tundrel_criterion <- function(criterion, run, compiled, mean, others) {
+  family <- noise_family(criterion)
+  function() family$draw(mean, others)
+}
+draw_rows.tundrel_criterion_dependent <- function(criterion, run, compiled, mean, others) function() mean + others$sd * drawn_along(run, compiled)
+draw_rows.tundrel_criterion_dependent_likelihood <- draw_rows.tundrel_criterion_dependent

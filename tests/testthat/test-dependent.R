@@ -196,3 +196,22 @@ test_that("what makes no sense of dependence is refused", {
   curve <- function(a, k, b, hour) a * exp(-k * hour) + b
   refused(least_squares(dependent = dependent(along = hour)), "criterion", "which R evaluates", start_from(pose(logged(1), y ~ curve(a, k, b, hour)), a = 4, k = 0.2, b = 1))
 })
+
+test_that("each group may be followed by itself, and data without dependence are said to have none", {
+  data <- logged(2)
+  data$hour <- round(data$hour, 2)
+  by_probe <- pose(data, y ~ a * exp(-k * hour) + b, by = probe) |> start_from(a = 4, k = 0.2, b = 1) |> judge_by(least_squares(dependent = dependent(along = hour)))
+  fits <- fit_each(by_probe)
+  alone <- fit_local(judge_by(logged_problem(data[data$probe == "p2", ]), least_squares(dependent = dependent(along = hour))))
+  found <- subset(coef_table(fits), probe == "p2")
+  expect_equal(found$estimate, unname(coef(alone)), tolerance = 1e-6)
+  expect_refusal(fit_each(by_probe, shared = "k"), "solver", "least squares of the model language")
+  set.seed(2)
+  data$y <- 5 * exp(-0.3 * data$hour) + 1 + stats::rnorm(nrow(data), sd = 0.1)
+  none <- fit_local(judge_by(logged_problem(data), least_squares(dependent = dependent(along = hour, by = probe, nugget = own))))
+  expect_equal(df.residual(none), nrow(data) - 3)
+  expect_false(none$converged && any(is.infinite(uncertainty(none)$std_error)))
+  share <- fit_local(judge_by(logged_problem(data), least_squares(dependent = dependent(by = probe))))
+  expect_true(share$converged)
+  expect_equal(coef(share)[["share"]], 0, tolerance = 0.05)
+})

@@ -56,6 +56,12 @@ test_that("curves with few readings lie near the common one, and everything goes
   expect_equal(predict(run, data.frame(animal = c("a05", "new"), x = 2)), c(own[1] * 2 / (own[2] + 2), coef(run)[["top"]] * 2 / (coef(run)[["half"]] + 2)), tolerance = 1e-10)
   expect_true(all(subset(check_solution(run), check %in% c("slope", "curvature", "neighbours", "restart"))$verdict == "pass"))
   expect_equal(check_residuals(run)$verdict, "skip")
+  drawn <- simulate(run, nsim = 40, seed = 1)
+  # means of animals scatter as much as they do
+  spread <- function(y) stats::sd(tapply(y, data$animal, mean))
+  expect_equal(mean(vapply(drawn, spread, 0)), spread(data$y), tolerance = 0.3)
+  again <- uncertainty(run, by = "bootstrap", replicates = 50, seed = 1)
+  expect_equal(again$std_error[1], uncertainty(run)$std_error[1], tolerance = 0.5)
   path <- withr::local_tempfile(fileext = ".json")
   write_run(run, path)
   expect_identical(coef(read_run(path)), coef(run))
