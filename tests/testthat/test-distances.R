@@ -151,6 +151,7 @@ test_that("what cannot be is refused by name", {
   refused(least_squares(sd = 1, predictor_sd = c(x = 1), correlation = x + wx ~ 0.2), "wx")
   refused(least_squares(sd = 1, predictor_sd = c(x = 1)), "takes it from other rows", start_from(pose(pearson_york, y ~ a + b * x + c * lag(x)), a = 5, b = -0.4, c = 0))
   expect_refusal(least_squares(predictor_sd = c(x = 1)), "criterion", "only their ratio")
+  expect_refusal(rank_models(pearson_york, y ~ x, criterion = least_squares(sd = 1, predictor_sd = c(x = 1))), "criterion", "ranked by AICc")
   expect_refusal(least_squares(sd = 1, predictor_sd = 0.1), "criterion", "must name each predictor")
   expect_refusal(least_squares(sd = 1, correlation = x + y ~ 0.1), "criterion", "goes with")
   expect_refusal(least_squares(sd = 1, predictor_sd = c(x = 1), correlation = 0.3), "criterion", "dose + uptake ~ 0.3")
