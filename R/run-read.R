@@ -151,10 +151,30 @@ problem_from_stored <- function(stored, path, fun) {
     problem$search_box[[name]] <- structure(numbers_of(box$range), log = if (box$log) TRUE)
   }
   problem$start[names(stored$start)] <- vapply(stored$start, numbers_of, numeric(1))
-  if (!is.null(stored$criterion$known_scale)) {
-    scale <- numbers_of(stored$criterion$known_scale)
-    demand(has_knowledge(problem) && length(scale) == 1 && is.finite(scale) && scale > 0, "criterion")
-    problem$criterion$known_scale <- scale
+  with_found_scales(problem, stored$criterion)
+}
+
+# Of a criterion, what had been found on the way to the run for its rows.
+with_found_scales <- function(problem, stored) {
+  scale <- function(name) {
+    value <- numbers_of(stored[[name]])
+    demand(length(value) == 1 && is.finite(value) && value > 0, "criterion")
+    value
+  }
+  if (!is.null(stored$scale)) problem$criterion$scale <- scale("scale")
+  if (!is.null(stored$known_scale)) {
+    demand(has_knowledge(problem), "criterion")
+    problem$criterion$known_scale <- scale("known_scale")
+  }
+  if (!is.null(stored$pooled_sd)) {
+    demand(!is.null(problem$criterion$pooled) && is_whole(stored$pooled_freedom, most = NROW(problem$measurements)), "criterion")
+    problem$criterion$sd <- scale("pooled_sd")
+    problem$criterion$pooled_freedom <- stored$pooled_freedom
+  }
+  if (!is.null(stored$restricted_at)) {
+    at <- vapply(stored$restricted_at, numbers_of, 0)
+    demand(isTRUE(problem$criterion$restricted) && all(names(at) %in% names(problem$start)) && all(is.finite(at)), "criterion")
+    problem$criterion$restricted_at <- at
   }
   problem
 }
@@ -177,12 +197,6 @@ criterion_from_stored <- function(stored, path) {
       new_max_likelihood(stored$family, parsed(stored$others), e$log_density, if (length(limits)) new_censoring(limits$below, limits$above, between), dependence(), isTRUE(stored$restricted))
     }
   )
-  criterion$scale <- number(stored$scale)
-  if (!is.null(stored$pooled_sd)) {
-    criterion$sd <- number(stored$pooled_sd)
-    criterion$pooled_freedom <- stored$pooled_freedom
-  }
-  if (!is.null(stored$restricted_at)) criterion$restricted_at <- vapply(stored$restricted_at, numbers_of, 0)
   criterion
 }
 
@@ -195,7 +209,7 @@ check_same_problem <- function(expected, found, path, call = rlang::caller_env()
   expected <- jsonlite::fromJSON(run_json(expected), simplifyVector = FALSE)
   # A robust scale is estimated on the way, and its fit moves the start.
   robust <- identical(found$criterion$name, "robust_error") || isTRUE(found$criterion$restricted)
-  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- expected$criterion$restricted_at <- found$criterion$restricted_at <- expected$criterion$pooled_sd <- found$criterion$pooled_sd <- NULL
+  expected$criterion$scale <- found$criterion$scale <- expected$criterion$known_scale <- found$criterion$known_scale <- expected$criterion$restricted_at <- found$criterion$restricted_at <- expected$criterion$pooled_sd <- found$criterion$pooled_sd <- expected$criterion$pooled_freedom <- found$criterion$pooled_freedom <- NULL
   short <- function(x) paste(utils::head(unlist(x), 6), collapse = ", ")
   for (part in c("model", "constants", "calls")) {
     expected[[part]] <- expected$evaluator[[part]]

@@ -157,6 +157,7 @@ test_that("everything else goes on from there, or is refused", {
   write_run(run, path)
   back <- read_run(path)
   expect_identical(coef(back), coef(run))
+  expect_identical(uncertainty(back)$upper, uncertainty(run)$upper)
   expect_identical(format(back$problem$criterion), format(run$problem$criterion))
   expect_equal(nrow(conditions_table(run)), 1)
   for (name in c("runs", "neighbours")) expect_equal(subset(check_residuals(run), check == name)$verdict, "pass", label = name)

@@ -106,3 +106,13 @@ test_that("the robust scale is that of the readings that take part", {
   expect_equal(fit_local(leave_out(run, out))$problem$criterion$scale, anew, tolerance = 1e-8)
   expect_equal(fit_local(put_back(leave_out(run, out)))$problem$criterion$scale, run$problem$criterion$scale, tolerance = 1e-8)
 })
+
+test_that("a robust run that is read has the scale that it had", {
+  set.seed(2)
+  data <- data.frame(x = 1:12, y = 0.7 * 1:12 + stats::rnorm(12, sd = 0.5))
+  run <- fit_local(pose(data, y ~ b * x) |> judge_by(robust_error()) |> start_from(b = 1))
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  expect_identical(read_run(path)$problem$criterion$scale, run$problem$criterion$scale)
+  expect_identical(sigma(read_run(path)), sigma(run))
+})
