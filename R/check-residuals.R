@@ -51,12 +51,8 @@ residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
     refuse("measurements", c("There is no column {.field {along}}.", suggestion(as.character(along)[1], names(run$problem$measurements), "columns")), call = call)
   }
   warn_unconverged(run)
-  if (identical(run$problem$criterion$relative, "observed")) {
-    return(unchecked("Residuals relative to the observed values do not behave as noise, even if the model is right. Use relative = \"fitted\" or max_likelihood() to check them."))
-  }
-  if (inherits(run, "tundrel_varying")) {
-    return(unchecked("Residuals about each group's own curve depend on each other through that curve, and how they scatter by chance is not known here. Look at plot_residuals() and residual_table()."))
-  }
+  why <- why_unchecked(run$problem$criterion)
+  if (!is.null(why)) return(unchecked(why))
   checked <- checked_rows(run, compiled, along)
   sets <- reference_of(checked, seed)
   table <- if (has_responses(run$problem)) checks_by_response(run, checked, sets) else all_checks(run, checked, sets)
@@ -102,6 +98,17 @@ reference_of <- function(checked, seed) if (length(checked$z) >= 8 && isTRUE(che
 
 # Residuals divided by the readings themselves are biased and lopsided under the very noise they are meant for: tests of them
 # would blame the model.
+# Why residuals under a criterion cannot be held against chance; NULL where they can.
+why_unchecked <- function(criterion) UseMethod("why_unchecked")
+why_unchecked.tundrel_criterion <- function(criterion) {
+  if (identical(criterion$relative, "observed")) {
+    "Residuals relative to the observed values do not behave as noise, even if the model is right. Use relative = \"fitted\" or max_likelihood() to check them."
+  }
+}
+why_unchecked.tundrel_criterion_varying <- function(criterion) {
+  "Residuals about each group's own curve depend on each other through that curve, and how they scatter by chance is not known here. Look at plot_residuals() and residual_table()."
+}
+
 unchecked <- function(why) {
   row <- check_row("all checks", NA, "skip", why)
   structure(row, class = c("tundrel_checks", class(row)), heading = "Checks of the residuals", flagged = tibble(row = integer(), why = character()))
@@ -129,7 +136,7 @@ too_few <- function(check, checked) {
 
 in_order <- function(statistic, order) function(z) statistic(z[order, , drop = FALSE])
 
-order_text <- function(checked) if (is.null(checked$along)) "in the order of the rows" else paste("along", checked$along)
+order_text <- function(checked) if (!is.null(checked$along)) paste("along", checked$along) else if (checked$in_blocks) "in the order of the blocks" else "in the order of the rows"
 
 check_runs <- function(checked, sets) {
   expected <- if (!is.null(sets)) mean(in_order(sign_runs, checked$order)(sets))

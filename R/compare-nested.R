@@ -58,7 +58,7 @@ nested_test <- function(runs, pair) {
   simple <- runs[[pair[1]]]
   full <- runs[[pair[2]]]
   df <- n_estimated(full) - n_estimated(simple)
-  freedom <- stats::df.residual(full)
+  freedom <- interval_freedom(full)
   test <- full$problem$criterion$test
   row <- function(test, statistic, p, reading, residual = NA_real_) {
     tibble(simple = pair[1], full = pair[2], test = test, statistic = statistic, df = df, df_residual = residual, p_value = p, reading = reading)
@@ -77,7 +77,8 @@ nested_test <- function(runs, pair) {
   }
   if (is.na(test)) return(row(NA_character_, NA_real_, NA_real_,
     paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
-  statistic <- 2 * max(gain, 0)
+  # squares whose value is at the best scale stand for a likelihood by their logarithm
+  statistic <- if (judged_by_squares(full$problem)) max(full$n * log(simple$value / full$value), 0) else 2 * max(gain, 0)
   p <- stats::pchisq(statistic, df, lower.tail = FALSE)
   row(test, statistic, p, test_reading(pair, p, full))
 }

@@ -55,7 +55,7 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   soft <- vapply(stated, function(one) one$kind == "soft", NA)
   problem$conditions <- c(problem$conditions, stated[!soft])
   problem$known <- c(problem$known, stated[soft])
-  problem$criterion$known_scale <- NULL
+  problem$criterion <- without_scale_of_conditions(problem$criterion)
   check_conditions(problem)
   check_known(problem)
   problem
@@ -68,7 +68,7 @@ drop_conditions <- function(problem, about = NULL) {
   if (is.null(about)) {
     problem$conditions <- list()
     problem$known <- NULL
-    problem$criterion$known_scale <- NULL
+    problem$criterion <- without_scale_of_conditions(problem$criterion)
     return(problem)
   }
   texts <- condition_texts(problem)
@@ -82,7 +82,7 @@ drop_conditions <- function(problem, about = NULL) {
   stays <- function(c) !(plain(c$text) %in% plain(about) || any(named_parameters(c) %in% about))
   problem$conditions <- Filter(stays, problem$conditions)
   problem$known <- Filter(stays, problem$known)
-  problem$criterion$known_scale <- NULL
+  problem$criterion <- without_scale_of_conditions(problem$criterion)
   problem
 }
 

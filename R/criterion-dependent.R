@@ -43,12 +43,6 @@ dependent <- function(along, by, range = range, nugget = 0, share = share) {
   )
 }
 
-# Bare names, or texts, alone or in c().
-names_in <- function(expr) {
-  each <- if (rlang::is_call(expr, "c")) as.list(expr)[-1] else list(expr)
-  vapply(each, function(one) if (is.symbol(one) || rlang::is_string(one)) as.character(one) else NA_character_, "")
-}
-
 new_dependence <- function(along = NULL, by = character(), range = NULL, nugget = NULL, share = NULL, call = rlang::caller_env()) {
   if (anyNA(by)) refuse("criterion", c("{.arg by} of {.fn dependent} must name columns.", "i" = "For example {.code dependent(along = hour, by = probe)}."), call = call)
   if (is.null(along) && length(by) == 0) {
@@ -92,7 +86,7 @@ new_dependent_squares <- function(weights, sd, relative, dependent, restricted, 
   if (!is.null(relative)) refuse("criterion", c("{.arg relative} does not go together with {.arg dependent}.", "i" = "Use {.code max_likelihood(\"normal\", sd = s * abs(fitted), dependent = )}."), call = call)
   new_criterion(
     c("dependent", "squares"), "least_squares", form = "smooth", squares = TRUE, scale_estimated = TRUE, residual_kinds = c("response", "weighted", "pearson"), resamplings = "parametric",
-    test = if (restricted) NA_character_ else "F", rows_apart = FALSE, weights = weights, sd = sd, dependent = dependent, restricted = restricted
+    test = if (restricted) NA_character_ else "likelihood ratio", rows_apart = FALSE, weights = weights, sd = sd, dependent = dependent, restricted = restricted
   )
 }
 
@@ -165,7 +159,7 @@ begins_block <- -1
 sequence_of <- function(dependent, problem, rows, call) {
   data <- problem$measurements
   for (name in setdiff(dependent$by, names(data))) refuse("measurements", c("There is no column {.field {name}}, by which errors are said to depend on each other.", suggestion(name, names(data), "columns")), call = call)
-  block <- if (length(dependent$by)) do.call(paste, c(lapply(unname(unclass_measurements(data)[dependent$by]), function(x) as.character(x)[rows]), sep = ", ")) else rep("", length(rows))
+  block <- row_labels(data, dependent$by, rows)
   if (anyNA(unlist(lapply(dependent$by, function(name) unclass_measurements(data)[[name]][rows])))) refuse("measurements", c("{.field {dependent$by}} is missing in some rows, and tells blocks apart.", "i" = "Fill it, or leave the rows out."), call = call)
   if (length(unique(block)) == length(rows)) refuse("measurements", c("Each block of {.field {dependent$by}} has one reading: there is nothing that they could depend on.", "i" = "Leave {.arg dependent} out."), call = call)
   along <- rep(0, length(rows))
@@ -260,15 +254,20 @@ squares_beside.tundrel_criterion_dependent <- function(criterion, problem) {
   suppressMessages(with_criterion_parameters(problem, new_least_squares(criterion$weights, criterion$sd), character()))
 }
 
+# The range and the nugget at a point; blocks whose readings are all alike have an endless range.
+dependence_at <- function(compiled, x) {
+  at <- function(node, none) if (compiled[[node]] == 0) none else core_evaluate(compiled$nodes, compiled[[node]], list(), 1, x)
+  list(range = at("range", Inf), nugget = at("nugget", 0))
+}
+
 # Errors of variance one that depend on each other as the run says, drawn along the blocks.
 drawn_along <- function(run, compiled) {
-  at <- function(node, none) if (compiled[[node]] == 0) none else core_evaluate(compiled$nodes, compiled[[node]], list(), 1, run$estimate)
-  nugget <- at("nugget", 0)
+  noise <- dependence_at(compiled, run$estimate)
   distance <- compiled$sequence$distance
-  kept <- ifelse(distance == begins_block, 0, exp(-pmax(distance, 0) / at("range", Inf)))
-  fresh <- stats::rnorm(compiled$rows) * sqrt((1 - nugget) * (1 - kept^2))
+  kept <- ifelse(distance == begins_block, 0, exp(-pmax(distance, 0) / noise$range))
+  fresh <- stats::rnorm(compiled$rows) * sqrt((1 - noise$nugget) * (1 - kept^2))
   common <- Reduce(function(before, k) kept[k] * before + fresh[k], seq_along(fresh), 0, accumulate = TRUE)[-1]
-  errors <- common + stats::rnorm(compiled$rows) * sqrt(nugget)
+  errors <- common + stats::rnorm(compiled$rows) * sqrt(noise$nugget)
   errors[order(compiled$sequence$order)]
 }
 

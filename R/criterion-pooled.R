@@ -30,7 +30,7 @@ with_pooled_spread <- function(problem, call = rlang::caller_env()) {
   for (name in setdiff(by, names(data))) refuse("measurements", c("There is no column {.field {name}}, by which replicates are pooled.", suggestion(name, names(data), "columns")), call = call)
   rows <- choose_rows(problem)$rows
   readings <- evaluate_on_rows(problem$model$response, problem, rows)
-  label <- do.call(paste, c(lapply(unname(unclass_measurements(data)[by]), function(x) as.character(x)[rows]), sep = "\r"))
+  label <- row_labels(data, by, rows)
   freedom <- length(rows) - length(unique(label))
   if (freedom < fewest_pooled) {
     refuse("measurements", c("There are too few replicates to pool.", "x" = "{count_of(length(rows), 'row')} {cli::qty(length(rows))}{?has/have} {length(unique(label))} different settings of {.field {by}}.", "i" = "State the {.arg sd}, or leave it out."), call = call)

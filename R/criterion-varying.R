@@ -65,8 +65,7 @@ varying_root <- function(varying) {
 curve_variables <- function(q) paste0(".own", seq_len(q))
 
 criterion_rows.tundrel_criterion_varying <- function(criterion, problem, rows, call) {
-  data <- unclass_measurements(problem$measurements)[criterion$varying$by]
-  label <- do.call(paste, c(lapply(unname(data), function(x) as.character(x)[rows]), sep = "\r"))
+  label <- row_labels(problem$measurements, criterion$varying$by, rows)
   groups <- unique(label)
   number <- match(label, groups)
   order <- order(number)

@@ -42,6 +42,12 @@ without_found_scale <- function(criterion) {
   criterion
 }
 
+# Without those that depend on the conditions.
+without_scale_of_conditions <- function(criterion) {
+  criterion[c("known_scale", "restricted_at")] <- NULL
+  criterion
+}
+
 # What the core needs to know: its `kind` of loss, and its expressions as nodes; `collector` knows the columns, and `fitted` stands for
 # the model's value.
 compile_criterion <- function(criterion, collector, call) UseMethod("compile_criterion")

@@ -195,11 +195,6 @@ fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
   paste(parts, collapse = "; ")
 }
 
-bars_told <- function(criterion) {
-  if (length(criterion$predictor_sd)) return("bars: the sds given; lines: to the nearest place on the curve")
-  if (!is.null(criterion$sd)) paste("bars: the sd given,", expression_text(criterion$sd))
-}
-
 draw_curve <- function(points, problem, at, run, components, band, level, scales, call) {
   log <- predictor_axis(problem, c(points$x, if (is.null(scales$x)) points$x - points$spread_across), scales$x, call)
   log_y <- is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)

@@ -21,38 +21,42 @@ spread_in_rows <- function(run, data, fitted, call) {
 readings_beside <- function(run, data, spread, call) {
   dependent <- run$problem$criterion$dependent
   measured <- run$problem$measurements
-  needed <- c(dependent$by, intersect(if (is.null(dependent$along)) character() else value_names(dependent$along), names(measured)))
+  needed <- c(dependent$by, if (!is.null(dependent$along)) intersect(value_names(dependent$along), names(measured)))
   if (is.null(dependent) || !all(needed %in% names(data))) return(NULL)
   compiled <- compiled_of(run)
-  label <- function(table) if (length(dependent$by)) do.call(paste, c(lapply(unname(unclass_measurements(table)[dependent$by]), as.character), sep = ", ")) else rep("", nrow(table))
   place <- function(table, rows) if (is.null(dependent$along)) rep(0, length(rows)) else evaluate_on_rows(dependent$along, list(measurements = table, model = run$problem$model), rows)
-  old <- list(label = label(measured)[compiled$used], place = place(measured, compiled$used))
-  new <- list(label = label(data), place = place(data, seq_len(nrow(data))))
-  at <- function(node, none) if (compiled[[node]] == 0) none else core_evaluate(compiled$nodes, compiled[[node]], list(), 1, run$estimate)
-  range <- at("range", Inf)
-  common <- 1 - at("nugget", 0)
-  resembling <- function(a, b) common * exp(-abs(outer(a, b, `-`)) / range)
-  sd <- spread_in_rows(run, vctrs::vec_slice(unclass_measurements(measured), compiled$used), fitted_rows(compiled, run$estimate), call)
-  residual <- (observed_rows(compiled) - fitted_rows(compiled, run$estimate)) / sd
+  old <- list(label = row_labels(measured, dependent$by, compiled$used), place = place(measured, compiled$used))
+  new <- list(label = row_labels(data, dependent$by), place = place(data, seq_len(nrow(data))))
+  noise <- dependence_at(compiled, run$estimate)
+  resembling <- function(a, b) (1 - noise$nugget) * exp(-abs(outer(a, b, `-`)) / noise$range)
+  fitted <- fitted_rows(compiled, run$estimate)
+  sd <- spread_in_rows(run, vctrs::vec_slice(unclass_measurements(measured), compiled$used), fitted, call)
+  residual <- (observed_rows(compiled) - fitted) / sd
   slopes <- matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, run$estimate), ncol = length(run$estimate)) / sd
   own <- matrix(model_rows(run$problem, data, core_jacobian, run$estimate, call = call), ncol = length(run$estimate))
   moving <- free_directions(run)
   covariance <- stats::vcov(run)[names(run$estimate), names(run$estimate), drop = FALSE][moving, moving, drop = FALSE]
-  out <- data.frame(shift = numeric(nrow(data)), variance = spread^2, error = 0)
-  for (i in seq_len(nrow(data))) {
-    mine <- which(old$label == new$label[i])
-    if (length(mine) > most_beside) mine <- mine[order(abs(old$place[mine] - new$place[i]))[seq_len(most_beside)]]
-    pull <- numeric()
-    if (length(mine) && is.finite(new$place[i])) {
-      alike <- resembling(old$place[mine], old$place[mine])
-      diag(alike) <- 1
-      towards <- resembling(new$place[i], old$place[mine])
-      pull <- solve(alike, as.vector(towards))
-      out$shift[i] <- spread[i] * sum(pull * residual[mine])
-      out$variance[i] <- spread[i]^2 * max(0, 1 - sum(pull * towards))
-    }
-    slope <- (own[i, ] - if (length(pull)) spread[i] * colSums(pull * slopes[mine, , drop = FALSE]) else 0)[moving]
-    out$error[i] <- sqrt(max(0, drop(slope %*% covariance %*% slope)))
+  out <- data.frame(shift = numeric(nrow(data)), variance = spread^2)
+  # by how much each reading beside pulls: one factor serves all new rows of a block, unless it is long
+  pull_rows <- function(rows, mine) {
+    alike <- resembling(old$place[mine], old$place[mine])
+    diag(alike) <- 1
+    towards <- resembling(old$place[mine], new$place[rows])
+    pull <- solve(alike, towards)
+    out$shift[rows] <<- spread[rows] * colSums(pull * residual[mine])
+    out$variance[rows] <<- spread[rows]^2 * pmax(0, 1 - colSums(pull * towards))
+    own[rows, ] <<- own[rows, , drop = FALSE] - spread[rows] * crossprod(pull, slopes[mine, , drop = FALSE])
   }
+  for (label in intersect(new$label, old$label)) {
+    mine <- which(old$label == label)
+    rows <- which(new$label == label & is.finite(new$place))
+    if (length(mine) <= most_beside) {
+      if (length(rows)) pull_rows(rows, mine)
+    } else {
+      for (row in rows) pull_rows(row, mine[order(abs(old$place[mine] - new$place[row]))[seq_len(most_beside)]])
+    }
+  }
+  own <- own[, moving, drop = FALSE]
+  out$error <- sqrt(pmax(0, rowSums((own %*% covariance) * own)))
   out
 }

@@ -3,15 +3,27 @@
 # The columns that name the group of each row: names as such or as text.
 group_columns <- function(by, data, call = rlang::caller_env()) {
   if (is.null(by)) return(NULL)
-  if (rlang::is_call(by, "c")) by <- vapply(as.list(by)[-1], rlang::as_string, character(1))
-  names <- if (is.symbol(by)) as.character(by) else by
-  if (!is.character(names) || length(names) == 0) {
+  names <- names_in(by)
+  if (length(names) == 0 || anyNA(names)) {
     refuse("measurements", c("{.arg by} must name one or more columns.", "i" = "For example {.code by = thallus}."), call = call)
   }
   for (name in setdiff(names, names(data))) {
     refuse("measurements", c("There is no column {.field {name}} to group by.", suggestion(name, names(data), "columns")), call = call)
   }
   names
+}
+
+# Bare names, or texts, alone or in c(); NA for anything else.
+names_in <- function(expr) {
+  if (is.character(expr)) return(expr)
+  each <- if (rlang::is_call(expr, "c")) as.list(expr)[-1] else list(expr)
+  vapply(each, function(one) if (is.symbol(one) || rlang::is_string(one)) as.character(one) else NA_character_, "")
+}
+
+# The values of some columns in each row as one text; "" in all rows without columns.
+row_labels <- function(data, by, rows = seq_len(nrow(data))) {
+  if (length(by) == 0) return(rep("", length(rows)))
+  do.call(paste, c(lapply(unname(as.list(unclass_measurements(data))[by]), function(x) as.character(x)[rows]), sep = ", "))
 }
 
 grouped_by <- function(problem, by, call = rlang::caller_env()) {

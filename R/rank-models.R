@@ -25,8 +25,8 @@
 #' best_run(ranking)
 rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1) {
   sides <- ranked_columns(data, if (missing(model)) NULL else model)
-  if (!is.null(criterion$predictor_sd) || isTRUE(criterion$restricted)) {
-    refuse("criterion", c("Models are ranked by AICc, which there is not under {format(criterion)}.", "i" = "Rank them by the {.arg sd} alone, and fit the best of them so."))
+  if (is.na(log_likelihood(criterion, 1, 10, 0))) {
+    refuse("criterion", c("Models are ranked by AICc, which there is not under {format(criterion)}.", "i" = "Rank them by plain least squares or a likelihood, and fit the best of them so."))
   }
   names <- ranked_names(about)
   runs <- lapply(rlang::set_names(names), function(name) ranked_run(data, name, sides, criterion))

@@ -26,11 +26,19 @@ checked_rows <- function(run, compiled, along) {
     places = c(lapply(predictors, `[`, known), if (!is.null(along)) stats::setNames(list(as.double(column_of(run$problem$measurements, along)[rows])), along)),
     # rows alike in all of these, levels included, are replicates
     settings = lapply(settings, `[`, known),
-    order = if (is.null(along)) seq_along(rows) else order(column_of(run$problem$measurements, along)[rows]), along = along,
+    order = neighbours_order(run, compiled, known, along), along = along, in_blocks = !is.null(run$problem$criterion$dependent),
     freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
     unit_noise = run$problem$criterion$unit_noise,
     refitted = if (run$problem$criterion$meets_readings && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, compiled, noise, known)
   )
+}
+
+# Neighbours are those along a column, else in the blocks in which errors depend on each other, else in the table.
+neighbours_order <- function(run, compiled, known, along) {
+  if (!is.null(along)) return(order(column_of(run$problem$measurements, along)[compiled$used[known]]))
+  if (is.null(compiled$sequence)) return(seq_along(known))
+  places <- match(compiled$sequence$order, known)
+  places[!is.na(places)]
 }
 
 # Sums of absolute values meet some readings exactly, which no projection does: in small samples residuals are those of refits.

@@ -65,8 +65,13 @@ row_diagnostics <- function(run, compiled) {
 standardised_rows <- function(run, compiled, leverage) {
   if (default_residuals(run$problem) == "quantile") return(residual_rows(run, compiled, "quantile", seed = 1))
   if (is.null(noise_family(run$problem$criterion))) return(rep(NA_real_, compiled$rows))
-  ifelse(leverage < 1, residual_rows(run, compiled, "weighted") / (sigma_of(run) * sqrt(1 - leverage)), NA)
+  ifelse(leverage < 1, residual_rows(run, compiled, "weighted") / (residual_scale(run$problem$criterion, run) * sqrt(1 - leverage)), NA)
 }
+
+# What residuals show of the noise, whatever else says how large it is.
+residual_scale <- function(criterion, run) UseMethod("residual_scale")
+residual_scale.tundrel_criterion <- function(criterion, run) sigma_of(run)
+residual_scale.tundrel_criterion_pooled <- function(criterion, run) sqrt(run$value / stats::df.residual(run))
 
 # With the scale that is found when the row is left out; a family's scale is left as it is.
 studentised_rows <- function(run, standardised, leverage) {

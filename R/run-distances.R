@@ -26,3 +26,9 @@ points_across.tundrel_criterion_distances <- function(criterion, problem, compil
   if (length(k) != 1 || is.na(k)) return(NULL)
   list(spread_across = compiled$columns[[paste0(".sd_", k)]], nearest_across = nearest_places(compiled, x)[[k]], nearest_value = nearest_values(problem, compiled, x))
 }
+
+# What the bars of such a picture are.
+bars_told <- function(criterion) UseMethod("bars_told")
+bars_told.tundrel_criterion <- function(criterion) if (!is.null(criterion$sd)) paste("bars: the sd given,", expression_text(criterion$sd))
+bars_told.tundrel_criterion_distances <- function(criterion) "bars: the sds given; lines: to the nearest place on the curve"
+bars_told.tundrel_criterion_pooled <- function(criterion) paste0("bars: the sd of replicates, ", format_number(criterion$sd))

@@ -2,8 +2,7 @@
 
 fit_varying <- function(problem, varying, shared, solver, tolerance, max_evaluations, threads, call = rlang::caller_env()) {
   check_varying(problem, varying, shared, call)
-  whole <- problem
-  whole$by <- NULL
+  whole <- without_groups(problem)
   limits <- stated_limits(problem)
   criterion <- new_varying(varying_base(problem, call), varying, limits$lower[varying] >= 0, problem$by)
   whole <- suppressMessages(judge_by(whole, criterion))
@@ -83,11 +82,9 @@ varying_base <- function(problem, call) {
 # From fits of each group by itself, where these can be had: medians, and how far groups lie about them.
 with_varying_start <- function(whole, problem, varying, call) {
   if (anyNA(problem$start[intersect(names(problem$start), problem$model$parameters)])) {
-    problem$start <- whole$start[names(problem$start)] <- suppressMessages(compile_at_start(squares_without_groups(problem)))$problem$start[names(problem$start)]
+    problem$start <- whole$start[names(problem$start)] <- suppressMessages(compile_at_start(without_groups(problem)))$problem$start[names(problem$start)]
   }
-  each <- problem
-  each$criterion <- if (judged_by_squares(problem)) problem$criterion else least_squares()
-  each$start <- each$start[intersect(names(each$start), problem$model$parameters)]
+  each <- if (judged_by_squares(problem)) problem else squares_beside(problem$criterion, problem)
   fits <- tryCatch(or_stopped(suppressWarnings(suppressMessages(fit_each(each)))), tundrel_error = function(e) NULL)
   good <- if (is.null(fits)) integer() else which(fits$converged)
   if (length(good) < fewest_curves) return(whole)
@@ -104,10 +101,8 @@ with_varying_start <- function(whole, problem, varying, call) {
   whole
 }
 
-squares_without_groups <- function(problem) {
+without_groups <- function(problem) {
   problem$by <- NULL
-  problem$start <- problem$start[intersect(names(problem$start), problem$model$parameters)]
-  if (!judged_by_squares(problem)) problem$criterion <- least_squares()
   problem
 }
 
@@ -151,8 +146,8 @@ varying_groups <- function(run) {
 }
 
 # The population value of what varies is a mean of so many curves, whose spread at its likeliest is too small by the one that the mean takes.
-varying_reach <- function(run, quantity, level) {
-  if (!any(all.vars(quantity$expression) %in% run$problem$criterion$varying$parameters)) return(interval_reach(run, level))
+reach_of_quantity.tundrel_criterion_varying <- function(criterion, run, quantity, level) {
+  if (!any(all.vars(quantity$expression) %in% criterion$varying$parameters)) return(interval_reach(run, level))
   n <- length(compiled_of(run)$curves$first) - 1
   stats::qt((1 + level) / 2, n - 1) * sqrt(n / (n - 1))
 }
@@ -178,7 +173,7 @@ curve_of_groups <- function(run, columns, groups, group) {
 groups_in <- function(run, data, groups) {
   by <- run$problem$criterion$varying$by
   if (!all(by %in% names(data))) return(rep(NA_integer_, nrow(data)))
-  match(do.call(paste, c(lapply(unname(as.list(data)[by]), as.character), sep = "\r")), do.call(paste, c(lapply(unname(as.list(groups$keys)), as.character), sep = "\r")))
+  match(row_labels(data, by), row_labels(groups$keys, by))
 }
 
 varying_table <- function(run) {

@@ -43,17 +43,19 @@ noise_of_run <- function(run) {
 }
 
 # Over how many standard errors an interval of a quantity, or of the curve in some rows, reaches.
-quantity_reach <- function(run, quantity, level) {
-  if (!is.null(run$problem$criterion$varying)) return(varying_reach(run, quantity, level))
-  if (run$problem$criterion$rows_apart) return(interval_reach(run, level))
-  reach_of_slopes(run, expression_slope(run, quantity$expression), level)
-}
+quantity_reach <- function(run, quantity, level) reach_of_quantity(run$problem$criterion, run, quantity, level)
+reach_of_quantity <- function(criterion, run, quantity, level) UseMethod("reach_of_quantity")
+reach_of_quantity.tundrel_criterion <- function(criterion, run, quantity, level) interval_reach(run, level)
+reach_of_quantity.tundrel_criterion_dependent <- function(criterion, run, quantity, level) reach_of_slopes(run, expression_slope(run, quantity$expression), level)
+reach_of_quantity.tundrel_criterion_dependent_likelihood <- reach_of_quantity.tundrel_criterion_dependent
 
-reach_of_rows <- function(run, data, level, call = rlang::caller_env()) {
-  if (!is.null(run$problem$criterion$varying)) return(interval_reach(run, level))
-  if (run$problem$criterion$rows_apart) return(interval_reach(run, level))
+reach_of_rows <- function(run, data, level, call = rlang::caller_env()) reach_in_rows(run$problem$criterion, run, data, level, call)
+reach_in_rows <- function(criterion, run, data, level, call) UseMethod("reach_in_rows")
+reach_in_rows.tundrel_criterion <- function(criterion, run, data, level, call) interval_reach(run, level)
+reach_in_rows.tundrel_criterion_dependent <- function(criterion, run, data, level, call) {
   reach_of_slopes(run, model_rows(run$problem, data, core_jacobian, run$estimate, call = call), level)
 }
+reach_in_rows.tundrel_criterion_dependent_likelihood <- reach_in_rows.tundrel_criterion_dependent
 
 reach_of_slopes <- function(run, slopes, level) {
   if (!isTRUE(stats::df.residual(run) > 0)) return(rep(NA_real_, NROW(slopes)))

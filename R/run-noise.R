@@ -26,15 +26,18 @@ scale_estimated_beside <- function(run) {
 
 # Quantiles of Student's t where the noise is estimated on the side, of the normal distribution for likelihoods.
 interval_freedom <- function(run) {
-  criterion <- noise_criterion(run)
-  if (!is.null(run$cluster_freedom)) return(run$cluster_freedom)
-  if (!is.null(criterion$pooled)) return(criterion$pooled_freedom)
-  if (!is.null(criterion$varying)) return(Inf)
-  if (!criterion$rows_apart) return(stats::df.residual(run))
+  run$cluster_freedom %||% noise_freedom(noise_criterion(run), run)
+}
+
+noise_freedom <- function(criterion, run) UseMethod("noise_freedom")
+noise_freedom.tundrel_criterion <- function(criterion, run) {
   # the spread of each response comes from its own rows
   if (isTRUE(criterion$small_samples)) return(stats::df.residual(run) / max(1, length(criterion$parts)))
   if (is_likelihood(run$problem)) Inf else stats::df.residual(run)
 }
+noise_freedom.tundrel_criterion_pooled <- function(criterion, run) criterion$pooled_freedom
+noise_freedom.tundrel_criterion_dependent <- function(criterion, run) stats::df.residual(run)
+noise_freedom.tundrel_criterion_dependent_likelihood <- noise_freedom.tundrel_criterion_dependent
 
 interval_reach <- function(run, level) {
   freedom <- interval_freedom(run)

@@ -51,7 +51,7 @@ posed_anew <- function(before, formula, data, call = rlang::caller_env()) {
   if (length(gone)) cli::cli_inform(c("i" = "Without parameters that are gone: {vapply(gone, `[[`, '', 'text')}."), class = "tundrel_message_update")
   problem$conditions <- Filter(kept, before$conditions)
   problem$known <- Filter(kept, before$known)
-  problem$criterion$known_scale <- NULL
+  problem$criterion <- without_scale_of_conditions(problem$criterion)
   same <- intersect(names(before$start), names(problem$start))
   problem$start[same] <- before$start[same]
   problem$search_box <- before$search_box[intersect(names(before$search_box), names(problem$start))]

@@ -181,15 +181,15 @@ clustered_spread <- function(run, moving, clusters) {
 fewest_clusters <- 4
 
 cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
-  name <- if (rlang::is_call(clusters, "c")) vapply(as.list(clusters)[-1], rlang::as_string, "") else if (is.symbol(clusters)) as.character(clusters) else clusters
-  if (!is.character(name)) refuse("argument", c("{.arg clusters} must name the column that tells clusters apart.", "i" = "For example {.code clusters = plate}."), call = call)
+  name <- names_in(clusters)
+  if (length(name) == 0 || anyNA(name)) refuse("argument", c("{.arg clusters} must name the column that tells clusters apart.", "i" = "For example {.code clusters = plate}."), call = call)
   data <- run$problem$measurements
   for (one in setdiff(name, names(data))) refuse("measurements", c("There is no column {.field {one}}.", suggestion(one, names(data), "columns")), call = call)
   if (!judged_by_squares(run$problem) || criterion_form(run$problem) != "squares") {
     refuse("criterion", c("{.code information = \"clustered\"} needs least squares.", "x" = "This run is judged by {format(run$problem$criterion)}."), call = call)
   }
   if (!identical(by, "curvature")) refuse("argument", "{.code information = \"clustered\"} goes with {.code by = \"curvature\"}: nothing else knows of clusters.", call = call)
-  labels <- do.call(paste, c(lapply(unname(unclass_measurements(data)[name]), as.character), sep = ", "))
+  labels <- row_labels(data, name)
   used <- compiled_of(run)$used
   n <- length(unique(labels[used]))
   if (n < max(fewest_clusters, length(free_directions(run)) + 1)) {

@@ -271,7 +271,7 @@ std::unique_ptr<JointNormal> joint_normal_from_r(const Rcpp::List& problem, Boun
 // Curves that vary about a common one.
 std::unique_ptr<VaryingCurves> varying_curves_from_r(const Rcpp::List& problem, Bounds bounds, int threads) {
   TranslatedGraph t = graph_from_r(problem["nodes"]);
-  Rcpp::List varied = Rcpp::clone(problem);
+  Rcpp::List varied(Rf_shallow_duplicate(problem));  // long columns are not copied
   varied["kind"] = "likelihood";
   varied["fitted"] = problem["fitted_varied"];
   varied["others"] = problem["others_varied"];

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <limits>
 #include <utility>
 
@@ -183,24 +182,7 @@ NearestSearch::NearestSearch(Curve curve) : curve_(std::move(curve)) {
 }
 
 void NearestSearch::find(const std::vector<Input>& inputs, int output, double* out, int n) const {
-  std::vector<double> asked{static_cast<double>(n)};
-  for (const Input& input : inputs) asked.insert(asked.end(), input.data, input.data + (input.step == 0 ? 1 : n));
-  const auto same = [&](const Kept& one) { return one.asked.size() == asked.size() && std::memcmp(one.asked.data(), asked.data(), asked.size() * sizeof(double)) == 0; };
-  {
-    const std::lock_guard<std::mutex> lock(mutex_);
-    const auto there = std::find_if(kept_.begin(), kept_.end(), same);
-    if (there != kept_.end()) {
-      std::copy_n(there->found.col(output).data(), n, out);
-      return;
-    }
-  }
-  Eigen::MatrixXd found = search(inputs, n);
-  std::copy_n(found.col(output).data(), n, out);
-  const std::lock_guard<std::mutex> lock(mutex_);
-  if (kept_.size() < kMostKept) kept_.resize(kept_.size() + 1);
-  Kept& kept = kept_[next_++ % kMostKept % kept_.size()];
-  kept.asked.swap(asked);
-  kept.found.swap(found);
+  memory_.answer(inputs, output, out, n, [&] { return search(inputs, n); });
 }
 
 Eigen::MatrixXd NearestSearch::search(const std::vector<Input>& inputs, int n) const {

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "../expression/program.h"
+#include "block_memory.h"
 
 namespace tundrel {
 
@@ -50,20 +51,14 @@ class NearestSearch : public std::enable_shared_from_this<NearestSearch> {
   std::shared_ptr<const NearestFunction> function(int output) const;
 
  private:
-  struct Kept {
-    std::vector<double> asked;
-    Eigen::MatrixXd found;
-  };
   Eigen::MatrixXd search(const std::vector<Input>& inputs, int n) const;
   template <int Q>
   Eigen::MatrixXd search_by(const std::vector<Input>& inputs, int n) const;
 
-  static constexpr std::size_t kMostKept = 64;
   Curve curve_;
   Program value_, derivatives_;  // over columns: the curve; and with its slopes and second derivatives in the predictors
+  mutable BlockMemory memory_;
   mutable std::mutex mutex_;
-  mutable std::vector<Kept> kept_;
-  mutable std::size_t next_ = 0;
   mutable std::vector<std::weak_ptr<const NearestFunction>> functions_;
 };
 
