@@ -35,9 +35,11 @@
 #' dependent(along = hour, nugget = own)
 #' dependent(by = plate)
 dependent <- function(along, by, range = range, nugget = 0, share = share) {
+  # a name may stand in quotes
+  bare_name <- function(expr) if (rlang::is_string(expr)) as.symbol(expr) else expr
   given <- function(missing, expr) if (!missing) expr
   new_dependence(
-    along = given(missing(along), rlang::enexpr(along)), by = if (!missing(by)) names_in(rlang::enexpr(by)) else character(),
+    along = given(missing(along), bare_name(rlang::enexpr(along))), by = if (!missing(by)) names_in(rlang::enexpr(by)) else character(),
     range = if (!missing(along) || !missing(range)) rlang::enexpr(range), nugget = if (!missing(along) || !missing(nugget)) rlang::enexpr(nugget),
     share = if (missing(along) || !missing(share)) rlang::enexpr(share)
   )
@@ -53,6 +55,14 @@ new_dependence <- function(along = NULL, by = character(), range = NULL, nugget 
   }
   if (!is.null(along) && !is.null(share)) refuse("criterion", "{.arg share} is for blocks whose readings are all alike; along a column it is one minus the {.arg nugget}.", call = call)
   if (is.null(along) && (!is.null(range) || !is.null(nugget))) refuse("criterion", "{.arg range} and {.arg nugget} need {.arg along}: without it readings of a block are all alike.", call = call)
+  number_between <- function(name, x, above, below) {
+    if (is.null(x) || length(all.vars(x))) return(invisible())
+    x <- constant_value(x)
+    if (!isTRUE(x >= above && x <= below)) refuse("criterion", "The {.arg {name}} of {.fn dependent} must be {if (is.finite(below)) paste('between', above, 'and', below) else 'above zero'}, and is {x}.", call = call)
+  }
+  number_between("range", range, .Machine$double.xmin, Inf)
+  number_between("nugget", nugget, 0, 1)
+  number_between("share", share, 0, 1)
   structure(list(along = along, by = by, range = range, nugget = nugget, share = share), class = "tundrel_dependence")
 }
 
@@ -108,6 +118,20 @@ format.tundrel_criterion_dependent_likelihood <- function(x, ...) paste(c(NextMe
 dependence_expressions <- function(criterion) Filter(Negate(is.null), unclass(criterion$dependent)[c("range", "nugget", "share")])
 likelihood_expressions.tundrel_criterion_dependent <- function(criterion) dependence_expressions(criterion)
 likelihood_expressions.tundrel_criterion_dependent_likelihood <- function(criterion) c(criterion$others, dependence_expressions(criterion))
+
+# Range and shares are one for all readings, and no parameters of the curve.
+check_dependence_names <- function(criterion, problem, call = rlang::caller_env()) {
+  expressions <- dependence_expressions(criterion)
+  for (part in names(expressions)) {
+    taken <- intersect(value_names(expressions[[part]], call), c(names(problem$measurements), problem$model$parameters))
+    if (length(taken)) {
+      refuse("criterion", c(
+        "The {part} of errors that depend on each other cannot be {.field {taken[1]}}, which is a {if (taken[1] %in% names(problem$measurements)) 'column' else 'parameter of the model'}.",
+        "i" = "Give it a name of its own: {.code dependent(..., {part} = own_{part})}."
+      ), call = call)
+    }
+  }
+}
 
 # Parameters of a criterion that stand by themselves, with the limits between which they mean something: sentences by name.
 own_limits <- function(criterion) UseMethod("own_limits")

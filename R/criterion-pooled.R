@@ -5,7 +5,7 @@ is_pooled_call <- function(expr) rlang::is_call(expr, "pooled")
 
 new_pooled_squares <- function(expr, call) {
   given <- as.list(expr)[-1]
-  by <- if (length(given) == 1 && names(expr)[2] %in% c("", "by", NA)) names_in(given[[1]])
+  by <- if (length(given) == 1 && rlang::names2(given) %in% c("", "by")) names_in(given[[1]])
   if (length(by) == 0 || anyNA(by)) {
     refuse("criterion", c("{.fn pooled} needs the column, or columns, whose readings are replicates where they agree.", "x" = "It stands as {.code {expression_text(expr)}}.", "i" = "For example {.code least_squares(sd = pooled(by = dose))}."), call = call)
   }

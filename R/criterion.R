@@ -214,10 +214,11 @@ judge_by <- function(problem, ..., together = NULL) {
     refuse("criterion", c(
       "{.arg criterion} must be a criterion.",
       "x" = "It is {.obj_type_friendly {criterion}}.",
-      "i" = "For example {.code least_squares(sd = uptake_sd)}."
+      "i" = if (inherits(criterion, "tundrel_dependence")) "Give it to one: {.code least_squares(dependent = {format(criterion)})}." else "For example {.code least_squares(sd = uptake_sd)}."
     ))
   }
   check_criterion_fits(problem, criterion)
+  check_dependence_names(criterion, problem)
   check_precision_columns(problem, criterion)
   added <- criterion_parameters(problem, criterion)
   criterion["scale_parameter"] <- list(scale_parameter_of(criterion, added))

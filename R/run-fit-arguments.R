@@ -4,7 +4,9 @@ said_elsewhere <- c(
   start = "start_from(problem, a = 1)", starts = "fit_multistart(problem, starts = 20)", method = "solver", algorithm = "solver", optimiser = "solver",
   lower = "subject_to(problem, a > 0)", upper = "subject_to(problem, a < 10)", bounds = "subject_to(problem, between(a, 0, 10))",
   constraints = "subject_to(problem, a + b <= 1)", fixed = "subject_to(problem, a == 1)", weights = "judge_by(problem, least_squares(weights = w))",
-  sd = "judge_by(problem, least_squares(sd = y_sd))", family = "judge_by(problem, max_likelihood(\"poisson\"))", criterion = "judge_by(problem, robust_error())",
+  sd = "judge_by(problem, least_squares(sd = y_sd))", family = "judge_by(problem, max_likelihood(\"poisson\"))", dependent = "judge_by(problem, least_squares(dependent = dependent(along = hour)))",
+  predictor_sd = "judge_by(problem, least_squares(sd = y_sd, predictor_sd = c(x = x_sd)))", restricted = "judge_by(problem, max_likelihood(\"normal\", sd = s, restricted = TRUE))",
+  varying = "fit_each(problem, varying = \"a\")", criterion = "judge_by(problem, robust_error())",
   loss = "judge_by(problem, robust_error())", data = "pose(data, y ~ a * x)", formula = "pose(data, y ~ a * x)", model = "pose(data, y ~ a * x)",
   subset = "leave_out(problem, where = x > 10)", by = "pose(data, y ~ a * x, by = g)", shared = "fit_each(problem, shared = \"a\")", seed = "fit_global(problem, seed = 1)",
   tol = "tolerance", iterations = "max_iterations", evaluations = "max_evaluations", seconds = "max_seconds", verbose = "progress", trace = "progress", cores = "threads"

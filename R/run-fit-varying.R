@@ -64,12 +64,16 @@ check_varying <- function(problem, varying, shared, call) {
   if (length(in_ties)) refuse("solver", "{.field {in_ties}} varies, and another parameter is tied to it.", call = call)
 }
 
+# What the spread of readings is called, unless that is something else's name.
+noise_names <- c("noise", "noise_sd", "reading_noise", "spread_of_readings")
+
 # The likelihood of one reading: that of the problem, or for least squares a normal one with a spread to be found.
 varying_base <- function(problem, call) {
   criterion <- problem$criterion
   plain <- identical(class(criterion), class(least_squares())) && is.null(criterion$relative)
   if (plain) {
-    spread <- if (!is.null(criterion$sd)) call("*", quote(noise), criterion$sd) else if (!is.null(criterion$weights)) call("/", quote(noise), call("sqrt", criterion$weights)) else quote(noise)
+    noise <- as.symbol(setdiff(noise_names, c(problem$model$parameters, names(problem$measurements), names(problem$model$constants)))[1])
+    spread <- if (!is.null(criterion$sd)) call("*", noise, criterion$sd) else if (!is.null(criterion$weights)) call("/", noise, call("sqrt", criterion$weights)) else noise
     return(normal_likelihood(spread, call))
   }
   likelihood <- identical(class(criterion)[1], "tundrel_criterion_likelihood") && criterion$form == "smooth" && is.null(criterion$censored)

@@ -13,12 +13,11 @@ with_restricted_point <- function(problem, call = rlang::caller_env()) {
     problem$criterion$restricted_at <- run$estimate[acting_parameters(problem, run$status)]
     before <- run
     run <- or_stopped(suppressMessages(fit_local(problem)))
-    if (!run$converged) break
-    if (max(abs(run$estimate - before$estimate) / compiled_at_start(run)$typical) < restricted_settled) return(problem)
+    # the fit itself ends as this one did, and says so
+    if (!run$converged || max(abs(run$estimate - before$estimate) / compiled_at_start(run)$typical) < restricted_settled) return(problem)
   }
   refuse("solver", c(
-    "Restricted likelihood found no answer to take the slopes of the curve at.",
-    "x" = "The last of {k} fits ended as {.val {run$stop_reason}}.",
+    "Restricted likelihood found no answer to take the slopes of the curve at: it still moved after {k} fits.",
     "i" = "Fit by likelihood first, without {.arg restricted}, and start from its answer."
   ), call = call)
 }

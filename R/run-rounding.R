@@ -28,7 +28,8 @@ curvature_length <- function(run) {
 
 # The residuals of an exact fit are rounding errors, which contain no information about noise.
 is_exact_fit <- function(run) {
-  if (criterion_form(run$problem) != "squares" || !has_curve(run$problem) || !is.finite(run$value)) return(FALSE)
+  squares <- criterion_form(run$problem) == "squares" || (judged_by_squares(run$problem) && !run$problem$criterion$rows_apart)
+  if (!squares || !has_curve(run$problem) || !is.finite(run$value)) return(FALSE)
   if (run$value == 0) return(TRUE)
   isTRUE(sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, compiled_of(run)))
 }

@@ -67,15 +67,17 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   starts <- suggest_start(squares_beside(problem$criterion, problem), n, samples, seed)
   own <- setdiff(parameter_status(problem)$free, names(starts))
   problem$start[own] <- NA
+  # where to start, likelihood tells as well
+  if (isTRUE(problem$criterion$restricted)) problem$criterion$restricted <- FALSE
   rows <- lapply(seq_len(nrow(starts)), function(i) {
     posed <- start_from(problem, starts[i, ])
     compiled <- tryCatch(compile_at_start(posed), tundrel_error = function(e) NULL)
     if (is.null(compiled)) return(NULL)
     c(value = problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
   })
+  rows <- Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))
-  table <- table[is.finite(table$value), ]
-  if (nrow(table) == 0) {
+  if (length(rows) == 0) {
     refuse("model", c(
       "The criterion is finite at none of the starts found.",
       "i" = "State a start with {.fn start_from}, or conditions that keep the model in the family's range."

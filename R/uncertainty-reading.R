@@ -123,11 +123,11 @@ few_for_likelihood <- 20
 small_sample_read <- function(run, table) {
   freedom <- stats::df.residual(run)
   if (!is.null(scale_estimated_beside(run))) return(NULL)
-  if (!is_likelihood(run$problem) || !any(c("curvature", "profile") %in% table$by) || !isTRUE(freedom < few_for_likelihood)) return(NULL)
+  if (!is_likelihood(run$problem) || is.finite(interval_freedom(run)) || !any(c("curvature", "profile") %in% table$by) || !isTRUE(freedom < few_for_likelihood)) return(NULL)
   paste0(
     "Intervals from a likelihood are those of large samples, and ", count_of(run$n, "reading"), " for ", count_of(n_estimated(run), "parameter"),
     " are few: they tend to be too narrow, more so the fewer there are",
-    if (!is.null(noise_family(run$problem$criterion)$spread)) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
+    if (!is.null(noise_family(run$problem$criterion)$spread) && run$problem$criterion$rows_apart) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
   )
 }
 

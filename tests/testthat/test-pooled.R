@@ -27,6 +27,11 @@ test_that("intervals have the standard deviation of the replicates and its degre
   path <- withr::local_tempfile(fileext = ".json")
   write_run(run, path)
   expect_equal(uncertainty(read_run(path))$upper, table$upper, tolerance = 1e-12)
+  mean_only <- fit_local(pose(data, y ~ a) |> judge_by(least_squares(sd = pooled(dose))) |> start_from(a = 1))
+  tests <- attr(compare_models(line = run, mean = mean_only), "tests")
+  if (NROW(tests)) expect_equal(tests$p_value, stats::pf(mean_only$value - run$value, 1, 8, lower.tail = FALSE), tolerance = 1e-8)
+  # residuals have the scale that they show themselves
+  expect_equal(sum((residual_table(run)$standardised * sqrt(1 - residual_table(run)$leverage))^2), 10, tolerance = 1e-10)
   # without a row they are others
   fewer <- fit_local(leave_out(run, 1, reason = "spilt"))
   kept <- data[-1, ]

@@ -117,6 +117,19 @@ test_that("what does not vary is said, and what cannot vary is refused", {
   refused(pose(uptake_of_animals(), y ~ s, by = animal, dynamics = dynamics(s ~ -k * s, along = x, begin = list(s ~ s0))), "k", "solver", "rates of change")
 })
 
+test_that("shares of trials vary, and the noise finds a name that is free", {
+  set.seed(4)
+  data <- do.call(rbind, lapply(1:15, function(k) {
+    x <- 0:5
+    data.frame(tray = paste0("t", k), x, n = 30, dead = stats::rbinom(6, 30, stats::plogis(-2 + 0.6 * stats::rnorm(1) + 0.8 * x)))
+  }))
+  run <- fit_each(pose(data, dead ~ plogis(a + b * x), by = tray) |> judge_by(max_likelihood("binomial", trials = n)) |> start_from(a = -1, b = 0.5), varying = "a")
+  expect_true(run$converged)
+  expect_lt(abs(coef(run)[["a"]] + 2), 0.8)
+  named <- fit_each(pose(transform(uptake_of_animals(2), noise = 1), y ~ top * x / (half + x), by = animal) |> start_from(top = 8, half = 1.5), varying = "top")
+  expect_true("noise_sd" %in% names(coef(named)))
+})
+
 test_that("a plan lets parameters vary", {
   folder <- withr::local_tempdir()
   utils::write.csv(uptake_of_animals(2), file.path(folder, "animals.csv"), row.names = FALSE)

@@ -14,6 +14,8 @@ namespace {
 const double kLogTwoPi = std::log(2 * M_PI);
 // No square of the noise is smaller in the unit of readings.
 constexpr double kLeastShare = 1e-300;
+// What changes the value by less over its whole size is rounding.
+constexpr double kRounding = 64 * std::numeric_limits<double>::epsilon();
 
 // What a common error is known to be along a block: its gain and spread, the same for all columns that are followed.
 class Follower {
@@ -281,6 +283,16 @@ Expansion JointNormal::expand(const Eigen::VectorXd& x) {
   out.hessian.resize(p, p);
   for (int i = 0; i < p; ++i)
     for (int j = 0; j <= i; ++j) out.hessian(i, j) = out.hessian(j, i) = found[jets.place(i, j)];
+  // where readings show no dependence a range is felt by rounding alone, which is no curvature
+  const double seen = kRounding * (std::fabs(out.value) + (scaled_ ? 0 : static_cast<double>(sorted_.rows())));
+  const Eigen::VectorXd sizes = bounds_.typical.cwiseAbs().cwiseMax(x.cwiseAbs());
+  for (int i = 0; i < p; ++i) {
+    const double felt = std::fabs(out.gradient[i]) * sizes[i] + out.hessian.row(i).cwiseAbs().dot(sizes) * sizes[i];
+    if (felt > seen) continue;
+    out.gradient[i] = 0;
+    out.hessian.row(i).setZero();
+    out.hessian.col(i).setZero();
+  }
   return out;
 }
 
