@@ -304,10 +304,13 @@ stored_parts.tundrel_criterion_dependent <- function(criterion) c(NextMethod(), 
 stored_parts.tundrel_criterion_dependent_likelihood <- function(criterion) c(NextMethod(), stored_dependence(criterion))
 stored_dependence <- function(criterion) {
   dependent <- criterion$dependent
-  list(
-    dependent = if (!is.null(dependent)) c(stored_texts(unclass(dependent)[c("along", "range", "nugget", "share")]), if (length(dependent$by)) list(by = as.list(dependent$by))),
-    restricted = if (criterion$restricted) TRUE, restricted_at = if (!is.null(criterion$restricted_at)) lapply(as.list(criterion$restricted_at), exact)
+  c(
+    list(dependent = if (!is.null(dependent)) c(stored_texts(unclass(dependent)[c("along", "range", "nugget", "share")]), if (length(dependent$by)) list(by = as.list(dependent$by)))),
+    stored_restriction(criterion)
   )
+}
+stored_restriction <- function(criterion) {
+  list(restricted = if (criterion$restricted) TRUE, restricted_at = if (!is.null(criterion$restricted_at)) lapply(as.list(criterion$restricted_at), exact))
 }
 
 # Of a call of dependent() that was typed: its parts as texts.

@@ -5,11 +5,11 @@
 nodes_by_varying <- c(11, 7, 3)
 
 # `log`: for each of `parameters`, whether it varies on the log scale; `base`: a likelihood.
-new_varying <- function(base, parameters, log, by) {
+new_varying <- function(base, parameters, log, by, restricted = FALSE) {
   q <- length(parameters)
   new_criterion(
     c("varying", "likelihood"), "max_likelihood", form = "smooth", goal = "maximise", residuals = "quantile", residual_kinds = c("response", "weighted", "pearson", "quantile"), resamplings = "parametric",
-    test = "likelihood ratio", in_noise_units = TRUE, rows_apart = FALSE, family = base$family, others = base$others,
+    test = if (restricted) NA_character_ else "likelihood ratio", in_noise_units = TRUE, rows_apart = FALSE, family = base$family, others = base$others, restricted = restricted,
     varying = list(
       parameters = parameters, log = unname(log), by = by, nodes = if (q <= length(nodes_by_varying)) nodes_by_varying[q] else 1,
       spreads = spread_name(parameters), correlations = as.character(pair_correlations(parameters))
@@ -21,7 +21,7 @@ new_varying <- function(base, parameters, log, by) {
 format.tundrel_criterion_varying <- function(x, ...) {
   varying <- x$varying
   names <- ifelse(varying$log, paste0("log ", varying$parameters), varying$parameters)
-  paste0(NextMethod(), ", ", and_list(names), " varying by ", and_list(varying$by))
+  paste0(NextMethod(), ", ", and_list(names), " varying by ", and_list(varying$by), if (x$restricted) ", restricted")
 }
 
 likelihood_expressions.tundrel_criterion_varying <- function(criterion) c(criterion$others, lapply(c(criterion$varying$spreads, criterion$varying$correlations), as.symbol))
@@ -69,9 +69,14 @@ criterion_rows.tundrel_criterion_varying <- function(criterion, problem, rows, c
   groups <- unique(label)
   number <- match(label, groups)
   order <- order(number)
+  there <- if (criterion$restricted) own_curves_there(criterion, problem, rows, call)
   list(
+    columns = if (criterion$restricted) list(.fitted_there = there$value),
     variables = curve_variables(length(criterion$varying$parameters)),
-    fields = list(curves = list(order = order, first = c(0L, cumsum(tabulate(number, length(groups))))), own_variables = length(criterion$varying$parameters), nodes_each = criterion$varying$nodes)
+    fields = c(
+      list(curves = list(order = order, first = c(0L, cumsum(tabulate(number, length(groups))))), own_variables = length(criterion$varying$parameters), nodes_each = criterion$varying$nodes),
+      if (criterion$restricted) there[c("common_slopes", "own_slopes")]
+    )
   )
 }
 
@@ -83,7 +88,7 @@ compile_criterion.tundrel_criterion_varying <- function(criterion, collector, ca
   others <- lapply(criterion$others, function(expr) substituted(substituted(written_shapes(expr, call), list(fitted = call("(", model))), varied))
   c(likelihood, list(
     fitted_varied = collector$add(call("(", model), call), others_varied = vapply(others, function(expr) collector$add(expr, call), 0L, USE.NAMES = FALSE)
-  ))
+  ), if (criterion$restricted) restriction_nodes(criterion, collector, call))
 }
 
 compile_criterion_in_r.tundrel_criterion_varying <- function(criterion, problem, compiled, call) refuse_without_derivatives(problem, call)
@@ -104,4 +109,9 @@ noise_parameters.tundrel_criterion_varying <- function(criterion, free) sum(crit
 error_scale.tundrel_criterion_varying <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) 1
 spread_may_vanish.tundrel_criterion_varying <- function(criterion, parameters) FALSE
 
-stored_parts.tundrel_criterion_varying <- function(criterion) c(NextMethod(), list(varying = lapply(criterion$varying[c("parameters", "log", "by")], as.list)))
+log_likelihood.tundrel_criterion_varying <- function(criterion, value, n, log_weight) if (criterion$restricted) NA_real_ else NextMethod()
+
+stored_parts.tundrel_criterion_varying <- function(criterion) c(NextMethod(), list(varying = lapply(criterion$varying[c("parameters", "log", "by")], as.list)), stored_restriction(criterion))
+
+# Restricted likelihood takes the slopes of each group's own curve, where the last fit ended.
+restricted_point.tundrel_criterion_varying <- function(criterion, run) run$estimate

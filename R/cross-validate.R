@@ -18,9 +18,17 @@ left_out_rows <- function(run, compiled, folds, by, seed, call = rlang::caller_e
   unname(split(seq_along(group), part[group]))
 }
 
+nothing_validated <- list(error = NA_real_, log_score = NA_real_, failed = 0)
+
 cross_validated <- function(run, compiled, left_out, weighted, threads) {
-  none <- list(error = NA_real_, log_score = NA_real_, failed = 0)
-  if (is.null(left_out) || !run$problem$criterion$rows_apart) return(none)
+  if (is.null(left_out)) return(nothing_validated)
+  validated_rows(run$problem$criterion, run, compiled, left_out, weighted, threads)
+}
+
+validated_rows <- function(criterion, run, compiled, left_out, weighted, threads) UseMethod("validated_rows")
+validated_rows.tundrel_criterion <- function(criterion, run, compiled, left_out, weighted, threads) {
+  none <- nothing_validated
+  if (!criterion$rows_apart) return(none)
   kept <- lapply(left_out, function(out) setdiff(seq_len(compiled$rows), out))
   # parts of one size are fitted at once
   refitted <- matrix(NA_real_, length(run$estimate), length(kept))

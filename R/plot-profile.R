@@ -59,7 +59,7 @@ drawn_places <- 16
 # Open sides are drawn this many times as far as the root needs for most of what it ever gains.
 profile_curve <- function(profile, run) {
   quantity <- profile$quantity
-  root <- root_of_rise(run, quantity$hold)
+  root <- root_of_rise(run, quantity$hold, quantity)
   sides <- lapply(profile[c("lower", "upper")], function(side) {
     if (length(side$points) < 2) return(NULL)
     at <- vapply(side$points, `[[`, numeric(1), "at")

@@ -9,7 +9,7 @@ draw_varying <- function(run, call = rlang::caller_env()) {
   log <- is_log_axis(x)
   along <- function(group) {
     mine <- if (is.na(group)) x else x[groups$group == group]
-    curve <- function(x) curve_of_groups(run, stats::setNames(list(x), predictor), groups, rep(group, length(x)))
+    curve <- function(x) curve_of_groups(run$problem, coef(run), stats::setNames(list(x), predictor), groups$values, rep(group, length(x)))
     grid <- curve_grid(mine, curve, log)
     data.frame(x = grid, y = curve(grid), group = group)
   }

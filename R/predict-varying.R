@@ -12,5 +12,5 @@ predict.tundrel_varying <- function(object, newdata = NULL, components = FALSE, 
   if (is.data.frame(newdata)) newdata <- in_clock_numbers(object$problem, newdata)
   model_rows(object$problem, newdata, core_evaluate, object$estimate)
   columns <- number_columns(newdata, object$problem$model$predictors, seq_len(nrow(newdata)))
-  curve_of_groups(object, columns, groups, groups_in(object, newdata, groups))
+  curve_of_groups(object$problem, coef(object), columns, groups$values, groups_in(object, newdata, groups))
 }

@@ -7,8 +7,10 @@
 root_scale <- function(run) rise_scale(run$problem$criterion, sigma_of(run), covariance_scale(run), matched_scale(run))
 
 # The rise of the value as a multiple of that. The logarithm of a sum of squares rises less than the sum itself.
-rise_in_noise <- function(run) {
+rise_in_noise <- function(run, quantity = NULL) {
   scale <- root_scale(run)
+  groups <- if (!is.null(quantity)) groups_of_mean(run$problem$criterion, run, quantity)
+  if (!is.null(groups)) return(function(rise) groups * expm1(scale * rise / groups))
   if (is.null(scale_estimated_beside(run))) return(function(rise) rise * scale)
   freedom <- stats::df.residual(run)
   function(rise) freedom * expm1(2 * rise / run$n)
@@ -24,9 +26,9 @@ matched_scale <- function(run) {
 }
 
 # A root function: `optimum` is one of the functions that hold something.
-root_of_rise <- function(run, optimum) {
+root_of_rise <- function(run, optimum, quantity = NULL) {
   best <- in_users_sign(run$problem, run$value)
-  in_noise <- rise_in_noise(run)
+  in_noise <- rise_in_noise(run, quantity)
   function(at, from) {
     found <- optimum(at, from)
     if (is.null(found)) return(NULL)

@@ -37,6 +37,8 @@ assumed_of_noise.tundrel_criterion_distances <- function(criterion, run) {
   )
 }
 
+spreads_are_restricted <- "What is estimated of the noise comes from restricted likelihood."
+
 dependence_told <- function(criterion) {
   dependent <- criterion$dependent
   c(
@@ -48,7 +50,7 @@ dependence_told <- function(criterion) {
         if (length(dependent$by)) paste0(", within each ", paste(dependent$by, collapse = " and ")), ": intervals are wider than those of independent readings would be."
       )
     },
-    if (criterion$restricted) "What is estimated of the noise comes from restricted likelihood." else "What is estimated of the noise comes from likelihood, and is somewhat too small where readings are few."
+    if (criterion$restricted) spreads_are_restricted else "What is estimated of the noise comes from likelihood, and is somewhat too small where readings are few."
   )
 }
 assumed_of_noise.tundrel_criterion_dependent <- function(criterion, run) c(utils::head(NextMethod(), -1), dependence_told(criterion))
@@ -69,7 +71,8 @@ assumed_of_noise.tundrel_criterion_varying <- function(criterion, run) {
     paste0(
       upper_first(and_list(ifelse(varying$log, paste("the logarithm of", varying$parameters), varying$parameters))), if (length(varying$parameters) > 1) " vary" else " varies", " between groups by ", and_list(varying$by),
       " as a normal distribution does: intervals of the common curve are for other groups of the same kind. Readings of one group err independently about its own curve."
-    )
+    ),
+    if (criterion$restricted) spreads_are_restricted else "Spreads between groups come from likelihood, and are somewhat too small where groups are few."
   )
 }
 

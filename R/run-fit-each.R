@@ -28,9 +28,11 @@
 #'   ones given the earlier) and the noise are parameters of one run, which goes wherever runs go: [uncertainty()] by curvature or profile, [check_solution()],
 #'   `AIC()`. [coef_table()] adds each group's own values, drawn to the middle as far as its readings are weak; [residual_table()] and `predict()`
 #'   follow each group's own curve, [plot_groups()] draws all of them about the common one, [plot_fit()] the common one. Least squares are taken as a normal likelihood with a parameter
-#'   `noise`; other families without kinks serve, too. Spreads at their likeliest are too small by about one part in the number of groups; intervals of population values allow for that, with Student's
-#'   t of one less than the number of groups: with 30 groups those of 95 % held the truth in 93 to 95 of 100 simulated data sets, with 8 groups in 95 to 97; those of spreads and correlations in 89 to 94, with 8 groups in 83 to 87 (`bench/varying-curves.R`).
-#'   Not for models given by rates, functions in R, or restricted likelihood.
+#'   `noise`; other families without kinks serve, too. Spreads at their likeliest are too small by about one part in the number of groups; `max_likelihood("normal", sd = noise, restricted = TRUE)` makes up for that
+#'   (the slopes of each group's own curve are taken at the answer). Intervals of population values have Student's
+#'   t of one less than the number of groups; those of spreads take their squares as chi-squared, those of correlations Fisher's transform. With 8 and with 30 groups those of 95 % by restricted likelihood held the truth in
+#'   93 to 97.5 of 100 simulated data sets (`bench/varying-curves.R`, `bench/varying-situations.R`). [compare_models()] with `by = ` tells how well groups that were left out are predicted.
+#'   Not for models given by rates or functions in R.
 #'
 #' @return With `varying` a run of class `tundrel_varying`; else an object of class `tundrel_fits`. Printing reads it; [coef_table()], `glance()`, [uncertainty()], [check_residuals()],
 #'   [residual_table()] table it, [plot_groups()] draws it, and `fits[[i]]` is the run of a group (by number, or by the text of

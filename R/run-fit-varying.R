@@ -1,10 +1,11 @@
-# Curves that vary about a common one: the fit, and what it says of each group.
+# The fit of curves that vary about a common one.
 
 fit_varying <- function(problem, varying, shared, solver, tolerance, max_evaluations, threads, call = rlang::caller_env()) {
   check_varying(problem, varying, shared, call)
   whole <- without_groups(problem)
   limits <- stated_limits(problem)
-  criterion <- new_varying(varying_base(problem, call), varying, limits$lower[varying] >= 0, problem$by)
+  base <- varying_base(problem, call)
+  criterion <- new_varying(base, varying, limits$lower[varying] >= 0, problem$by, isTRUE(problem$criterion$restricted))
   whole <- suppressMessages(judge_by(whole, criterion))
   groups <- groups_of(problem)
   if (nrow(groups$keys) < fewest_curves) {
@@ -76,11 +77,23 @@ varying_base <- function(problem, call) {
     spread <- if (!is.null(criterion$sd)) call("*", noise, criterion$sd) else if (!is.null(criterion$weights)) call("/", noise, call("sqrt", criterion$weights)) else noise
     return(normal_likelihood(spread, call))
   }
+  if (isTRUE(criterion$restricted) && is.null(criterion$dependent) && !judged_by_squares(problem)) {
+    check_restricted_spread(criterion, problem, call)
+    return(independent_criterion(criterion))
+  }
   likelihood <- identical(class(criterion)[1], "tundrel_criterion_likelihood") && criterion$form == "smooth" && is.null(criterion$censored)
   if (!likelihood) {
     refuse("solver", c("Parameters vary about a common value under least squares, or a likelihood without kinks and censored readings.", "x" = "This is {format(criterion)}."), call = call)
   }
   criterion
+}
+
+# Beside slopes that are taken at one place, the spread of readings may depend on fitted values and columns, and on parameters of its own.
+check_restricted_spread <- function(criterion, problem, call) {
+  taken <- intersect(free_names(criterion$others$sd), problem$model$parameters)
+  if (length(taken)) {
+    refuse("solver", c("Under restricted likelihood the spread of readings cannot depend on {.field {taken}}, {cli::qty(taken)}{?which is a parameter/which are parameters} of the curve.", "i" = "Leave {.arg restricted} out, or state the spread by {.code fitted}."), call = call)
+  }
 }
 
 # From fits of each group by itself, where these can be had: medians, and how far groups lie about them.
@@ -108,117 +121,4 @@ with_varying_start <- function(whole, problem, varying, call) {
 without_groups <- function(problem) {
   problem$by <- NULL
   problem
-}
-
-# The triangle that makes errors of each parameter from variables of variance one; and parameters from such variables, a column a curve.
-root_of_curves <- function(run) {
-  root <- varying_root(run$problem$criterion$varying)
-  matrix(vapply(root, eval, 0, envir = as.list(coef(run))), nrow(root))
-}
-
-values_of_curves <- function(run, variables) {
-  varying <- run$problem$criterion$varying
-  away <- root_of_curves(run) %*% variables
-  middle <- coef(run)[varying$parameters]
-  values <- ifelse(varying$log[row(away)], middle[row(away)] * exp(away), middle[row(away)] + away)
-  matrix(values, ncol = nrow(away), byrow = TRUE, dimnames = list(NULL, varying$parameters))
-}
-
-# What each group's own parameters are likely to be, with standard errors of how well its readings tell them.
-varying_groups <- function(run) {
-  compiled <- compiled_of(run)
-  varying <- run$problem$criterion$varying
-  found <- core_curve_modes(compiled, run$estimate)
-  q <- length(varying$parameters)
-  n <- ncol(found$at)
-  root <- root_of_curves(run)
-  values <- values_of_curves(run, found$at)
-  lower <- which(lower.tri(diag(q), diag = TRUE), arr.ind = TRUE)
-  lower <- lower[order(lower[, 1], lower[, 2]), , drop = FALSE]
-  errors <- t(vapply(seq_len(n), function(k) {
-    spread <- matrix(0, q, q)
-    spread[lower] <- spread[lower[, 2:1]] <- found$spread[, k]
-    sqrt(diag(root %*% spread %*% t(root)))
-  }, numeric(q)) |> matrix(q)) * ifelse(rep(varying$log, each = n), values, 1)
-  data <- as_tibble(unclass_measurements(run$problem$measurements)[varying$by])
-  first <- compiled$used[compiled$curves$order[utils::head(compiled$curves$first, -1) + 1]]
-  list(
-    keys = data[first, ], values = values,
-    errors = matrix(errors, n, dimnames = list(NULL, varying$parameters)),
-    value = found$value, n = diff(compiled$curves$first), group = rep(seq_len(n), diff(compiled$curves$first))[order(compiled$curves$order)]
-  )
-}
-
-# The population value of what varies is a mean of so many curves, whose spread at its likeliest is too small by the one that the mean takes.
-reach_of_quantity.tundrel_criterion_varying <- function(criterion, run, quantity, level) {
-  if (!any(all.vars(quantity$expression) %in% criterion$varying$parameters)) return(interval_reach(run, level))
-  n <- length(compiled_of(run)$curves$first) - 1
-  stats::qt((1 + level) / 2, n - 1) * sqrt(n / (n - 1))
-}
-
-# Fitted values of each row's own curve.
-own_curves <- function(run, groups = varying_groups(run)) {
-  compiled <- compiled_of(run)
-  curve_of_groups(run, compiled$columns[run$problem$model$predictors], groups, groups$group)
-}
-
-# The curve over columns of predictors, each row with the parameters of its group; those of no group (NA) with the common ones.
-curve_of_groups <- function(run, columns, groups, group) {
-  problem <- run$problem
-  varying <- problem$criterion$varying$parameters
-  common <- coef(run)[varying]
-  own <- lapply(stats::setNames(nm = varying), function(name) ifelse(is.na(group), common[[name]], groups$values[group, name]))
-  collector <- node_collector(c(names(columns), varying), setdiff(run$status$free, varying), c(problem$model$constants, run$status$fixed), run$status$tied)
-  root <- collector$add(call("(", problem$model$expression))
-  core_evaluate(collector$nodes(), root, c(columns, own), length(group), run$estimate[setdiff(run$status$free, varying)])
-}
-
-# The group of each row of new data; NA where it is none that was fitted.
-groups_in <- function(run, data, groups) {
-  by <- run$problem$criterion$varying$by
-  if (!all(by %in% names(data))) return(rep(NA_integer_, nrow(data)))
-  match(row_labels(data, by), row_labels(groups$keys, by))
-}
-
-varying_table <- function(run) {
-  varying <- run$problem$criterion$varying
-  groups <- varying_groups(run)
-  p <- length(varying$parameters)
-  n <- nrow(groups$keys)
-  estimate <- coef(run)
-  errors <- sqrt(diag(stats::vcov(run)))[names(estimate)]
-  level <- ifelse(names(estimate) %in% c(varying$spreads, varying$correlations), "spread", "population")
-  none <- groups$keys[rep(NA_integer_, length(estimate)), ]
-  each <- rep(seq_len(n), each = p)
-  rbind(
-    tibble(none, level = level, parameter = names(estimate), estimate = unname(estimate), std_error = unname(errors), rows = NA_integer_),
-    tibble(groups$keys[each, ], level = "group", parameter = rep(varying$parameters, n), estimate = as.vector(t(groups$values)), std_error = as.vector(t(groups$errors)), rows = groups$n[each])
-  )
-}
-
-# Residuals about each row's own curve, in standard deviations of its readings.
-weighted_rows.tundrel_criterion_varying <- function(criterion, compiled, x, raw) {
-  run <- structure(list(problem = compiled$problem, estimate = x, status = compiled$status), class = "tundrel_run")
-  own <- own_curves(run)
-  (observed_rows(compiled) - own) / own_spread(run, compiled, own)
-}
-quantile_rows.tundrel_criterion_varying <- function(criterion, run, compiled, seed) weighted_rows(criterion, compiled, run$estimate, NULL)
-
-# The standard deviation of a reading about its own curve.
-own_spread <- function(run, compiled, own) {
-  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
-  sqrt(noise_family(run$problem$criterion)$variance(own, parameters_in_new_rows(run$problem$criterion, run, data, own, rlang::caller_env())))
-}
-
-# New curves, about which new readings lie.
-draw_rows.tundrel_criterion_varying <- function(criterion, run, compiled, mean, others) {
-  groups <- varying_groups(run)
-  family <- noise_family(criterion)
-  data <- vctrs::vec_slice(unclass_measurements(run$problem$measurements), compiled$used)
-  n <- nrow(groups$values)
-  function() {
-    groups$values <- values_of_curves(run, matrix(stats::rnorm(n * length(criterion$varying$parameters)), ncol = n))
-    own <- curve_of_groups(run, compiled$columns[run$problem$model$predictors], groups, groups$group)
-    family$draw(own, parameters_in_new_rows(criterion, run, data, own, rlang::caller_env()))
-  }
 }

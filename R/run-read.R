@@ -190,7 +190,7 @@ criterion_from_stored <- function(stored, path) {
     least_squares = new_least_squares(e$weights, e$sd, stored$relative, parsed(stored$predictor_sd), parsed(stored$correlation), dependence(), isTRUE(stored$restricted)), absolute_error = new_absolute_error(e$sd, stored$relative),
     robust_error = new_robust_error(stored$loss, number(stored$tuning), e$sd, stored$relative),
     max_likelihood = if (!is.null(stored$varying)) {
-      new_varying(new_max_likelihood(stored$family, parsed(stored$others)), as.character(unlist(stored$varying$parameters)), as.logical(unlist(stored$varying$log)), as.character(unlist(stored$varying$by)))
+      new_varying(new_max_likelihood(stored$family, parsed(stored$others)), as.character(unlist(stored$varying$parameters)), as.logical(unlist(stored$varying$log)), as.character(unlist(stored$varying$by)), isTRUE(stored$restricted))
     } else {
       limits <- parsed(stored$censored)
       between <- if (!is.null(limits$low)) call("c", limits$low, limits$high)

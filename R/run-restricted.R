@@ -3,6 +3,9 @@
 most_restricted_fits <- 50
 restricted_settled <- 1e-9
 
+restricted_point <- function(criterion, run) UseMethod("restricted_point")
+restricted_point.tundrel_criterion <- function(criterion, run) run$estimate[acting_parameters(run$problem, run$status)]
+
 with_restricted_point <- function(problem, call = rlang::caller_env()) {
   if (!isTRUE(problem$criterion$restricted) || !is.null(problem$criterion$restricted_at)) return(problem)
   begin <- problem
@@ -10,7 +13,7 @@ with_restricted_point <- function(problem, call = rlang::caller_env()) {
   run <- or_stopped(suppressMessages(fit_local(begin)))
   for (k in seq_len(most_restricted_fits)) {
     problem$start[names(run$estimate)] <- run$estimate
-    problem$criterion$restricted_at <- run$estimate[acting_parameters(problem, run$status)]
+    problem$criterion$restricted_at <- restricted_point(problem$criterion, run)
     before <- run
     run <- or_stopped(suppressMessages(fit_local(problem)))
     # the fit itself ends as this one did, and says so

@@ -4,7 +4,7 @@ curvature_rows <- function(run, quantities, level) {
   lapply(quantities, function(quantity) {
     reach <- quantity_reach(run, quantity, level)
     error <- if (quantity$fixed) NA_real_ else quantity$std_error
-    ends <- scale_ends(run, quantity, level) %||% (quantity$estimate + c(-1, 1) * reach * error)
+    ends <- scale_ends(run$problem$criterion, run, quantity, level) %||% (quantity$estimate + c(-1, 1) * reach * error)
     uncertainty_row(quantity, error, ends[1], ends[2], level, "curvature", curvature_remarks(run, quantity, ends))
   })
 }
@@ -15,8 +15,9 @@ is_scale <- function(run, quantity) {
   !is.null(scale) && identical(quantity$expression, as.symbol(scale))
 }
 
-# Of the scale of normal noise: what is left of squares over its square is chi-squared.
-scale_ends <- function(run, quantity, level) {
+# Of the scale of normal noise: what is left of squares over its square is chi-squared. NULL for what is no scale.
+scale_ends <- function(criterion, run, quantity, level) UseMethod("scale_ends")
+scale_ends.tundrel_criterion <- function(criterion, run, quantity, level) {
   if (!is_scale(run, quantity) || nzchar(quantity$rests)) return(NULL)
   freedom <- stats::df.residual(run)
   if (!isTRUE(freedom > 0)) return(NULL)
@@ -44,6 +45,9 @@ curvature_remarks <- function(run, quantity, ends) {
     "past_bound"
   }
   if (is.null(code) && is_scale(run, quantity)) code <- "chi_squared"
+  varying <- run$problem$criterion$varying
+  if (is.null(code) && is_one_of(quantity, varying$spreads)) code <- "spread_chi_squared"
+  if (is.null(code) && is_one_of(quantity, varying$correlations)) code <- "transformed"
   c(if (!is.null(tie)) remark("tied", expression_text(tie)), if (!is.null(code)) remark(code), known_remark(run, expression_text(quantity$expression)))
 }
 

@@ -10,6 +10,8 @@ note_of_code <- function(code, detail) {
     value_alone = "a single value has no information about noise",
     under_way = "not known until the run has ended",
     chi_squared = "from the chi-squared distribution of the noise",
+    spread_chi_squared = "its square taken as chi-squared, with degrees of freedom after its standard error",
+    transformed = "by Fisher's transform of a correlation",
     known_before = paste("rests to", detail, "on what was known before"),
     rests_lower = "rests on its lower bound",
     rests_upper = "rests on its upper bound",

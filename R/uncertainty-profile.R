@@ -30,7 +30,7 @@ when_asked <- function(made) function(at, from) made(at, from)
 
 # Both sides of a quantity's profile.
 profile_of <- function(run, quantity, target) {
-  root <- root_of_rise(run, quantity$hold)
+  root <- root_of_rise(run, quantity$hold, quantity)
   step <- first_step(quantity, target)
   sides <- lapply(c(lower = -1, upper = 1), function(side) {
     limit <- reachable_limit(quantity, side)
@@ -63,7 +63,7 @@ profile_rows <- function(run, quantities, level) {
     if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)
     if (!is.null(obstacle)) return(row(NA_real_, NA_real_, remark(obstacle)))
-    of_scale <- scale_ends(run, quantity, level)
+    of_scale <- if (is_scale(run, quantity)) scale_ends(run$problem$criterion, run, quantity, level)
     if (!is.null(of_scale)) return(row(of_scale[1], of_scale[2], remark("chi_squared")))
     profile <- profile_of(run, quantity, target)
     profiles[[quantity$name]] <<- profile
@@ -83,7 +83,7 @@ places_outside <- 24
 second_stretch <- function(run, quantity, ends, target) {
   box <- stated_box(run$problem, list(lower = stats::setNames(quantity$lower, quantity$name), upper = stats::setNames(quantity$upper, quantity$name)), quantity$name)
   if (is.null(box) || !quantity$name %in% names(run$estimate) || !all(is.finite(ends))) return(NULL)
-  root <- root_of_rise(run, quantity$hold)
+  root <- root_of_rise(run, quantity$hold, quantity)
   share <- (seq_len(places_outside) - 0.5) / places_outside
   at <- if (isTRUE(attr(box, "log"))) box[1] * (box[2] / box[1])^share else box[1] + share * diff(as.numeric(box))
   held <- lapply(at, function(value) root(value, run$estimate))

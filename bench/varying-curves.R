@@ -13,18 +13,19 @@ animals <- function(seed, n, rows = 12) {
     data.frame(animal = paste0("a", k), x, y = 8 * exp(0.25 * u[1]) * x / (half + x) + stats::rnorm(rows, sd = 0.3))
   }))
 }
-posed <- function(data) pose(data, y ~ top * x / (half + x), by = animal) |> start_from(top = 8, half = 1.5) |> subject_to(top > 0, half > 0)
+posed <- function(data, restricted = FALSE) pose(data, y ~ top * x / (half + x), by = animal) |> start_from(top = 8, half = 1.5) |> subject_to(top > 0, half > 0) |>
+  judge_by(max_likelihood("normal", sd = noise, restricted = restricted))
 
-for (n in c(8, 30)) {
+for (n in c(8, 30)) for (restricted in c(FALSE, TRUE)) {
   found <- parallel::mclapply(seq_len(sets), function(k) {
-    run <- tryCatch(suppressMessages(fit_each(posed(animals(k, n)), varying = c("top", "half"))), tundrel_error = function(e) NULL)
+    run <- tryCatch(suppressMessages(fit_each(posed(animals(k, n), restricted), varying = c("top", "half"))), tundrel_error = function(e) NULL)
     if (is.null(run) || !run$converged) return(NULL)
     table <- uncertainty(run)
     c((table$lower <= truth & truth <= table$upper) %in% TRUE, coef(run) - truth)
   }, mc.cores = 2)
   table <- do.call(rbind, found)
   off <- table[, 7:12]
-  cat(sprintf("%d curves, %d of %d converged: %s\n", n, nrow(table), sets, paste(names(truth), sprintf("%.1f %%", 100 * colMeans(table[, 1:6])), collapse = ", ")))
+  cat(sprintf("%s: %d curves, %d of %d converged: %s\n", if (restricted) "Restricted likelihood" else "Likelihood", n, nrow(table), sets, paste(names(truth), sprintf("%.1f %%", 100 * colMeans(table[, 1:6])), collapse = ", ")))
   cat("  mean error in Monte-Carlo errors:", paste(names(truth), sprintf("%.1f", colMeans(off) / (apply(off, 2, stats::sd) / sqrt(nrow(off)))), collapse = ", "), "\n")
 }
 

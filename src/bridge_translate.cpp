@@ -280,8 +280,18 @@ std::unique_ptr<VaryingCurves> varying_curves_from_r(const Rcpp::List& problem, 
   CurveRows rows;
   for (const int row : Rcpp::as<std::vector<int>>(curves["order"])) rows.order.push_back(row - 1);
   for (const int row : Rcpp::as<std::vector<int>>(curves["first"])) rows.first.push_back(row);
+  CurveSlopes slopes;
+  const bool restricted = problem.containsElementNamed("common_slopes");
+  if (restricted) {
+    slopes.common = matrix_from_r(problem["common_slopes"]);
+    slopes.own = matrix_from_r(problem["own_slopes"]);
+    for (const int root : Rcpp::as<std::vector<int>>(problem["root"])) slopes.root.push_back(t.node.at(root - 1));
+    slopes.log_sd = log(Term{&t.graph, t.node.at(Rcpp::as<int>(problem["sd_there"]) - 1)}).node;
+  }
+  Graph graph = t.graph;
   auto out = std::make_unique<VaryingCurves>(std::move(t.graph), loss.smooth, Rcpp::as<int>(problem["own_variables"]), Rcpp::as<int>(problem["nodes_each"]),
                                              columns_from_r(problem["columns"], problem["rows"]), std::move(rows), std::move(bounds));
+  if (restricted) out->restrict_to(std::move(graph), slopes);
   out->work.threads = threads;
   return out;
 }

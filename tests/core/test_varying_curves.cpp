@@ -150,3 +150,44 @@ TEST_CASE("curves shared out over threads come to the same, and without spread e
   CHECK(modes.spread(0, 0) == Approx(1));
   CHECK(problem.modes(x).value.sum() == Approx(problem.value(x)).epsilon(1e-13));
 }
+
+TEST_CASE("restricted likelihood adds the information of the common parameters, with its gradient") {
+  const Curves data;
+  Graph g;
+  const auto p = [&](Graph& graph, int k) { return Term{&graph, graph.parameter(k)}; };
+  const Term t{&g, g.column(0)}, y{&g, g.column(1)};
+  const Term height = p(g, 0) + p(g, 2) * p(g, 6), slope = p(g, 1) + p(g, 3) * (p(g, 4) * p(g, 6) + sqrt(1.0 - square(p(g, 4))) * p(g, 7));
+  const int loss = half_squares(y, height + slope * t, p(g, 5)).node;
+  VaryingCurves problem(std::move(g), loss, 2, 1, data.columns(), data.rows, Bounds::none(6));
+  const Eigen::VectorXd x = (Eigen::VectorXd(6) << 3.5, -0.9, 0.7, 0.3, -0.4, 0.6).finished();
+  const double plain = problem.value(x);
+  Graph noise;
+  CurveSlopes slopes;
+  const long n = static_cast<long>(data.t.size());
+  slopes.common.resize(n, 2);
+  for (long i = 0; i < n; ++i) slopes.common.row(i) << 1, data.t[i];
+  slopes.own = slopes.common;
+  slopes.root = {p(noise, 2).node, (p(noise, 3) * p(noise, 4)).node, (p(noise, 3) * sqrt(1.0 - square(p(noise, 4)))).node};
+  slopes.log_sd = log(p(noise, 5)).node;
+  problem.restrict_to(std::move(noise), slopes);
+  const auto dense = [&](const Eigen::VectorXd& at) {
+    Eigen::Matrix2d cov, information = Eigen::Matrix2d::Zero();
+    cov << at[2] * at[2], at[2] * at[3] * at[4], at[2] * at[3] * at[4], at[3] * at[3];
+    for (int k = 0; k < kCurves; ++k) {
+      const long from = data.rows.first[k], rows = data.rows.first[k + 1] - from;
+      const Eigen::MatrixXd z = slopes.own.middleRows(from, rows);
+      const Eigen::MatrixXd v = z * cov * z.transpose() + at[5] * at[5] * Eigen::MatrixXd::Identity(rows, rows);
+      information += z.transpose() * v.lu().solve(z);
+    }
+    return 0.5 * std::log(information.determinant());
+  };
+  CHECK(problem.value(x) - plain == Approx(dense(x)).epsilon(1e-10));
+  const Slope found = problem.slope(x);
+  CHECK(found.value == Approx(problem.value(x)).epsilon(1e-13));
+  for (int i = 0; i < 6; ++i)
+    CHECK(found.gradient[i] == Approx(difference([&](double at) {
+                                  Eigen::VectorXd y2 = x;
+                                  y2[i] = at;
+                                  return problem.value(y2);
+                                }, x[i])).epsilon(1e-7).margin(1e-7));
+}

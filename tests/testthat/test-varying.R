@@ -142,3 +142,68 @@ test_that("a plan lets parameters vary", {
   expect_true(all(c("parameters.csv", "report.html", "fit.png") %in% list.files(file.path(folder, "out"))))
   expect_true("correlation[top, half]" %in% utils::read.csv(file.path(folder, "out", "parameters.csv"))$parameter)
 })
+
+plates <- function() {
+  set.seed(7)
+  data <- data.frame(plate = rep(letters[1:9], each = 5))
+  transform(data, y = 3 + rep(stats::rnorm(9, sd = 0.6), each = 5) + stats::rnorm(45, sd = 0.4))
+}
+variances_of_plates <- function(data, groups_counted) {
+  means <- tapply(data$y, data$plate, mean)
+  within <- sum((data$y - means[data$plate])^2) / (nrow(data) - length(means))
+  c(mean = mean(data$y), within = within, between = (5 * sum((means - mean(means))^2) / groups_counted - within) / 5)
+}
+by_restricted <- function(problem) judge_by(problem, max_likelihood("normal", sd = s, restricted = TRUE))
+
+test_that("restricted likelihood has the unbiased components of variance, and Student's interval of the mean, by curvature and by profile", {
+  data <- plates()
+  run <- fit_each(pose(data, y ~ m, by = plate) |> start_from(m = 1) |> by_restricted(), varying = "m")
+  by_hand <- variances_of_plates(data, 8)
+  expect_equal(unname(coef(run)), unname(c(by_hand["mean"], sqrt(by_hand[c("within", "between")]))), tolerance = 1e-8)
+  expect_match(format(run$problem$criterion), "varying by plate, restricted", fixed = TRUE)
+  ends <- by_hand[["mean"]] + c(-1, 1) * stats::qt(0.975, 8) * sqrt((by_hand[["between"]] + by_hand[["within"]] / 5) / 9)
+  for (by in c("curvature", "profile")) expect_equal(unlist(subset(uncertainty(run, by = by), parameter == "m")[c("lower", "upper")]), ends, tolerance = 1e-4, ignore_attr = TRUE)
+  # of different curves it is not of the same thing
+  expect_true(is.na(as.numeric(logLik(run))))
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  again <- read_run(path)
+  expect_identical(coef(again), coef(run))
+  expect_equal(uncertainty(again), uncertainty(run), ignore_attr = TRUE)
+})
+
+test_that("spreads of bent curves by restricted likelihood are larger than by likelihood, wherever the fit starts", {
+  data <- uptake_of_animals(5, animals = 8)
+  by_likelihood <- fit_each(varying_problem(data), varying = c("top", "half"))
+  run <- fit_each(by_restricted(varying_problem(data)), varying = c("top", "half"))
+  expect_true(run$converged)
+  grown <- coef(run)[c("spread[top]", "spread[half]")] / coef(by_likelihood)[c("spread[top]", "spread[half]")]
+  # of eight curves by the root of eight sevenths
+  expect_equal(unname(grown), rep(sqrt(8 / 7), 2), tolerance = 0.03)
+  far <- fit_each(by_restricted(varying_problem(data) |> start_from(top = 20, half = 0.6)), varying = c("top", "half"))
+  expect_equal(coef(far), coef(run), tolerance = 1e-5)
+  # of two spreads the errors are skewed, and a correlation stays within its limits
+  table <- uncertainty(run)
+  spread <- subset(table, grepl("spread", parameter))
+  expect_true(all(spread$upper - spread$estimate > spread$estimate - spread$lower))
+  expect_true(all(abs(unlist(subset(table, grepl("correlation", parameter))[c("lower", "upper")])) < 1))
+  expect_refusal(fit_each(judge_by(varying_problem(data), max_likelihood("normal", sd = s + 0.01 * half, restricted = TRUE)), varying = "top"), "solver", "cannot depend on half")
+})
+
+test_that("groups that were left out are predicted by what varies, and not by one curve for all", {
+  data <- plates()
+  varying <- fit_each(pose(data, y ~ m, by = plate) |> start_from(m = 1), varying = "m")
+  common <- fit_local(pose(data, y ~ m) |> start_from(m = 1) |> judge_by(max_likelihood("normal", sd = noise)))
+  table <- suppressWarnings(compare_models(common = common, varying = varying, folds = 9, by = "plate"))
+  density <- vapply(unique(data$plate), function(out) {
+    there <- variances_of_plates(subset(data, plate != out), 8)
+    r <- data$y[data$plate == out] - there[["mean"]]
+    covariance <- there[["between"]] + diag(there[["within"]], 5)
+    -0.5 * (sum(r * solve(covariance, r)) + log(det(covariance)) + 5 * log(2 * pi))
+  }, 0)
+  expect_equal(table$log_score[table$model == "varying"], sum(density) / 45, tolerance = 1e-6)
+  expect_gt(table$log_score[table$model == "varying"], table$log_score[table$model == "common"])
+  # rows of a group are predicted by its other rows
+  each <- suppressWarnings(compare_models(common = common, varying = varying, folds = 45))
+  expect_lt(each$prediction_error[each$model == "varying"], 0.8 * each$prediction_error[each$model == "common"])
+})

@@ -265,16 +265,84 @@ bool VaryingCurves::all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values
   return usable;
 }
 
+void VaryingCurves::restrict_to(Graph graph, const CurveSlopes& slopes) {
+  std::vector<int> outputs;
+  std::vector<int> nodes = slopes.root;
+  nodes.push_back(slopes.log_sd);
+  for (int node : nodes) {
+    outputs.push_back(node);
+    for (int one : gradient_nodes(graph, node, size())) outputs.push_back(one);
+  }
+  restricted_ = Program(graph, outputs);
+  common_.resize(slopes.common.rows(), slopes.common.cols());
+  own_slopes_.resize(slopes.own.rows(), slopes.own.cols());
+  for (Eigen::Index i = 0; i < common_.rows(); ++i) {
+    common_.row(i) = slopes.common.row(rows_.order[i]);
+    own_slopes_.row(i) = slopes.own.row(rows_.order[i]);
+  }
+}
+
+double VaryingCurves::restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slope) const {
+  const int p = size(), p0 = static_cast<int>(common_.cols());
+  if (slope) slope->setZero(p);
+  if (p0 == 0) return 0;
+  Eigen::MatrixXd information = Eigen::MatrixXd::Zero(p0, p0);
+  std::vector<Eigen::MatrixXd> changes(slope ? p : 0, Eigen::MatrixXd::Zero(p0, p0));
+  Columns columns;
+  columns.rows = sorted_.rows();
+  for (Eigen::Index k = 0; k < sorted_.cols(); ++k) columns.data.push_back(sorted_.col(k).data());
+  Program::Workspace space;
+  restricted_.prepare(x.data(), columns, space);
+  const auto output = [&](int node, int derivative) { return space.output(node * (p + 1) + derivative); };
+  for (int k = 0; k < rows_.count(); ++k) {
+    const long from = rows_.first[k], n = rows_.first[k + 1] - from;
+    Eigen::MatrixXd log_sd(n, p + 1);
+    std::vector<Eigen::MatrixXd> root(static_cast<std::size_t>(p) + 1, Eigen::MatrixXd::Zero(own_, own_));
+    for (long block = 0; block < n; block += kBlockRows) {
+      const int rows = static_cast<int>(std::min<long>(kBlockRows, n - block));
+      restricted_.run_block(space, columns, from + block, rows);
+      for (int d = 0; d <= p; ++d) {
+        for (int i = 0; i < rows; ++i) log_sd(block + i, d) = output(pairs(), d)[i];
+        for (int a = 0, pair = 0; a < own_; ++a)
+          for (int b = 0; b <= a; ++b, ++pair) root[d](a, b) = output(pair, d)[0];
+      }
+    }
+    const Eigen::MatrixXd z = own_slopes_.middleRows(from, n), j = common_.middleRows(from, n);
+    const Eigen::VectorXd variance = (2 * log_sd.col(0).array()).exp();
+    const Eigen::MatrixXd zl = z * root[0];
+    Eigen::MatrixXd covariance = zl * zl.transpose();
+    covariance.diagonal() += variance;
+    const Eigen::LLT<Eigen::MatrixXd> factor(covariance);
+    if (factor.info() != Eigen::Success) return kNaN;
+    const Eigen::MatrixXd solved = factor.solve(j);
+    information += j.transpose() * solved;
+    if (!slope) continue;
+    const Eigen::MatrixXd across = z.transpose() * solved;
+    for (int d = 0; d < p; ++d) {
+      const Eigen::MatrixXd half = root[d + 1] * root[0].transpose();
+      changes[d] -= across.transpose() * (half + half.transpose()) * across + solved.transpose() * (2 * variance.array() * log_sd.col(d + 1).array()).matrix().asDiagonal() * solved;
+    }
+  }
+  const Eigen::LLT<Eigen::MatrixXd> factor(information);
+  if (factor.info() != Eigen::Success) return kNaN;
+  if (slope)
+    for (int d = 0; d < p; ++d) (*slope)[d] = 0.5 * factor.solve(changes[d]).trace();
+  return factor.matrixLLT().diagonal().array().log().sum();
+}
+
 double VaryingCurves::value(const Eigen::VectorXd& x) {
   Eigen::VectorXd values;
-  return all_curves(x, values, nullptr) ? values.sum() : kNaN;
+  return all_curves(x, values, nullptr) ? values.sum() + restriction(x, nullptr) : kNaN;
 }
 
 Slope VaryingCurves::slope(const Eigen::VectorXd& x) {
   Eigen::VectorXd values;
   Eigen::MatrixXd slopes;
   if (!all_curves(x, values, &slopes)) return {};
-  return {true, values.sum(), slopes.rowwise().sum()};
+  Eigen::VectorXd restricted;
+  const double added = restriction(x, &restricted);
+  if (!std::isfinite(added) || !restricted.allFinite()) return {};
+  return {true, values.sum() + added, slopes.rowwise().sum() + restricted};
 }
 
 Expansion VaryingCurves::expand(const Eigen::VectorXd& x) {

@@ -26,8 +26,18 @@ struct CurveModes {
   Eigen::VectorXd value;   // minus the logarithm of each curve's averaged likelihood
 };
 
+// For restricted likelihood: slopes of the rows' own curves at some point, a row a row of the table, and nodes for what is estimated of the noise.
+struct CurveSlopes {
+  Eigen::MatrixXd common, own;  // in the common parameters; in the errors of a curve's own ones
+  std::vector<int> root;        // nodes of the triangle that makes these errors from variables of variance one, row by row
+  int log_sd = -1;              // of a reading, where the slopes were taken
+};
+
 class VaryingCurves : public Problem, public RowSlopes {
  public:
+  // Adds what the common parameters take away from the noise: half the logarithm of the determinant of their information (Harville 1977).
+  void restrict_to(Graph graph, const CurveSlopes& slopes);
+
   // `loss` is minus a log density, in which the first parameters are the free ones and the next `own` are a curve's variables: each is normal
   // with variance one beforehand. `nodes` in each variable.
   VaryingCurves(Graph graph, int loss, int own, int nodes, Columns columns, CurveRows rows, Bounds bounds);
@@ -64,6 +74,8 @@ class VaryingCurves : public Problem, public RowSlopes {
   Mode mode_of(Worker& worker, const Eigen::VectorXd& x, int k) const;
   // Minus the logarithm of the averaged likelihood of curve k, and its gradient where `slope` is not null.
   double average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::VectorXd* slope) const;
+  // What restricted likelihood adds, and its gradient where wanted; 0 without.
+  double restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slope) const;
   // Values, and gradients as columns where wanted, of all curves.
   bool all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes);
 
@@ -73,6 +85,8 @@ class VaryingCurves : public Problem, public RowSlopes {
   Bounds bounds_;
   // The loss with its derivatives in a curve's variables up to order 2; in everything of order 1; and what moves with the mode.
   Program inner_, first_, moving_;
+  Program restricted_;
+  Eigen::MatrixXd common_, own_slopes_;  // in the order of the curves; without columns where nothing is restricted
   Eigen::MatrixXd nodes_;    // places, a column each
   Eigen::VectorXd weights_;  // logarithms, with the density that the nodes are for taken away
 };
