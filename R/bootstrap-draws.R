@@ -14,6 +14,7 @@ resampling_kind <- function(run, resample, call) {
   if (!is.null(resample) && (!rlang::is_string(resample) || !resample %in% resamplings)) {
     refuse("criterion", c("{.val {resample}} is not a way to draw measurements.", suggestion(as.character(resample)[1], resamplings, "ways")), call = call)
   }
+  if (!is.null(run$clusters)) return(resampling_of_clusters(run, resample, call))
   wanted <- resample %||% if (feeds_back(problem)) "case" else problem$criterion$resamplings[1]
   why_not <- why_not_drawn(problem, wanted)
   if (is.null(why_not)) return(wanted)
@@ -38,9 +39,35 @@ why_not_drawn <- function(problem, resample) {
   paste(format(criterion), "does not add its noise to the fitted value.")
 }
 
+# Clusters of one size can be drawn again as they are; signs of their residuals can always.
+resampling_of_clusters <- function(run, resample, call) {
+  wanted <- resample %||% "wild"
+  if (!wanted %in% c("wild", "case")) refuse("criterion", "With {.arg clusters} measurements are drawn by {.val wild} or {.val case}, and not by {.val {wanted}}.", call = call)
+  if (wanted == "case" && length(unique(table(run$clusters))) > 1) refuse("measurements", c("Clusters of different sizes cannot be drawn again as they are.", "i" = "Use {.code resample = \"wild\"}."), call = call)
+  if (wanted == "wild" && feeds_back(run$problem)) refuse("criterion", c("The response is also a predictor: new readings would have to be drawn one after the other.", "i" = "Use {.code resample = \"case\"}."), call = call)
+  wanted
+}
+
+draws_of_clusters <- function(run, compiled, resample, replicates) {
+  number <- match(run$clusters, unique(run$clusters))
+  clusters <- max(number)
+  n <- compiled$rows
+  if (resample == "case") {
+    members <- matrix(order(number), ncol = clusters)
+    return(list(rows = numbered_draws(function(times) members[, sample.int(clusters, clusters * times, replace = TRUE)], n, replicates)))
+  }
+  fitted <- fitted_rows(compiled, run$estimate)
+  moving <- which(run$at_bound == "")
+  residual <- unfitted_residuals(residual_rows(run, compiled, "weighted"), weighted_slopes(run, compiled)[, moving, drop = FALSE], run$clusters, power = -1 / 2)
+  residual <- residual / root_weight_rows(compiled, run$estimate)
+  signs <- function(times) matrix(c(-1, 1)[sample.int(2, clusters * times, replace = TRUE)], clusters)
+  list(values = numbered_draws(function(times) fitted + residual * signs(times)[number, ], n, replicates))
+}
+
 # Everything is drawn before anything is fitted, so that the draws depend on the seed alone.
 resampling_draws <- function(run, compiled, resample, replicates, call) {
   n <- compiled$rows
+  if (!is.null(run$clusters)) return(draws_of_clusters(run, compiled, resample, replicates))
   if (resample == "case" && has_rows_together(run$problem$criterion)) return(list(rows = numbered_draws(function(times) whole_rows(run$problem, n, times), n, replicates)))
   if (resample == "case") return(list(rows = numbered_draws(function(times) sample.int(n, n * times, replace = TRUE), n, replicates)))
   if (resample == "parametric") {

@@ -16,7 +16,8 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
     refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(!good), replicates = replicates, seed = seed,
     resample = resample
   )
-  if (corrected && sum(good) > replicates / 2) out$jackknife <- jackknife(run, compiled, threads)
+  # signs that are drawn have no skew
+  if (corrected && is.null(run$clusters) && sum(good) > replicates / 2) out$jackknife <- jackknife(run, compiled, threads)
   out
 }
 

@@ -168,17 +168,24 @@ alone_share <- 1e-4
 clustered_spread <- function(run, moving, clusters) {
   compiled <- compiled_of(run)
   slopes <- weighted_slopes(run, compiled)[, moving, drop = FALSE]
-  residual <- residual_rows(run, compiled, "weighted")
-  basis <- qr.Q(qr(slopes))
-  sums <- vapply(split(seq_along(residual), clusters[compiled$used]), function(rows) {
-    left <- tryCatch(chol(diag(length(rows)) - tcrossprod(basis[rows, , drop = FALSE])), error = function(e) NULL)
-    if (is.null(left) || min(diag(left)) < alone_share) {
-      refuse("measurements", "The cluster {.val {clusters[compiled$used][rows[1]]}} alone determines a parameter: how that varies between clusters cannot be told.", call = NULL)
-    }
-    as.numeric(crossprod(slopes[rows, , drop = FALSE], chol2inv(left) %*% residual[rows]))
-  }, numeric(length(moving)))
+  residual <- unfitted_residuals(residual_rows(run, compiled, "weighted"), slopes, clusters[compiled$used], power = -1)
+  sums <- vapply(split(seq_along(residual), clusters[compiled$used]), function(rows) as.numeric(crossprod(slopes[rows, , drop = FALSE], residual[rows])), numeric(length(moving)))
   n <- ncol(matrix(sums, length(moving)))
   tcrossprod(matrix(sums, length(moving))) * (n - 1) / n
+}
+
+# Of each cluster the residuals by a power of what the fit leaves of its errors: -1 as if the cluster had not been fitted, -1/2 as large as
+# errors are.
+unfitted_residuals <- function(residual, slopes, clusters, power) {
+  basis <- qr.Q(qr(slopes))
+  for (rows in split(seq_along(residual), clusters)) {
+    left <- eigen(diag(length(rows)) - tcrossprod(basis[rows, , drop = FALSE]), symmetric = TRUE)
+    if (min(left$values) < alone_share^2) {
+      refuse("measurements", "The cluster {.val {clusters[rows[1]]}} alone determines a parameter: how that varies between clusters cannot be told.", call = NULL)
+    }
+    residual[rows] <- left$vectors %*% (left$values^power * crossprod(left$vectors, residual[rows]))
+  }
+  residual
 }
 
 # Labels of the clusters by row of the measurements.
@@ -190,9 +197,9 @@ cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
   data <- run$problem$measurements
   for (one in setdiff(name, names(data))) refuse("measurements", c("There is no column {.field {one}}.", suggestion(one, names(data), "columns")), call = call)
   if (!judged_by_squares(run$problem) || criterion_form(run$problem) != "squares") {
-    refuse("criterion", c("{.code information = \"clustered\"} needs least squares.", "x" = "This run is judged by {format(run$problem$criterion)}."), call = call)
+    refuse("criterion", c("{.arg clusters} need least squares.", "x" = "This run is judged by {format(run$problem$criterion)}."), call = call)
   }
-  if (!identical(by, "curvature")) refuse("argument", "{.code information = \"clustered\"} goes with {.code by = \"curvature\"}: nothing else knows of clusters.", call = call)
+  if ("profile" %in% by) refuse("argument", "A profile knows nothing of clusters: use {.code by = \"curvature\"} or {.code by = \"bootstrap\"}.", call = call)
   labels <- row_labels(data, name)
   used <- compiled_of(run)$used
   n <- length(unique(labels[used]))

@@ -30,7 +30,9 @@
 #' @param resample \[character(1)] How measurements are drawn, as above; `NULL` for the criterion's own.
 #' @param replicates \[integer(1)] Number of refits, at least 20.
 #' @param seed \[integer(1)] Seed of the draws; `NULL` draws one, which the table keeps as its attribute `seed`.
-#' @param clusters Column, or columns in `c()`, that tell clusters apart, for `information = "clustered"`.
+#' @param clusters Column, or columns in `c()`, that tell clusters apart, for `information = "clustered"`, and for a bootstrap that draws whole
+#'   clusters: by `"wild"`, unless another way is said, the signs of all residuals of a cluster together; by `"case"` clusters with replacement,
+#'   where they are of one size.
 #' @param threads \[integer(1)] Threads over which refits are shared out. Results do not depend on it. Refits of models
 #'   that R evaluates go through the plan of the future package instead.
 #'
@@ -45,7 +47,8 @@
 #' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, chapters 2 and 6. Davison and
 #'   Hinkley (1997) Bootstrap Methods and their Application, chapters 5 and 7. Efron (1987) Journal of the American
 #'   Statistical Association 82, 171-185, and Hesterberg (2015) The American Statistician 69, 371-386, on its corrections.
-#'   Davidson and Flachaire (2008) Journal of Econometrics 146, 162-169, on the wild bootstrap. Huber (1967) Proceedings of
+#'   Davidson and Flachaire (2008) Journal of Econometrics 146, 162-169, on the wild bootstrap; Cameron, Gelbach and Miller (2008) Review of
+#'   Economics and Statistics 90, 414-427, on that of clusters. Huber (1967) Proceedings of
 #'   the Fifth Berkeley Symposium 1, 221-233.
 #' @seealso [derive()] for quantities computed from the parameters, [correlation_table()], [joint_region()],
 #'   [data_support()].
@@ -69,12 +72,16 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   check_uncertainty(by, level, replicates, threads)
   warn_unconverged(run)
   information <- rlang::arg_match(information)
-  if (!is.null(clusters) && information != "clustered") refuse("argument", "{.arg clusters} goes with {.code information = \"clustered\"}.")
+  refits_only <- all(by %in% c("bootstrap", "percentile"))
+  if (!is.null(clusters) && information != "clustered" && !refits_only) refuse("argument", "{.arg clusters} goes with {.code information = \"clustered\"}, or with {.code by = \"bootstrap\"}.")
   with_calls(run$problem, {
     run <- keep_compiled(run)
-    labels <- if (information == "clustered") cluster_labels(run, clusters, by)
+    labels <- if (information == "clustered" || !is.null(clusters)) cluster_labels(run, clusters, by)
     judged <- with_information(run, information, labels)
-    if (!is.null(labels)) run$cluster_freedom <- length(unique(labels[compiled_of(run)$used])) - 1
+    if (!is.null(labels)) {
+      run$clusters <- labels[compiled_of(run)$used]
+      run$cluster_freedom <- length(unique(run$clusters)) - 1
+    }
     uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
   })
 }

@@ -327,6 +327,15 @@ test_that("clusters whose readings err together have the errors of their means, 
   second[, 2, 2] <- at[["a"]] * data$t^2 * exp(-at[["k"]] * data$t)
   bread <- solve(crossprod(slopes) - apply(second * residual, 2:3, sum))
   expect_equal(uncertainty(run, information = "clustered", clusters = c(plate))$std_error, sqrt(diag(bread %*% meat %*% bread)), tolerance = 1e-6)
+  # whole clusters drawn again: their signs, and they themselves
+  again <- function(run, ...) uncertainty(run, by = "bootstrap", clusters = plate, seed = 3, ...)
+  drawn <- again(mean_of, replicates = 3999)
+  expect_equal(drawn$std_error, found$std_error, tolerance = 0.04)
+  expect_equal(c(drawn$lower, drawn$upper), c(found$lower, found$upper), tolerance = 0.02)
+  expect_equal(again(mean_of, replicates = 3999, resample = "case")$std_error, found$std_error * sqrt(13 / 14), tolerance = 0.04)
+  expect_equal(again(run)$std_error, uncertainty(run, information = "clustered", clusters = plate)$std_error, tolerance = 0.12)
+  expect_refusal(again(fit_local(update(run$problem, data = data[-1, ])), resample = "case"), "measurements", "different sizes")
+  expect_refusal(again(run, resample = "residual"), "criterion", "wild")
   held <- vapply(1:80, function(k) {
     one <- fit_local(pose(simulated(100 + k), y ~ a * exp(-k * t)) |> start_from(a = 4, k = 0.2))
     inside <- function(table) table$lower[2] <= 0.3 && 0.3 <= table$upper[2]
@@ -337,7 +346,7 @@ test_that("clusters whose readings err together have the errors of their means, 
   expect_refusal(uncertainty(run, information = "clustered"), "argument", "clusters = plate")
   expect_refusal(uncertainty(run, clusters = plate), "argument", "goes with")
   expect_refusal(uncertainty(run, information = "clustered", clusters = plte), "measurements", "Did you mean plate")
-  expect_refusal(uncertainty(run, by = "profile", information = "clustered", clusters = plate), "argument", "nothing else knows of clusters")
+  expect_refusal(uncertainty(run, by = "profile", information = "clustered", clusters = plate), "argument", "knows nothing of clusters")
   # each row by itself is the sandwich, but for the share of one row
   data$row <- seq_len(112)
   expect_equal(uncertainty(fit_local(update(run$problem, data = data)), information = "clustered", clusters = row)$std_error, uncertainty(run, information = "sandwich")$std_error * sqrt(111 / 112), tolerance = 1e-9)
