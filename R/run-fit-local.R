@@ -149,8 +149,9 @@ walk_arguments <- function(run, compiled, call = rlang::caller_env()) {
   searched <- setdiff(names(compiled$start), run$eliminated)
   settings <- solver$settings
   if (solver$name == "grid") settings$points <- grid_points(settings$points, length(searched))
-  # 0 lets the core choose
-  settings$population <- settings$population %||% 0
+  # below 0 lets the core choose
+  unset <- names(Filter(is.null, settings[names(solver_entry(solver$name)$settings)]))
+  settings[unset] <- -1
   settings <- c(settings, tolerance = run$tolerance, seed = run$seed)
   list(settings = settings, start = compiled$start[searched])
 }

@@ -36,7 +36,7 @@ void Annealing::begin(const Eigen::VectorXd& unit) {
   recent_.resize(0);
 }
 
-Eigen::MatrixXd Annealing::draw_round() {
+Eigen::MatrixXd Annealing::draw_round(const Problem&) {
   const int n = settings_.chains;
   if (first_round_) {
     Eigen::MatrixXd units = latin_hypercube(size(), n, random_);
@@ -59,7 +59,7 @@ bool Annealing::accepts(const Merit& from, const Merit& to) {
   return temperature_ > 0 && std::isfinite(rise) && random_.uniform() < std::exp(-rise / temperature_);
 }
 
-void Annealing::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void Annealing::judge_round(const Problem&, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const int n = settings_.chains;
   if (first_round_) {
     double low = kWorst, high = -kWorst;

@@ -57,7 +57,7 @@ void CovarianceAdaptation::begin(const Eigen::VectorXd& unit) {
   search_value_ = search_miss_ = kWorst;
 }
 
-Eigen::MatrixXd CovarianceAdaptation::draw_round() {
+Eigen::MatrixXd CovarianceAdaptation::draw_round(const Problem&) {
   Eigen::MatrixXd units(size(), population_);
   for (int k = 0; k < population_; ++k) {
     Eigen::VectorXd x;
@@ -130,7 +130,7 @@ const char* CovarianceAdaptation::over(const std::vector<Merit>& merits, const s
   return nullptr;
 }
 
-void CovarianceAdaptation::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void CovarianceAdaptation::judge_round(const Problem&, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const std::vector<int> order = ranked(merits);
   if (first_search_ && round_ == 0) restarts_.set_range(merits);
   if (merits[order[0]].better_than({search_value_, search_miss_}, allowed())) {

@@ -25,8 +25,8 @@ class CovarianceAdaptation : public PopulationSolver {
 
  protected:
   void begin(const Eigen::VectorXd& unit) override;
-  Eigen::MatrixXd draw_round() override;
-  void judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
+  Eigen::MatrixXd draw_round(const Problem& problem) override;
+  void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
   void visit_more(StateVisitor& visitor) override;
 
  private:

@@ -47,7 +47,7 @@ void DifferentialEvolution::put(int k, const Eigen::VectorXd& unit, const Merit&
   misses_[k] = merit.miss;
 }
 
-Eigen::MatrixXd DifferentialEvolution::draw_round() {
+Eigen::MatrixXd DifferentialEvolution::draw_round(const Problem&) {
   const int n = static_cast<int>(members_.cols()), p = size();
   if (first_round_) {
     Eigen::MatrixXd units = latin_hypercube(p, n, random_);
@@ -88,7 +88,7 @@ Eigen::MatrixXd DifferentialEvolution::draw_round() {
   return trials;
 }
 
-void DifferentialEvolution::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+void DifferentialEvolution::judge_round(const Problem&, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
   const int n = static_cast<int>(members_.cols());
   if (first_round_) {
     for (int k = 0; k < n; ++k) put(k, units.col(k), merits[k]);

@@ -22,7 +22,7 @@ constexpr int kAtOnce = 200;
 
 double GridScan::total() const { return std::pow(settings_.points, size()); }
 
-Eigen::MatrixXd GridScan::draw_round() {
+Eigen::MatrixXd GridScan::draw_round(const Problem&) {
   const int n = static_cast<int>(std::min<double>(kAtOnce, total() - done_));
   Eigen::MatrixXd units(size(), n);
   for (int k = 0; k < n; ++k) {
@@ -36,7 +36,7 @@ Eigen::MatrixXd GridScan::draw_round() {
   return units;
 }
 
-void GridScan::judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>&) {
+void GridScan::judge_round(const Problem&, const Eigen::MatrixXd& units, const std::vector<Merit>&) {
   done_ += static_cast<double>(units.cols());
   status_.action = "points scanned";
   status_.step_norm = 1 - done_ / total();

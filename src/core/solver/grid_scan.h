@@ -14,8 +14,8 @@ class GridScan : public PopulationSolver {
 
  protected:
   void begin(const Eigen::VectorXd&) override { done_ = 0; }
-  Eigen::MatrixXd draw_round() override;
-  void judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
+  Eigen::MatrixXd draw_round(const Problem& problem) override;
+  void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
   void visit_more(StateVisitor& visitor) override { visitor.within("done", done_, 0, total()); }
 
  private:

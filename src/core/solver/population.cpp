@@ -37,7 +37,7 @@ void PopulationSolver::start(Problem& problem, const Eigen::VectorXd& x) {
 
 const Eigen::MatrixXd& PopulationSolver::propose(Problem& problem) {
   if (points_.cols() == 0) {
-    units_ = draw_round();
+    units_ = draw_round(problem);
     points_ = problem.box.from_units(units_);
     if (problem.only_inside && problem.joint) move_inside(problem);
     values_.resize(points_.cols());
@@ -81,7 +81,7 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
     allowed_ = middle;
   }
   keep_best(merits);
-  judge_round(units_, merits);
+  judge_round(problem, units_, merits);
   allowed_ *= std::pow(0.5, static_cast<double>(units_.cols()) / (kHalving * size_));
   if (allowed_ < negligible_) allowed_ = least_allowed_;
   shown_ = problem.box.from_units(population());

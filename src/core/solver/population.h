@@ -44,9 +44,9 @@ class PopulationSolver : public Solver {
  protected:
   virtual void begin(const Eigen::VectorXd& unit) = 0;
   // Points of the cube.
-  virtual Eigen::MatrixXd draw_round() = 0;
+  virtual Eigen::MatrixXd draw_round(const Problem& problem) = 0;
   // Merits of the points asked for last. Sets the status' action, step_norm and, at the end, reason.
-  virtual void judge_round(const Eigen::MatrixXd& units, const std::vector<Merit>& merits) = 0;
+  virtual void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) = 0;
   virtual void visit_more(StateVisitor& visitor) = 0;
   // What members() shows after a round; the points asked for unless said otherwise.
   virtual Eigen::MatrixXd population() const { return units_; }

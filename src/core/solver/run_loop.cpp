@@ -199,7 +199,7 @@ void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values
 
 // Of a walk that was cut short, the best point that was paid for.
 RunResult Walk::best_of(RunResult result) const {
-  if (result.reason == StopReason::none || claims_optimum(result.reason) || problem_.work.best_met.size() == 0) return result;
+  if (solver_.expects_best() || result.reason == StopReason::none || claims_optimum(result.reason) || problem_.work.best_met.size() == 0) return result;
   if (std::isfinite(result.value) && (result.value <= problem_.work.best_value || solver_.status().infeasibility > 0)) return result;
   result.x = problem_.work.best_met;
   result.value = problem_.work.best_value;

@@ -1,0 +1,398 @@
+#include "surrogate.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "../step/nearest_point.h"
+#include "bfgs.h"
+#include "solver_table.h"
+#include "space_filling.h"
+
+namespace tundrel {
+namespace {
+
+const RegisteredSolver entry{{
+    "surrogate", true, "none", kAnyForm, Honours::everything,
+    {whole_setting("first", kChosen, 2, 1e5), whole_setting("batch", 1, 1, 1e4), number_setting("noise", kChosen, 0, true), number_setting("improvement", 1e-4, 0, true), number_setting("agreeing", 2, 1, true)},
+    "values that take seconds to days each", "many values, and more than some twenty parameters",
+    [](const SolverSettings& s) {
+      SurrogateSearch::Settings settings;
+      settings.first = s.whole("first");
+      settings.batch = s.whole("batch");
+      settings.noise = s.number("noise");
+      settings.improvement = s.number("improvement");
+      settings.agreeing = s.whole("agreeing");
+      return std::make_unique<SurrogateSearch>(settings, PopulationSolver::Common{s.number("seed")});
+    }}};
+
+constexpr double kWorst = std::numeric_limits<double>::max();
+// Of so many Latin hypercubes the one whose points are farthest apart begins the search.
+constexpr int kHypercubes = 50;
+// Points of the cube are the same within this; conditions hold within the other.
+constexpr double kSame = 1e-7, kMissAllowed = 1e-10;
+// Places looked at for each coordinate, everywhere and about the best; so many of them are walked on from, by so many steps.
+constexpr int kPlaces = 150, kNear = 60, kWalked = 4, kMostSteps = 40, kMostDraws = 200;
+// With up to so many values lengths are learnt anew with each; later, when there are a fifth more.
+constexpr int kLearnEach = 60;
+// Beyond so many coordinates points stay in a region around the best.
+constexpr int kEverywhere = 8;
+constexpr double kFirstSide = 0.8, kMostSide = 1.6, kLeastSide = 0.8 / 128;
+constexpr int kSuccesses = 3;
+// The walk to the bottom of a valley: its first region as a share of the cube, and what matters of the value.
+constexpr double kLeastRadius = 1e-3, kMostRadius = 0.1, kClosingTolerance = 1e-9;
+// The search ends when no improvement was expected in so many calls for each coordinate, one after the other.
+constexpr int kIdle = 1;
+// Beside a valley that is known, others are looked for that are lower by this share of what the middle value is above the best.
+constexpr double kWorthwhile = 0.03;
+
+double least_distance(const Eigen::MatrixXd& points) {
+  double least = std::numeric_limits<double>::infinity();
+  for (Eigen::Index i = 0; i < points.cols(); ++i)
+    for (Eigen::Index j = 0; j < i; ++j) least = std::min(least, (points.col(i) - points.col(j)).squaredNorm());
+  return least;
+}
+
+}  // namespace
+
+void SurrogateSearch::begin(const Eigen::VectorXd& unit) {
+  const Eigen::Index d = unit.size();
+  seen_.resize(d, 0);
+  found_.resize(0);
+  lengths_ = {};
+  bend_ = learnt_ = 0;
+  side_ = d > kEverywhere ? kFirstSide : 0;
+  successes_ = failures_ = 0;
+  idle_ = 0;
+  from_ = 0;
+  closing_ = ready_ = false;
+  restarts_ = {};
+}
+
+bool SurrogateSearch::settle(const Problem& problem, Eigen::VectorXd& unit) const {
+  if (!problem.joint) return true;
+  Eigen::VectorXd x = problem.box.from_unit(unit);
+  if (problem.joint->misses(x).maxCoeff() <= kMissAllowed) return true;
+  if (!nearest_inside(*problem.joint, problem.bounds(), x)) return false;
+  unit = problem.box.to_unit(x);
+  return problem.joint->misses(problem.box.from_unit(unit)).maxCoeff() <= kMissAllowed;
+}
+
+Eigen::VectorXd SurrogateSearch::anywhere(const Problem& problem) {
+  Eigen::VectorXd unit(size());
+  for (int draw = 0; draw < kMostDraws; ++draw) {
+    for (int i = 0; i < size(); ++i) unit[i] = random_.uniform();
+    if (settle(problem, unit)) break;
+  }
+  return unit;
+}
+
+Eigen::MatrixXd SurrogateSearch::first_round(const Problem& problem) {
+  const int n = settings_.first > 0 ? settings_.first : 2 * size() + 2;
+  Eigen::MatrixXd best;
+  double farthest = -1;
+  for (int k = 0; k < kHypercubes; ++k) {
+    Eigen::MatrixXd units(size(), n);
+    if (from_ == 0)
+      units << best_, latin_hypercube(size(), n - 1, random_);
+    else
+      units = latin_hypercube(size(), n, random_);
+    for (int j = 0; j < n; ++j) {
+      Eigen::VectorXd unit = units.col(j);
+      units.col(j) = settle(problem, unit) ? unit : anywhere(problem);
+    }
+    const double apart = least_distance(units);
+    if (!(apart > farthest)) continue;
+    farthest = apart;
+    best = units;
+  }
+  return best;
+}
+
+bool SurrogateSearch::is_noisy() const { return settings_.noise > 0 || lengths_.log_noise > std::log(1e-6); }
+
+void SurrogateSearch::sort_out() {
+  const auto from = static_cast<Eigen::Index>(from_);
+  const Eigen::Index n = (found_.tail(found_.size() - from).array() < kWorst).count();
+  some_fail_ = (found_.array() == kWorst).any();
+  good_.resize(size(), n);
+  values_.resize(n);
+  for (Eigen::Index k = from, to = 0; k < found_.size(); ++k) {
+    if (found_[k] == kWorst) continue;
+    good_.col(to) = seen_.col(k);
+    values_[to++] = found_[k];
+  }
+}
+
+void SurrogateSearch::learn() {
+  const auto n = static_cast<double>(values_.size());
+  if (n > kLearnEach && n < 1.2 * learnt_) return;
+  if (settings_.noise <= 0 && lengths_.log_length.size() > 0) bend_ = ValueScale::best_bend(good_, values_, lengths_);
+  scale_ = ValueScale(values_, bend_);
+  process_.set(good_, scale_.scaled(values_), GaussianProcess::Trend::constant);
+  const auto noise = settings_.noise > 0 ? GaussianProcess::Noise::known : settings_.noise == 0 ? GaussianProcess::Noise::none : GaussianProcess::Noise::found;
+  const double unit = scale_.slope_at(0);
+  process_.learn(noise, settings_.noise * settings_.noise / (unit * unit), lengths_, true);
+  lengths_ = process_.lengths();
+  learnt_ = n;
+}
+
+void SurrogateSearch::build() {
+  scale_ = ValueScale(values_, bend_);
+  process_.set(good_, scale_.scaled(values_), GaussianProcess::Trend::constant);
+  while (!process_.take(lengths_)) lengths_.log_noise += 1;
+  if (some_fail_) {
+    success_.set(seen_, (found_.array() < kWorst).cast<double>().matrix(), GaussianProcess::Trend::constant);
+    GaussianProcess::Lengths rough;
+    rough.log_length = Eigen::VectorXd::Constant(size(), std::log(0.25 * std::sqrt(static_cast<double>(size()))));
+    rough.log_noise = std::log(1e-3);
+    rough.smooth = false;
+    success_.take(rough);
+  }
+  ready_ = true;
+}
+
+int SurrogateSearch::expected_best(double& value) const {
+  int best = 0;
+  value = std::numeric_limits<double>::infinity();
+  const Eigen::VectorXd plain = scale_.scaled(values_);
+  for (Eigen::Index k = 0; k < values_.size(); ++k) {
+    const double here = is_noisy() ? process_.predict(good_.col(k), false).mean[0] : plain[k];
+    if (!(here < value)) continue;
+    value = here;
+    best = static_cast<int>(k);
+  }
+  return best;
+}
+
+bool SurrogateSearch::is_new(const Eigen::VectorXd& unit, const Eigen::MatrixXd& others) const {
+  for (Eigen::Index k = 0; k < others.cols(); ++k)
+    if ((others.col(k) - unit).cwiseAbs().maxCoeff() < kSame) return false;
+  return true;
+}
+
+Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const GaussianProcess& process, double& expected) {
+  double best_value;
+  const int best = expected_best(best_value);
+  const Eigen::VectorXd centre = good_.col(best);
+  Improvement improvement(process, some_fail_ ? &success_ : nullptr, best_value - (idle_ > 0 ? kWorthwhile : 0), centre, side_);
+  const Bounds& within = improvement.bounds();
+  // the best few places are near others, and are looked around
+  std::vector<int> order(static_cast<std::size_t>(values_.size()));
+  for (std::size_t k = 0; k < order.size(); ++k) order[k] = static_cast<int>(k);
+  std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return values_[a] < values_[b]; });
+  const Eigen::VectorXd reach = lengths_.log_length.array().exp().min(1.0);
+  std::vector<std::pair<double, Eigen::VectorXd>> places;
+  const auto look = [&](Eigen::VectorXd unit) {
+    unit = unit.cwiseMax(within.lower).cwiseMin(within.upper);
+    if (!settle(problem, unit)) return;
+    const double value = improvement.value(unit);
+    if (std::isfinite(value)) places.push_back({value, unit});
+  };
+  for (int k = 0; k < kPlaces * size(); ++k) {
+    Eigen::VectorXd unit(size());
+    for (int i = 0; i < size(); ++i) unit[i] = within.lower[i] + random_.uniform() * (within.upper[i] - within.lower[i]);
+    look(unit);
+  }
+  for (int k = 0; k < kNear * size(); ++k) {
+    const Eigen::VectorXd& about = good_.col(k % 2 == 0 ? best : order[static_cast<std::size_t>(random_.below(std::min(5, static_cast<int>(order.size()))))]);
+    look(about + std::pow(10.0, -3 * random_.uniform()) * reach.cwiseProduct(random_.normals(size())));
+  }
+  if (places.empty()) {
+    expected = std::numeric_limits<double>::infinity();
+    return anywhere(problem);
+  }
+  const auto better = [](const auto& a, const auto& b) { return a.first < b.first; };
+  std::stable_sort(places.begin(), places.end(), better);
+  std::vector<Eigen::VectorXd> walked;
+  std::vector<std::pair<double, Eigen::VectorXd>> ends;
+  for (const auto& place : places) {
+    if (static_cast<int>(walked.size()) == kWalked) break;
+    bool apart = true;
+    for (const Eigen::VectorXd& other : walked) apart = apart && ((other - place.second).cwiseQuotient(reach)).norm() > 0.2;
+    if (!apart) continue;
+    walked.push_back(place.second);
+    ends.push_back(place);
+    if (problem.joint) {
+      // closer and closer about it
+      double step = 0.1;
+      for (int k = 0; k < kMostDraws; ++k) {
+        Eigen::VectorXd unit = (ends.back().second + step * reach.cwiseProduct(random_.normals(size()))).cwiseMax(within.lower).cwiseMin(within.upper);
+        const double value = settle(problem, unit) ? improvement.value(unit) : std::numeric_limits<double>::infinity();
+        if (value < ends.back().first)
+          ends.back() = {value, unit};
+        else
+          step *= 0.96;
+      }
+    } else if (improvement.slope(place.second).usable) {
+      Bfgs walk({1e-6});
+      walk.start(improvement, place.second);
+      for (int step = 0; step < kMostSteps && walk.status().reason == StopReason::none; ++step) walk.iterate(improvement);
+      if (walk.status().value < ends.back().first) ends.back() = {walk.status().value, walk.status().x};
+    }
+  }
+  std::stable_sort(ends.begin(), ends.end(), better);
+  for (const auto& end : ends)
+    if (is_noisy() || is_new(end.second, seen_)) {
+      expected = end.first;
+      return end.second;
+    }
+  for (const auto& place : places)
+    if (is_new(place.second, seen_)) {
+      expected = place.first;
+      return place.second;
+    }
+  expected = std::numeric_limits<double>::infinity();
+  return anywhere(problem);
+}
+
+Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
+  if (seen_.cols() == static_cast<Eigen::Index>(from_)) return first_round(problem);
+  sort_out();
+  Eigen::MatrixXd units(size(), settings_.batch);
+  if (values_.size() < 2) {
+    for (int k = 0; k < settings_.batch; ++k) units.col(k) = anywhere(problem);
+    return units;
+  }
+  if (!ready_) build();
+  if (closing_ && !walk_.is_over()) {
+    const Eigen::VectorXd wanted = walk_.ask();
+    if (!walk_.is_over()) {
+      units.resize(size(), 1);
+      units.col(0) = wanted;
+      return units;
+    }
+  }
+  GaussianProcess believer = process_;
+  Eigen::MatrixXd points = good_;
+  Eigen::VectorXd believed = scale_.scaled(values_);
+  for (int k = 0; k < settings_.batch; ++k) {
+    double expected;
+    if (k == 0 && idle_ > 0) {
+      // where nothing more is expected, lengths may have been taken for longer than they are
+      GaussianProcess::Lengths cautious = lengths_;
+      const double middle = std::min(lengths_.log_length.mean(), GaussianProcess::usual(size(), true).log_length[0]);
+      cautious.log_length = cautious.log_length.cwiseMin(middle);
+      if (!believer.take(cautious)) believer = process_;
+    }
+    units.col(k) = best_place(problem, believer, expected);
+    if (k == 0) idle_ = idle_ == 0 && -expected > std::log(settings_.improvement) ? 0 : idle_ + 1;
+    if (k + 1 == settings_.batch) break;
+    points.conservativeResize(Eigen::NoChange, points.cols() + 1);
+    points.rightCols(1) = units.col(k);
+    believed.conservativeResize(believed.size() + 1);
+    believed[believed.size() - 1] = believer.predict(units.col(k), false).mean[0];
+    believer.set(points, believed, GaussianProcess::Trend::constant);
+    if (!believer.take(lengths_)) believer = process_;
+  }
+  return units;
+}
+
+void SurrogateSearch::begin_closing() {
+  double value;
+  const Eigen::VectorXd centre = good_.col(expected_best(value));
+  double nearest = 1;
+  for (Eigen::Index k = 0; k < good_.cols(); ++k) {
+    const double away = (good_.col(k) - centre).cwiseAbs().maxCoeff();
+    if (away > 0) nearest = std::min(nearest, away);
+  }
+  const Eigen::VectorXd zero = Eigen::VectorXd::Zero(size()), one = Eigen::VectorXd::Ones(size());
+  walk_.begin(zero, one, centre, values_.minCoeff(), std::clamp(2 * nearest, kLeastRadius, kMostRadius), kClosingTolerance);
+  for (Eigen::Index k = 0; k < good_.cols(); ++k) walk_.know(good_.col(k), values_[k]);
+  closing_ = true;
+}
+
+void SurrogateSearch::search_over() {
+  Eigen::Index lowest;
+  const double value = values_.minCoeff(&lowest);
+  restarts_.ended(good_.col(lowest), value, best_, status_.value);
+  closing_ = ready_ = false;
+  if (is_noisy() || restarts_.agree(settings_.agreeing)) {
+    status_.reason = StopReason::value;
+    status_.action = is_noisy() ? "no improvement expected" : "searches agree";
+    return;
+  }
+  from_ = static_cast<double>(seen_.cols());
+  lengths_ = {};
+  bend_ = learnt_ = 0;
+  idle_ = successes_ = failures_ = 0;
+  if (side_ > 0) side_ = kFirstSide;
+}
+
+void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) {
+  const Eigen::Index before = seen_.cols(), now = units.cols(), from = static_cast<Eigen::Index>(from_);
+  const double lowest = before > from ? found_.tail(before - from).minCoeff() : kWorst;
+  seen_.conservativeResize(size(), before + now);
+  seen_.rightCols(now) = units;
+  found_.conservativeResize(before + now);
+  for (Eigen::Index k = 0; k < now; ++k) found_[before + k] = merits[static_cast<std::size_t>(k)].value;
+  ready_ = false;
+  if (before == 0) restarts_.set_range(merits);
+  sort_out();
+  if (closing_) {
+    status_.action = "closing in";
+    walk_.tell(found_[before] < kWorst ? found_[before] : std::numeric_limits<double>::quiet_NaN());
+    walk_.ask();
+    if (walk_.is_over()) search_over();
+    return;
+  }
+  status_.action = before == from ? "box filled" : "called where improvement is expected";
+  if (values_.size() < 2) return;
+  const bool better = found_.tail(now).minCoeff() < lowest - scale_.slope_at(0) * kWorthwhile / 10;
+  if (better) idle_ = 0;
+  if (side_ > 0 && before > from) {
+    successes_ = better ? successes_ + 1 : 0;
+    failures_ = better ? 0 : failures_ + 1;
+    if (successes_ == kSuccesses) {
+      side_ = std::min(2 * side_, kMostSide);
+      successes_ = 0;
+    }
+    if (failures_ >= std::max(4, size()) / std::max(1, settings_.batch)) {
+      side_ /= 2;
+      failures_ = 0;
+    }
+  }
+  learn();
+  build();
+  double value;
+  const int best = expected_best(value);
+  if (is_noisy()) {
+    // the luckiest call is not the best place
+    best_ = good_.col(best);
+    status_.x = problem.box.from_unit(best_);
+    status_.value = scale_.unscaled(value);
+  }
+  status_.step_norm = side_ > 0 ? side_ : 1;
+  // a model may be too sure of itself, which further calls show
+  if (idle_ < kIdle * size() && !(side_ > 0 && side_ < kLeastSide)) return;
+  if (is_noisy() || problem.joint) return search_over();
+  begin_closing();
+  walk_.ask();
+  if (walk_.is_over()) search_over();
+}
+
+void SurrogateSearch::visit_more(StateVisitor& v) {
+  const int d = size();
+  v.field("seen", seen_, StateVisitor::kAny, StateVisitor::kAny);
+  v.require(seen_.rows() == d || seen_.size() == 0, "seen");
+  v.require_in_cube("seen", seen_);
+  v.within("found", found_, StateVisitor::kAny, -kWorst, kWorst);
+  v.require(found_.size() == seen_.cols(), "found");
+  v.within("log_length", lengths_.log_length, StateVisitor::kAny, -10, 10);
+  v.require(lengths_.log_length.size() == d || lengths_.log_length.size() == 0, "log_length");
+  v.within("log_noise", lengths_.log_noise, -50, 10);
+  v.flag("smooth", lengths_.smooth);
+  v.within("bend", bend_, 0, 1e3);
+  v.within("learnt", learnt_, 0, StateVisitor::kMost);
+  v.within("side", side_, 0, 2);
+  v.small("successes", successes_);
+  v.small("failures", failures_);
+  v.small("idle", idle_);
+  v.within("from", from_, 0, static_cast<double>(seen_.cols()));
+  v.flag("closing", closing_);
+  if (closing_) walk_.visit(v);
+  restarts_.visit(v, d);
+  ready_ = false;
+}
+
+}  // namespace tundrel
