@@ -38,7 +38,7 @@
 #'   fit_global(seed = 7)
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
-                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ...) {
+                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, known_calls = NULL, ...) {
   refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   refuse_outside(problem)
@@ -48,7 +48,11 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
   chosen <- solver %||% default_global(problem)
-  run <- specify_run(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA)
+  run <- specify_run(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA, known_calls)
+  if (is.null(solver) && is_costly(run)) {
+    run <- costly_specification(run)
+    solver <- run$solver
+  }
   most <- max_evaluations %||% default_evaluations(run)
   budget <- run_budget(problem, most, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
@@ -95,6 +99,23 @@ check_global <- function(solver, call = rlang::caller_env()) {
 # Beyond so many parameters a covariance learns faster than a population finds.
 most_for_evolution <- 20
 
+# A call that takes longer is not made twenty thousand times.
+costly_seconds <- 0.1
+
+is_costly <- function(run) {
+  seconds <- run$compiled$known_calls$seconds
+  !is_compiled(run$problem) && length(run$status$free) <= most_for_evolution && isTRUE(max(seconds, -Inf, na.rm = TRUE) >= costly_seconds)
+}
+
+costly_specification <- function(run) {
+  run$solver <- solver_surrogate(batch = min(plan_workers(), 8))
+  run$solver$why <- "since a call takes long"
+  cli::cli_inform(c(
+    "i" = "A call takes {format_number(max(run$compiled$known_calls$seconds, na.rm = TRUE))} s: the search goes by a model of all values so far ({.fn solver_surrogate}), with at most {default_evaluations(run)} calls unless {.arg max_evaluations} says otherwise."
+  ), class = "tundrel_message_start")
+  run
+}
+
 default_global <- function(problem) {
   solver <- if (length(parameter_status(problem)$free) <= most_for_evolution) solver_differential_evolution() else solver_cma_es()
   solver$why <- paste("for", count_of(length(parameter_status(problem)$free), "parameter"))
@@ -104,8 +125,12 @@ default_global <- function(problem) {
 # So many, but of large tables no more than pass over this many rows in all.
 most_rows_passed <- 2e9
 
+# A search that asks for few values has a budget for some searches and the walk at the end.
+frugal_evaluations <- 80
+
 default_evaluations <- function(run) {
   n <- length(searched_parameters(run))
+  if (run$solver$frugal) return(frugal_evaluations * (n + 1))
   usual <- 20000 + 10000 * n
   if (!is_compiled(run$problem)) return(usual)
   min(usual, max(500 * (n + 1), ceiling(most_rows_passed / run$compiled$rows)))

@@ -32,6 +32,8 @@
 #'   [finish()]; `NULL` for none. A file that holds anything but a run is refused; where it can no longer be written, a
 #'   warning says so and the fit goes on.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
+#' @param known_calls For a function of your own: calls that were made before, and are not made again: a run, or a table with a column for each
+#'   parameter and `value` (`NA` where a call failed), as [call_table()] gives it. Residuals are known from a run only.
 #' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
@@ -51,7 +53,7 @@
 #'   fit_local()
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = NULL,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
-                      progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ...) {
+                      progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, known_calls = NULL, ...) {
   refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   began <- seconds_now()
   problem <- as_problem(problem)
@@ -64,7 +66,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   }
   check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
-  run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations)
+  run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations, known_calls = known_calls)
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
   }
@@ -96,8 +98,8 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' run <- advance(run, 3)
 #' trace_table(run)
 #' finish(run)
-begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1) {
-  run <- specify_run(problem, solver, tolerance, rlang::arg_match(keep), seed)
+begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1, known_calls = NULL) {
+  run <- specify_run(problem, solver, tolerance, rlang::arg_match(keep), seed, known_calls = known_calls)
   walk_on(run, list(pause_iterations = 0), threads)
 }
 
@@ -124,7 +126,7 @@ finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_second
 }
 
 # What is asked of a run that has not begun.
-specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, call = rlang::caller_env()) {
+specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, known_calls = NULL, call = rlang::caller_env()) {
   problem <- as_problem(problem, call)
   refuse_groups(problem, call)
   check_number(tolerance, "tolerance", above = 0, below = 1, call = call)
@@ -132,7 +134,8 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
   solver <- as_solver(solver, problem, joint, call)
   global <- solver$scope == "global"
   if (!global) refuse_outside(problem, call)
-  compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most)
+  compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most, known_at_start(known_calls, problem))
+  compiled$known_calls <- joined_calls(compiled$known_calls, known_calls_for(known_calls, problem, compiled, call))
   check_serves(solver, problem, compiled, joint, call)
   if (!is_outside(problem)) check_enough_rows(compiled, call)
   new_specification(
@@ -200,6 +203,7 @@ keep_compiled <- function(run) {
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_threads(threads, call)
   compiled <- compiled_at_start(run)
+  compiled$known_calls <- joined_calls(compiled$known_calls, run$calls)
   arguments <- walk_arguments(run, compiled, call)
   # a run that kept no state, as one of many, walks anew from its start
   if (length(run$state) == 0) {

@@ -30,7 +30,7 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
 
 # What a search leaves for the walk that polishes what it finds.
 left_to_polish <- function(budget, run) {
-  needed <- if (is_compiled(run$problem)) 200 else 20 * difference_evaluations(length(run$start))
+  needed <- if (is_compiled(run$problem)) 200 else (if (run$solver$frugal) 2 else 20) * difference_evaluations(length(run$start))
   list(
     evaluations = max(0, ceiling(min(needed, 0.5 * (budget$evaluations - (run$evaluations %||% 0))))),
     seconds = polish_share * (budget$seconds - (run$seconds %||% 0))
@@ -63,7 +63,7 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
     start <- start_from(run$problem, as.list(from))
     walked <- tryCatch(
       suppressMessages(fit_local(
-        start, tolerance = run$tolerance, max_evaluations = evaluations %|% 10000, max_seconds = seconds %|% Inf, threads = threads
+        start, closing_solver(run), known_calls = if (!is.null(run$calls)) run, tolerance = run$tolerance, max_evaluations = evaluations %|% 10000, max_seconds = seconds %|% Inf, threads = threads
       )),
       tundrel_error = function(e) NULL,
       # what the search found is not lost with the walk that was to polish it
@@ -74,13 +74,14 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
     )
     stopped <<- stopped || identical(walked$stop_reason, "interrupted")
     spent <<- spent + if (is.null(walked)) user_calls$made - calls else walked$evaluations
+    if (!is.null(walked)) run$calls <<- with_reasons(walked$calls, run$calls)
     walked
   }
   # where the search has found nothing better than the walks before it, theirs is the answer; and where there were none, a walk
   # from its start shows what that would have come to
   scouted <- isTRUE(in_users_sign(run$problem, before$value) < in_users_sign(run$problem, run$value))
   local <- walk(if (scouted) run$start else run$estimate)
-  from_start <- if (nrow(before) == 0) walk(run$start)
+  from_start <- if (nrow(before) == 0 && !run$solver$frugal) walk(run$start)
   if (!is.null(from_start)) {
     run$stages <- rbind(run$stages, new_stage("walk from the start", from_start$evaluations, from_start$value))
   }
@@ -102,6 +103,11 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
   run$search <- search
   with_all_spent(run)
 }
+
+# A search that asks for few values ends at the bottom of a valley: what is left is to look at the point.
+closing_radius <- 1e-3
+
+closing_solver <- function(run) if (run$solver$frugal && !has_rows(run$problem) && !is_outside(run$problem)) solver_interpolation(closing_radius)
 
 # What polishing changes.
 search_parts <- c(

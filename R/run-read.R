@@ -74,6 +74,7 @@ run_from_stored <- function(stored, path, fun, expected) {
     run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
   }
   check_stored_run(run, compiled)
+  run["calls"] <- list(calls_of(stored$calls, length(run$estimate)))
   run
 }
 

@@ -16,6 +16,7 @@
 #   undetermined, without_effect, runaway    how many directions are open, and which parameters have no effect or run away
 #   at_bound          "lower", "upper" or "" for each free parameter
 #   iterations, evaluations, refused, seconds, gradient_norm, advised_rate, n, trace
+#   calls             of a function of the user's, see run-calls.R
 #   state             all that the solver needs to go on
 #   search            of a polished run, what the search itself had come to
 
@@ -50,7 +51,7 @@ new_run <- function(spec, compiled, raw) {
       factor = if (ended) raw$factor else matrix(NA_real_, length(parameters), length(parameters)),
       without_effect = parameters[raw$dead], runaway = parameters[raw$runaway],
       at_bound = bounds_reached(estimate, compiled), trace = longer_trace(spec$trace, raw$trace), n = compiled$rows,
-      state = raw$state, seed = spec$seed, box = spec$box, eliminated = spec$eliminated, stages = spec$stages
+      state = raw$state, calls = raw$calls, seed = spec$seed, box = spec$box, eliminated = spec$eliminated, stages = spec$stages
     ),
     class = "tundrel_run"
   )

@@ -28,4 +28,9 @@
 #' pose(slow, parameters = c("heat", "salt")) |>
 #'   search_within(heat = c(0, 80), salt = c(0, 5)) |>
 #'   fit_global(solver_surrogate(), seed = 1, max_evaluations = 60)
-solver_surrogate <- function(first = NULL, batch = 1, noise = NULL, improvement = 1e-4, agreeing = 2) new_solver("surrogate", first = first, batch = batch, noise = noise, improvement = improvement, agreeing = agreeing)
+solver_surrogate <- function(first = NULL, batch = 1, noise = NULL, improvement = 1e-4, agreeing = 2) {
+  made <- new_solver("surrogate", first = first, batch = batch, noise = noise, improvement = improvement, agreeing = agreeing)
+  # a few times as many calls as there are parameters, and not thousands
+  made$frugal <- TRUE
+  made
+}

@@ -16,7 +16,7 @@ new_solver <- function(name, ..., call = rlang::caller_env()) {
   settings <- list(...)
   entry <- solver_entry(name)
   for (setting in names(entry$settings)) check_setting(settings[[setting]], setting, entry$settings[[setting]], call)
-  structure(list(name = name, scope = entry$scope, settings = settings), class = "tundrel_solver")
+  structure(list(name = name, scope = entry$scope, settings = settings, frugal = FALSE), class = "tundrel_solver")
 }
 
 check_setting <- function(x, name, limits, call) {

@@ -5,21 +5,25 @@ user_calls <- new.env(parent = emptyenv())
 user_calls$made <- 0
 user_calls$kept <- NULL
 user_calls$last <- NA
+user_calls$seconds <- NA_real_  # that the last one took
 
 # Compiles a problem: keeps how many calls that took, and the value at the start where one of them gave it. With fewer than
-# `most` calls to spend, checks are left out that need more than one.
-counting_calls <- function(compile, most = NA) {
+# `most` calls to spend, checks are left out that need more than one. `known` are such as are kept, of whichever function.
+counting_calls <- function(compile, most = NA, known = list()) {
   before <- user_calls$made
   # a problem may need fits of others before it can be compiled
   around <- list(last = user_calls$last, kept = user_calls$kept)
   user_calls$last <- before + most
-  user_calls$kept <- list()
+  user_calls$kept <- known
   on.exit({
     user_calls$kept <- around$kept
     user_calls$last <- around$last
   })
   compiled <- compile
-  if (length(user_calls$kept)) compiled$met_value <- value_met(compiled)
+  if (length(user_calls$kept)) {
+    compiled$met_value <- value_met(compiled)
+    compiled$known_calls <- joined_calls(call_at_start(compiled), compiled$known_calls)
+  }
   compiled$calls <- user_calls$made - before
   compiled
 }
@@ -41,7 +45,7 @@ print_calls <- function(table) {
 
 # A call whose result is kept is not made again.
 kept_or_called <- function(fun, x, call) {
-  for (kept in user_calls$kept) if (identical(kept$fun, fun) && identical(kept$x, x)) return(kept$attempt)
+  for (kept in user_calls$kept) if ((is.null(kept$fun) || identical(kept$fun, fun)) && identical(kept$x, x)) return(kept$attempt)
   attempt <- call()
   if (!is.null(user_calls$kept)) user_calls$kept <- c(user_calls$kept, list(list(fun = fun, x = x, attempt = attempt)))
   attempt
@@ -57,7 +61,9 @@ value_met <- function(compiled) {
 # What an evaluation of the user's code came to: numbers, or what was wrong with them.
 try_call <- function(code, wanted, what) {
   user_calls$made <- user_calls$made + 1
+  began <- seconds_now()
   out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
+  user_calls$seconds <- seconds_now() - began
   trouble <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
   } else if (!is.numeric(out)) {

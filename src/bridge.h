@@ -48,6 +48,7 @@ std::shared_ptr<const JointConditions> joint_from_r(const Rcpp::List& joint, int
 // Places of parameters, counted from 0; none where the list has none of this name.
 std::vector<int> places_from_r(const Rcpp::List& problem, const char* name);
 
+Rcpp::List calls_to_r(const CallLog& log);
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads);
 
 Budget budget_from_r(const Rcpp::List& budget);

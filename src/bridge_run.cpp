@@ -149,6 +149,7 @@ Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
       _["advised_rate"] = run.advised_rate);
   out["errors"] = vector_to_r(v.errors);
   out["state"] = visitor.fields();
+  if (problem.work.log) out["calls"] = calls_to_r(*problem.work.log);
   return out;
 }
 

@@ -402,6 +402,47 @@ std::unique_ptr<Problem> whole_problem_from_r(const Rcpp::List& problem, int thr
 
 }  // namespace
 
+namespace {
+
+// Calls that were made before, a column of `x` each.
+void read_calls(const Rcpp::List& calls, CallLog& log) {
+  const Eigen::MatrixXd x = matrix_from_r(calls["x"]), results = matrix_from_r(calls["results"]);
+  const Eigen::VectorXd value = vector_from_r(calls["value"]), seconds = vector_from_r(calls["seconds"]);
+  const std::vector<bool> failed = Rcpp::as<std::vector<bool>>(calls["failed"]);
+  const std::vector<int> reason = Rcpp::as<std::vector<int>>(calls["reason"]);
+  for (Eigen::Index k = 0; k < x.cols(); ++k) {
+    const auto place = static_cast<std::size_t>(k);
+    Call call{x.col(k), Eigen::VectorXd(), value[k], failed[place], seconds[k], static_cast<CallReason>(reason[place])};
+    if (results.cols() == x.cols() && results.rows() > 0 && !std::isnan(results(0, k))) call.result = results.col(k);
+    log.add(std::move(call));
+  }
+}
+
+}  // namespace
+
+// The same for R.
+Rcpp::List calls_to_r(const CallLog& log) {
+  const std::vector<Call>& calls = log.calls();
+  const auto n = static_cast<Eigen::Index>(calls.size());
+  Eigen::Index rows = 0;
+  for (const Call& call : calls) rows = std::max(rows, call.result.size());
+  Eigen::MatrixXd x(n ? calls[0].x.size() : 0, n), results = Eigen::MatrixXd::Constant(rows, n, R_NaN);
+  Eigen::VectorXd value(n), seconds(n);
+  Rcpp::LogicalVector failed(calls.size());
+  Rcpp::IntegerVector reason(calls.size());
+  for (Eigen::Index k = 0; k < n; ++k) {
+    const Call& call = calls[static_cast<std::size_t>(k)];
+    x.col(k) = call.x;
+    if (call.result.size() == rows) results.col(k) = call.result;
+    value[k] = call.value;
+    seconds[k] = call.seconds;
+    failed[k] = call.failed;
+    reason[k] = static_cast<int>(call.reason);
+  }
+  using Rcpp::_;
+  return Rcpp::List::create(_["x"] = matrix_to_r(x), _["results"] = matrix_to_r(results), _["value"] = vector_to_r(value), _["seconds"] = vector_to_r(seconds), _["failed"] = failed, _["reason"] = reason);
+}
+
 std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) {
   std::unique_ptr<Problem> out = whole_problem_from_r(problem, threads);
   const std::vector<int> eliminated = places_from_r(problem, "eliminated");
@@ -411,6 +452,10 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   }
   if (has(problem, "joint")) out->joint = joint_from_r(problem["joint"], out->size());
   if (has(problem, "box")) out->box = box_from_r(problem["box"]);
+  if (out->calls_user() && eliminated.empty() && !has(problem, "parts") && !has(problem, "penalties")) {
+    out->work.log = std::make_shared<CallLog>();
+    if (has(problem, "known_calls")) read_calls(problem["known_calls"], *out->work.log);
+  }
   out->work.halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];

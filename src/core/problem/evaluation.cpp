@@ -14,6 +14,13 @@ void Evaluation::spend() {
   ++evaluations;
 }
 
+void Evaluation::keep(const Eigen::VectorXd& x, const Eigen::VectorXd& result, Clock::time_point began) const {
+  if (!log || log->is_full()) return;
+  const bool failed = !result.allFinite();
+  const double value = !failed && result.size() == 1 ? result[0] : std::numeric_limits<double>::quiet_NaN();
+  log->add({x, result, value, failed, std::chrono::duration<double>(Clock::now() - began).count(), reason});
+}
+
 void Evaluation::answered() const {
   if (is_halted()) throw Halted(Halt::user);
 }

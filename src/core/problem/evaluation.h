@@ -4,6 +4,9 @@
 #include <chrono>
 #include <functional>
 #include <limits>
+#include <memory>
+
+#include "call_log.h"
 
 namespace tundrel {
 
@@ -30,6 +33,13 @@ struct Evaluation {
   Eigen::VectorXd best_met;
   double best_value = std::numeric_limits<double>::infinity();
 
+  // What the function of the user's gave so far, where that is kept; and what it is called for now.
+  std::shared_ptr<CallLog> log;
+  CallReason reason = CallReason::step;
+  // A call at this point that is known, or none.
+  const Call* known(const Eigen::VectorXd& x) const { return log ? log->find(x) : nullptr; }
+  void keep(const Eigen::VectorXd& x, const Eigen::VectorXd& result, Clock::time_point began) const;
+
   // Before each call of a function of the user's; throws Halted where what is allowed is spent.
   void spend();
   // After it: what a call gives that the user stopped in its midst is no value.
@@ -38,6 +48,21 @@ struct Evaluation {
   int affordable(int n) const;
   // No best point so far, and no evaluations.
   void forget();
+};
+
+// What calls are made for, as long as this lasts; what is called for a check is called for nothing else.
+class CalledFor {
+ public:
+  CalledFor(Evaluation& work, CallReason reason) : work_(work), before_(work.reason) {
+    if (before_ != CallReason::check) work.reason = reason;
+  }
+  ~CalledFor() { work_.reason = before_; }
+  CalledFor(const CalledFor&) = delete;
+  CalledFor& operator=(const CalledFor&) = delete;
+
+ private:
+  Evaluation& work_;
+  CallReason before_;
 };
 
 }  // namespace tundrel

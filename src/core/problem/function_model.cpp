@@ -12,10 +12,18 @@ constexpr double kCoarse = 1e-14;
 }  // namespace
 
 Eigen::VectorXd FunctionModel::evaluate(const Eigen::VectorXd& x, Evaluation& work) const {
+  const Call* known = work.known(x);
+  if (known && (known->failed || known->result.size() == rows_)) {
+    Eigen::VectorXd out = known->failed ? Eigen::VectorXd::Constant(rows_, std::numeric_limits<double>::quiet_NaN()) : known->result;
+    if (!known->failed && met) met(x, out);
+    return out;
+  }
   work.spend();
+  const auto began = Evaluation::Clock::now();
   Eigen::VectorXd out(rows_);
   values_(x, out);
   work.answered();
+  work.keep(x, out, began);
   if (!out.allFinite())
     ++work.refused;
   else if (met)
@@ -29,6 +37,7 @@ bool FunctionModel::begin(const Eigen::VectorXd& x, int order, bool fine, Evalua
   if (!columns_[0].allFinite()) return false;
   columns_.resize(1 + p, Eigen::VectorXd::Zero(rows_));
   places_.resize(columns_.size());
+  const CalledFor derivatives(work, CallReason::derivatives);
   if (p > 0 && slopes_) {
     const Eigen::MatrixXd own = slopes(x, work);
     if (own.rows() != rows_) return false;
@@ -63,6 +72,7 @@ double FunctionModel::slope_noise(const Eigen::VectorXd& x, int i, double roundi
 
 bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work,
                                  Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+  const CalledFor derivatives(work, CallReason::derivatives);
   if (slopes_) return second_by_slopes(x, weights, work, out, noise);
   // Only in the parameters that act: of the others there is nothing to find.
   const int n = static_cast<int>(acting_.size());

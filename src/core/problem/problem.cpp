@@ -21,6 +21,7 @@ Slope Problem::slope(const Eigen::VectorXd& x) {
 }
 
 void Problem::note_met(const Eigen::VectorXd& x, double value) {
+  if (work.log) work.log->set_value(x, value);
   if (!std::isfinite(value) || !(value < work.best_value)) return;
   // Differences reach beyond conditions.
   if (joint && !(joint->misses(x).maxCoeff() <= kMissAllowed)) return;
@@ -28,18 +29,42 @@ void Problem::note_met(const Eigen::VectorXd& x, double value) {
   work.best_value = value;
 }
 
-Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& points) {
+Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& all_points) {
+  // what is known already is not called for
+  std::vector<int> wanted;
+  Eigen::VectorXd known_values(all_points.cols());
+  for (int k = 0; k < all_points.cols(); ++k) {
+    const Call* known = work.known(all_points.col(k));
+    known_values[k] = known ? known->value : 0;
+    if (!known || (!known->failed && !std::isfinite(known->value))) wanted.push_back(k);
+  }
+  if (wanted.size() < static_cast<std::size_t>(all_points.cols())) {
+    Eigen::MatrixXd rest(all_points.rows(), static_cast<Eigen::Index>(wanted.size()));
+    for (std::size_t k = 0; k < wanted.size(); ++k) rest.col(static_cast<Eigen::Index>(k)) = all_points.col(wanted[k]);
+    const Eigen::VectorXd found = wanted.empty() ? Eigen::VectorXd() : called(rest);
+    const std::size_t done = static_cast<std::size_t>(found.size());
+    for (std::size_t k = 0; k < done; ++k) known_values[wanted[k]] = found[static_cast<Eigen::Index>(k)];
+    // the values up to the first that could not be had
+    return done < wanted.size() ? Eigen::VectorXd(known_values.head(wanted[done])) : known_values;
+  }
+  return called(all_points);
+}
+
+Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
   const int n = work.affordable(static_cast<int>(points.cols()));
   Eigen::VectorXd out(n);
   int done = 0;
   while (done < n) {
     const int now = std::min(work.batch_size, n - done);
+    const auto began = Evaluation::Clock::now();
     out.segment(done, now) = work.batch(points.middleCols(done, now));
     // what was being evaluated then is evaluated again when the walk goes on
     if (work.is_halted()) break;
     work.evaluations += now;
     for (int k = done; k < done + now; ++k) {
       work.refused += !std::isfinite(out[k]);
+      // of what workers called together the time of one is not known
+      if (work.log) work.log->add({points.col(k), Eigen::VectorXd(), out[k], !std::isfinite(out[k]), now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN(), work.reason});
       note_met(points.col(k), out[k]);
     }
     done += now;

@@ -84,7 +84,9 @@ class Problem {
   }
 
  private:
-  Eigen::VectorXd batched(const Eigen::MatrixXd& points);
+  Eigen::VectorXd batched(const Eigen::MatrixXd& all_points);
+  // The same for points of which none is known.
+  Eigen::VectorXd called(const Eigen::MatrixXd& points);
 };
 
 }  // namespace tundrel

@@ -7,9 +7,12 @@
 namespace tundrel {
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
+  if (const Call* known = work.known(x)) return known->value;
   work.spend();
+  const auto began = Evaluation::Clock::now();
   const double found = value_(x);
   work.answered();
+  work.keep(x, Eigen::VectorXd::Constant(1, found), began);
   if (!std::isfinite(found)) ++work.refused;
   note_met(x, found);
   return found;
@@ -27,6 +30,7 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
   out.value = value(x);
   if (!std::isfinite(out.value)) return out;
   out.gradient.resize(size());
+  const CalledFor derivatives(work, CallReason::derivatives);
   if (gradient_) {
     out.gradient = gradient(x);
   } else {
@@ -47,6 +51,7 @@ Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
   out.gradient = at.gradient;
   out.hessian.resize(p, p);
   if (!at.usable) return out;
+  const CalledFor derivatives(work, CallReason::derivatives);
   if (gradient_) {
     out.hessian_noise.resize(p, p);
     const VectorFunction slopes = [this](const Eigen::VectorXd& at) { return gradient(at); };

@@ -19,6 +19,8 @@ const RegisteredSolver entry{{
 
 constexpr double kMissAllowed = 1e-10;
 constexpr int kMostSteps = 50;
+// Known calls up to so many radii away make the first models.
+constexpr double kKnownReach = 3;
 
 // A model of the criterion, about a centre and in the parameters' sizes, as a problem in the parameters.
 class ModelProblem : public Problem {
@@ -70,6 +72,18 @@ void Interpolation::start(Problem& problem, const Eigen::VectorXd& x) {
     upper[i] = (bounds.upper[i] - (bounds.upper_open[i] ? Bounds::kRestingShare * bounds.typical[i] : 0)) / sizes_[i];
   }
   walk_.begin(lower, upper, from.cwiseQuotient(sizes_), status_.value, settings_.radius, settings_.tolerance);
+  // what is known from before is as good
+  if (!problem.work.log) return;
+  for (const Call& call : problem.work.log->calls()) {
+    const Eigen::VectorXd unit = call.x.cwiseQuotient(sizes_);
+    const bool near = call.x.size() == from.size() && call.x != from && (unit - from.cwiseQuotient(sizes_)).cwiseAbs().maxCoeff() <= kKnownReach * settings_.radius;
+    if (near && !call.failed && miss_of(problem, call.x) <= kMissAllowed) walk_.know(unit, call.value);
+  }
+  if (walk_.best_value() < status_.value) {
+    status_.value = walk_.best_value();
+    status_.x = walk_.best().cwiseProduct(sizes_);
+    status_.infeasibility = miss_of(problem, status_.x);
+  }
 }
 
 void Interpolation::iterate(Problem& problem) {

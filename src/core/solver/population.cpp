@@ -59,6 +59,7 @@ void PopulationSolver::move_inside(Problem& problem) {
 void PopulationSolver::iterate(Problem& problem) {
   propose(problem);
   const int known = static_cast<int>(known_);
+  const CalledFor search(problem.work, CallReason::search);
   record(problem, problem.values(points_.rightCols(points_.cols() - known)));
 }
 

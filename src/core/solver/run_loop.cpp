@@ -71,7 +71,10 @@ void Walk::begin(const Eigen::VectorXd& start, long spent) {
   problem_.work.evaluations = progress_.evaluations = spent;
   began_ = std::chrono::steady_clock::now();
   before_ = 0;
-  solver_.start(problem_, start);
+  {
+    const CalledFor first(problem_.work, CallReason::start);
+    solver_.start(problem_, start);
+  }
   // Others than local solvers have seen no value yet.
   if (solver_.is_local()) record();
 }
@@ -145,6 +148,7 @@ void Walk::check_claim() {
   if (!claims_optimum(claim) || !solver_.is_local()) return;
   Eigen::VectorXd lower;
   bool leaves = false;
+  const CalledFor check(problem_.work, CallReason::check);
   try {
     verified_ = verify(problem_, solver_.status().x);
     if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles)
@@ -191,7 +195,10 @@ void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values
   before_ = progress_.seconds;
   problem_.work.evaluations += values.size();
   for (Eigen::Index k = 0; k < values.size(); ++k) problem_.work.refused += !std::isfinite(values[k]);
-  solver.propose(problem_);
+  const Eigen::MatrixXd& points = solver.propose(problem_);
+  if (problem_.work.log)
+    for (Eigen::Index k = 0; k < std::min(values.size(), points.cols()); ++k)
+      problem_.work.log->add({points.col(k), Eigen::VectorXd(), values[k], !std::isfinite(values[k]), std::numeric_limits<double>::quiet_NaN(), CallReason::search});
   if (!solver.record(problem_, values)) return count();
   ++progress_.iterations;
   record();
@@ -217,6 +224,7 @@ RunResult Walk::result() {
   trace_.clear();
   result.claim = result.reason = progress_.reason;
   if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return best_of(result);
+  const CalledFor check(problem_.work, CallReason::check);
   try {
     // what a walk that was cut short costs to look at, its user has not granted
     if (verified_)

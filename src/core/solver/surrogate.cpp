@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "../decompositions.h"
 #include "../step/nearest_point.h"
 #include "bfgs.h"
 #include "solver_table.h"
@@ -33,6 +34,11 @@ constexpr int kHypercubes = 50;
 constexpr double kSame = 1e-7, kMissAllowed = 1e-10;
 // Places looked at for each coordinate, everywhere and about the best; so many of them are walked on from, by so many steps.
 constexpr int kPlaces = 150, kNear = 60, kWalked = 4, kMostSteps = 40, kMostDraws = 200;
+// Of residuals so many parts are modelled, which make up at least this share of their squares each. A sum of squares is that to this share.
+constexpr Eigen::Index kMostParts = 12;
+constexpr double kLeastPart = 1e-9, kSameSum = 1e-8;
+// Below this share of what the middle value is a sum of squares is as good as nothing.
+constexpr double kNoSquares = 1e-8;
 // With up to so many values lengths are learnt anew with each; later, when there are a fifth more.
 constexpr int kLearnEach = 60;
 // Beyond so many coordinates points stay in a region around the best.
@@ -109,9 +115,9 @@ Eigen::MatrixXd SurrogateSearch::first_round(const Problem& problem) {
   return best;
 }
 
-bool SurrogateSearch::is_noisy() const { return settings_.noise > 0 || lengths_.log_noise > std::log(1e-6); }
+bool SurrogateSearch::is_noisy() const { return settings_.noise > 0 || (!by_residual() && lengths_.log_noise > std::log(1e-6)); }
 
-void SurrogateSearch::sort_out() {
+void SurrogateSearch::sort_out(const Problem& problem) {
   const auto from = static_cast<Eigen::Index>(from_);
   const Eigen::Index n = (found_.tail(found_.size() - from).array() < kWorst).count();
   some_fail_ = (found_.array() == kWorst).any();
@@ -122,11 +128,56 @@ void SurrogateSearch::sort_out() {
     good_.col(to) = seen_.col(k);
     values_[to++] = found_[k];
   }
+  take_residuals(problem);
+}
+
+void SurrogateSearch::take_residuals(const Problem& problem) {
+  residuals_.resize(values_.size(), 0);
+  if (!problem.work.log || settings_.noise > 0 || values_.size() < 3) return;
+  const Eigen::Index n = values_.size();
+  std::vector<const Call*> calls;
+  for (Eigen::Index k = 0; k < n; ++k) {
+    const Call* call = problem.work.known(problem.box.from_unit(good_.col(k)));
+    const bool squares = call && call->result.size() > 1 && std::fabs(call->result.squaredNorm() - values_[k]) <= kSameSum * std::fabs(values_[k]);
+    if (!squares || call->result.size() != (calls.empty() ? call->result.size() : calls[0]->result.size())) return;
+    calls.push_back(call);
+  }
+  Eigen::MatrixXd products(n, n);
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j <= i; ++j) products(i, j) = products(j, i) = calls[static_cast<std::size_t>(i)]->result.dot(calls[static_cast<std::size_t>(j)]->result);
+  const SymmetricSpectrum spectrum = symmetric_spectrum(products);
+  // eigenvalues may come in either order
+  std::vector<Eigen::Index> order(static_cast<std::size_t>(n));
+  for (Eigen::Index k = 0; k < n; ++k) order[static_cast<std::size_t>(k)] = k;
+  std::stable_sort(order.begin(), order.end(), [&](Eigen::Index a, Eigen::Index b) { return spectrum.values[a] > spectrum.values[b]; });
+  const double most = spectrum.values[order[0]];
+  Eigen::Index parts = 0;
+  while (parts < std::min<Eigen::Index>(n, kMostParts) && spectrum.values[order[static_cast<std::size_t>(parts)]] > kLeastPart * most) ++parts;
+  residuals_.resize(n, parts);
+  for (Eigen::Index k = 0; k < parts; ++k) {
+    const Eigen::Index which = order[static_cast<std::size_t>(k)];
+    // a direction or its reverse: the same on every machine
+    Eigen::Index largest;
+    spectrum.vectors.col(which).cwiseAbs().maxCoeff(&largest);
+    const double sign = spectrum.vectors(largest, which) < 0 ? -1 : 1;
+    residuals_.col(k) = sign * std::sqrt(spectrum.values[which]) * spectrum.vectors.col(which);
+  }
+}
+
+GaussianProcess::Trend SurrogateSearch::trend() const {
+  return by_residual() && values_.size() > 2 * (size() + 1) ? GaussianProcess::Trend::linear : GaussianProcess::Trend::constant;
 }
 
 void SurrogateSearch::learn() {
   const auto n = static_cast<double>(values_.size());
   if (n > kLearnEach && n < 1.2 * learnt_) return;
+  if (by_residual()) {
+    process_.set(good_, residuals_, trend());
+    process_.learn(GaussianProcess::Noise::none, 0, lengths_, true);
+    lengths_ = process_.lengths();
+    learnt_ = n;
+    return;
+  }
   if (settings_.noise <= 0 && lengths_.log_length.size() > 0) bend_ = ValueScale::best_bend(good_, values_, lengths_);
   scale_ = ValueScale(values_, bend_);
   process_.set(good_, scale_.scaled(values_), GaussianProcess::Trend::constant);
@@ -139,7 +190,7 @@ void SurrogateSearch::learn() {
 
 void SurrogateSearch::build() {
   scale_ = ValueScale(values_, bend_);
-  process_.set(good_, scale_.scaled(values_), GaussianProcess::Trend::constant);
+  process_.set(good_, by_residual() ? residuals_ : Eigen::MatrixXd(scale_.scaled(values_)), trend());
   while (!process_.take(lengths_)) lengths_.log_noise += 1;
   if (some_fail_) {
     success_.set(seen_, (found_.array() < kWorst).cast<double>().matrix(), GaussianProcess::Trend::constant);
@@ -175,7 +226,13 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
   double best_value;
   const int best = expected_best(best_value);
   const Eigen::VectorXd centre = good_.col(best);
-  Improvement improvement(process, some_fail_ ? &success_ : nullptr, best_value - (idle_ > 0 ? kWorthwhile : 0), centre, side_);
+  const GaussianProcess* success = some_fail_ ? &success_ : nullptr;
+  std::unique_ptr<Worth> worth;
+  if (by_residual())
+    worth = std::make_unique<SquaresImprovement>(process, success, values_[best] * (idle_ > 0 ? 1 - kWorthwhile : 1), centre, side_);
+  else
+    worth = std::make_unique<Improvement>(process, success, best_value - (idle_ > 0 ? kWorthwhile : 0), centre, side_);
+  Worth& improvement = *worth;
   const Bounds& within = improvement.bounds();
   // the best few places are near others, and are looked around
   std::vector<int> order(static_cast<std::size_t>(values_.size()));
@@ -233,7 +290,7 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
   }
   std::stable_sort(ends.begin(), ends.end(), better);
   for (const auto& end : ends)
-    if (is_noisy() || is_new(end.second, seen_)) {
+    if (is_new(end.second, seen_)) {
       expected = end.first;
       return end.second;
     }
@@ -246,9 +303,45 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
   return anywhere(problem);
 }
 
+void SurrogateSearch::take_known(const Problem& problem) {
+  if (!problem.work.log || from_ > 0) return;
+  double lowest = kWorst;
+  for (const Call& call : problem.work.log->calls()) {
+    if (call.reason != CallReason::known || call.x.size() != size()) continue;
+    const bool inside = ((call.x - problem.box.lower).array() >= 0).all() && ((problem.box.upper - call.x).array() >= 0).all();
+    if (!inside || (!call.failed && !std::isfinite(call.value))) continue;
+    if (problem.joint && problem.joint->misses(call.x).maxCoeff() > kMissAllowed) continue;
+    seen_.conservativeResize(Eigen::NoChange, seen_.cols() + 1);
+    seen_.rightCols(1) = problem.box.to_unit(call.x);
+    found_.conservativeResize(seen_.cols());
+    found_[seen_.cols() - 1] = call.failed ? kWorst : call.value;
+    if (call.failed || !(call.value < lowest)) continue;
+    lowest = call.value;
+    best_ = seen_.rightCols(1);
+    status_.x = call.x;
+    status_.value = lowest;
+    status_.infeasibility = 0;
+  }
+  if (seen_.cols() == 0) return;
+  std::vector<Merit> merits;
+  for (Eigen::Index k = 0; k < found_.size(); ++k) merits.push_back({found_[k], 0});
+  restarts_.set_range(merits);
+}
+
 Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
+  if (seen_.cols() == 0) {
+    take_known(problem);
+    sort_out(problem);
+    // too few to tell anything from
+    if (seen_.cols() > 0 && values_.size() <= size()) {
+      Eigen::MatrixXd units(size(), size() + 2);
+      for (Eigen::Index k = 0; k < units.cols(); ++k) units.col(k) = anywhere(problem);
+      return units;
+    }
+    if (seen_.cols() > 0) learn();
+  }
   if (seen_.cols() == static_cast<Eigen::Index>(from_)) return first_round(problem);
-  sort_out();
+  sort_out(problem);
   Eigen::MatrixXd units(size(), settings_.batch);
   if (values_.size() < 2) {
     for (int k = 0; k < settings_.batch; ++k) units.col(k) = anywhere(problem);
@@ -265,7 +358,9 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
   }
   GaussianProcess believer = process_;
   Eigen::MatrixXd points = good_;
-  Eigen::VectorXd believed = scale_.scaled(values_);
+  Eigen::MatrixXd believed = by_residual() ? residuals_ : Eigen::MatrixXd(scale_.scaled(values_));
+  // of a sum of squares improvement counts as a share of the best
+  const double least = std::log(settings_.improvement) + (by_residual() ? std::log(std::max(values_.minCoeff(), kNoSquares * scale_.unscaled(1))) : 0);
   for (int k = 0; k < settings_.batch; ++k) {
     double expected;
     if (k == 0 && idle_ > 0) {
@@ -276,13 +371,13 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
       if (!believer.take(cautious)) believer = process_;
     }
     units.col(k) = best_place(problem, believer, expected);
-    if (k == 0) idle_ = idle_ == 0 && -expected > std::log(settings_.improvement) ? 0 : idle_ + 1;
+    if (k == 0) idle_ = idle_ == 0 && -expected > least ? 0 : idle_ + 1;
     if (k + 1 == settings_.batch) break;
     points.conservativeResize(Eigen::NoChange, points.cols() + 1);
     points.rightCols(1) = units.col(k);
-    believed.conservativeResize(believed.size() + 1);
-    believed[believed.size() - 1] = believer.predict(units.col(k), false).mean[0];
-    believer.set(points, believed, GaussianProcess::Trend::constant);
+    believed.conservativeResize(believed.rows() + 1, Eigen::NoChange);
+    believed.bottomRows(1) = believer.predict(units.col(k), false).mean.transpose();
+    believer.set(points, believed, trend());
     if (!believer.take(lengths_)) believer = process_;
   }
   return units;
@@ -328,7 +423,7 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   for (Eigen::Index k = 0; k < now; ++k) found_[before + k] = merits[static_cast<std::size_t>(k)].value;
   ready_ = false;
   if (before == 0) restarts_.set_range(merits);
-  sort_out();
+  sort_out(problem);
   if (closing_) {
     status_.action = "closing in";
     walk_.tell(found_[before] < kWorst ? found_[before] : std::numeric_limits<double>::quiet_NaN());
@@ -365,7 +460,7 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   status_.step_norm = side_ > 0 ? side_ : 1;
   // a model may be too sure of itself, which further calls show
   if (idle_ < kIdle * size() && !(side_ > 0 && side_ < kLeastSide)) return;
-  if (is_noisy() || problem.joint) return search_over();
+  if (is_noisy() || by_residual() || problem.joint) return search_over();
   begin_closing();
   walk_.ask();
   if (walk_.is_over()) search_over();

@@ -13,7 +13,8 @@ namespace tundrel {
 // of one round are chosen one after the other, as if values were there as expected (Ginsbourger, Le Riche and Carraro 2010, Computational
 // Intelligence in Expensive Optimization Problems, 131-162). In many coordinates points stay within a region around the best, which grows with
 // success and shrinks without (Eriksson and others 2019, Advances in Neural Information Processing Systems 32). Where no more improvement is expected quadratic
-// models walk to the bottom of the valley, and the search begins anew with other points, until as many as asked for have come to the same.
+// models walk to the bottom of the valley, and the search begins anew with other points, until as many as asked for have come to the same. Of a
+// sum of squares whose residuals are known these are modelled, and not their sum: they bend less.
 class SurrogateSearch : public PopulationSolver {
  public:
   struct Settings {
@@ -35,6 +36,8 @@ class SurrogateSearch : public PopulationSolver {
 
  private:
   Eigen::MatrixXd first_round(const Problem& problem);
+  // What is known from before, in place of points that fill the box.
+  void take_known(const Problem& problem);
   // From the best point of a search to the bottom of its valley.
   void begin_closing();
   // What a search has come to; begins another, or ends.
@@ -44,8 +47,12 @@ class SurrogateSearch : public PopulationSolver {
   // Moves a point of the cube inside the conditions between parameters; FALSE where that fails.
   bool settle(const Problem& problem, Eigen::VectorXd& unit) const;
   // Values that were found and the points of these; the model of them.
-  void sort_out();
+  void sort_out(const Problem& problem);
+  // Of a sum of squares what its residuals differ in, as few numbers as tell it.
+  void take_residuals(const Problem& problem);
+  bool by_residual() const { return residuals_.cols() > 0; }
   void learn();
+  GaussianProcess::Trend trend() const;
   void build();
   bool is_noisy() const;
   // The point where most improvement is expected by a model of these points; minus its logarithm, where there is any.
@@ -71,6 +78,7 @@ class SurrogateSearch : public PopulationSolver {
   bool ready_ = false;
   Eigen::MatrixXd good_;
   Eigen::VectorXd values_;
+  Eigen::MatrixXd residuals_;  // of a sum of squares: its main parts, a row a point; without columns where there are none
   ValueScale scale_;
   GaussianProcess process_, success_;
   bool some_fail_ = false;

@@ -13,6 +13,9 @@ constexpr double kLogRootTwoPi = 0.9189385332046727;
 constexpr double kFarBelow = -30;
 // Success is modelled as one and failure as zero, told apart half-way with this doubt.
 constexpr double kSuccessDoubt = 0.1;
+constexpr double kLeastLog = -690;
+// A log-normal sum whose logarithm has a standard deviation below this is known.
+constexpr double kCertain = 1e-7;
 
 double log_density(double z) { return -0.5 * z * z - kLogRootTwoPi; }
 
@@ -31,11 +34,8 @@ double log_improvement(double z, double* slope) {
   return out;
 }
 
-Improvement::Improvement(const GaussianProcess& process, const GaussianProcess* success, double best, const Eigen::VectorXd& centre, double side)
-    : process_(process), success_(success), best_(best), bounds_(Bounds::none(process.coordinates())) {
-  // what is no more than there to tell points apart is no noise
-  const double share = std::exp(process.lengths().log_noise);
-  noise_ = share > 1e-6 ? share : 0;
+Worth::Worth(const GaussianProcess& process, const GaussianProcess* success, const Eigen::VectorXd& centre, double side)
+    : process_(process), success_(success), bounds_(Bounds::none(process.coordinates())) {
   bounds_.lower.setZero();
   bounds_.upper.setOnes();
   if (side > 0) {
@@ -44,44 +44,90 @@ Improvement::Improvement(const GaussianProcess& process, const GaussianProcess* 
   }
 }
 
-double Improvement::value(const Eigen::VectorXd& unit) {
-  const GaussianProcess::Prediction at = process_.predict(unit, false);
-  if (!(at.variance > 0)) return std::numeric_limits<double>::infinity();
-  const double sd = std::sqrt(at.variance * process_.variance()[0]);
-  double out = std::log(sd) + log_improvement((best_ - at.mean[0]) / sd, nullptr);
-  if (noise_ > 0) out += std::log1p(-std::sqrt(noise_ / (noise_ + at.variance)));
-  if (success_) out += std::log(std::max(1e-300, success_at(unit)));
+double Worth::log_success(const Eigen::VectorXd& unit, Eigen::VectorXd* slope) const {
+  const GaussianProcess::Prediction at = success_->predict(unit, slope != nullptr);
+  const double doubt = at.variance * success_->variance()[0] + kSuccessDoubt * kSuccessDoubt, root = std::sqrt(doubt), t = (at.mean[0] - 0.5) / root;
+  const double out = std::max(kLeastLog, log_normal_probability(t));
+  if (slope) {
+    const double ratio = std::exp(std::min(-kLeastLog, log_density(t) - out));
+    *slope = ratio * (at.mean_slope.col(0) / root - 0.5 * t / doubt * success_->variance()[0] * at.variance_slope);
+  }
+  return out;
+}
+
+double Worth::value(const Eigen::VectorXd& unit) {
+  double out;
+  if (!improvement(unit, out, nullptr)) return std::numeric_limits<double>::infinity();
+  if (success_) out += log_success(unit, nullptr);
   return -out;
 }
 
-double Improvement::success_at(const Eigen::VectorXd& unit) const {
-  const GaussianProcess::Prediction at = success_->predict(unit, false);
-  return std::exp(log_normal_probability((at.mean[0] - 0.5) / std::sqrt(at.variance * success_->variance()[0] + kSuccessDoubt * kSuccessDoubt)));
-}
-
-Slope Improvement::slope(const Eigen::VectorXd& unit) {
-  const GaussianProcess::Prediction at = process_.predict(unit, true);
-  if (!(at.variance > 0)) return {};
-  const double sd = std::sqrt(at.variance * process_.variance()[0]), z = (best_ - at.mean[0]) / sd;
-  const Eigen::VectorXd sd_slope = 0.5 * process_.variance()[0] / sd * at.variance_slope;
-  double per_z = 0;
-  double out = std::log(sd) + log_improvement(z, &per_z);
-  Eigen::VectorXd gradient = sd_slope / sd + per_z * (-at.mean_slope.col(0) - z * sd_slope) / sd;
-  if (noise_ > 0) {
-    const double root = std::sqrt(noise_ / (noise_ + at.variance));
-    out += std::log1p(-root);
-    gradient += 0.5 * root / ((1 - root) * (noise_ + at.variance)) * at.variance_slope;
-  }
+Slope Worth::slope(const Eigen::VectorXd& unit) {
+  double out;
+  Eigen::VectorXd gradient, more;
+  if (!improvement(unit, out, &gradient)) return {};
   if (success_) {
-    const GaussianProcess::Prediction s = success_->predict(unit, true);
-    const double doubt = s.variance * success_->variance()[0] + kSuccessDoubt * kSuccessDoubt, root = std::sqrt(doubt), t = (s.mean[0] - 0.5) / root;
-    const double log_probability = log_normal_probability(t);
-    const double ratio = std::exp(std::min(700.0, log_density(t) - log_probability));
-    out += std::max(-690.0, log_probability);
-    gradient += ratio * (s.mean_slope.col(0) / root - 0.5 * t / doubt * success_->variance()[0] * s.variance_slope);
+    out += log_success(unit, &more);
+    gradient += more;
   }
   if (!std::isfinite(out) || !gradient.allFinite()) return {};
   return {true, -out, -gradient};
+}
+
+Improvement::Improvement(const GaussianProcess& process, const GaussianProcess* success, double best, const Eigen::VectorXd& centre, double side)
+    : Worth(process, success, centre, side), best_(best) {
+  // what is no more than there to tell points apart is no noise
+  const double share = std::exp(process.lengths().log_noise);
+  noise_ = share > 1e-6 ? share : 0;
+}
+
+bool Improvement::improvement(const Eigen::VectorXd& unit, double& log_expected, Eigen::VectorXd* slope) const {
+  const GaussianProcess::Prediction at = process_.predict(unit, slope != nullptr);
+  if (!(at.variance > 0)) return false;
+  const double sd = std::sqrt(at.variance * process_.variance()[0]), z = (best_ - at.mean[0]) / sd;
+  double per_z = 0;
+  log_expected = std::log(sd) + log_improvement(z, &per_z);
+  if (slope) {
+    const Eigen::VectorXd sd_slope = 0.5 * process_.variance()[0] / sd * at.variance_slope;
+    *slope = sd_slope / sd + per_z * (-at.mean_slope.col(0) - z * sd_slope) / sd;
+  }
+  if (noise_ == 0) return true;
+  const double root = std::sqrt(noise_ / (noise_ + at.variance));
+  log_expected += std::log1p(-root);
+  if (slope) *slope += 0.5 * root / ((1 - root) * (noise_ + at.variance)) * at.variance_slope;
+  return true;
+}
+
+bool SquaresImprovement::improvement(const Eigen::VectorXd& unit, double& log_expected, Eigen::VectorXd* slope) const {
+  const GaussianProcess::Prediction at = process_.predict(unit, slope != nullptr);
+  const Eigen::ArrayXd own = process_.variance().array(), mean_squares = at.mean.array().square();
+  const double v = at.variance;
+  const double mean = (mean_squares + own * v).sum(), variance = (2 * (own * v).square() + 4 * mean_squares * own * v).sum();
+  if (!(mean > 0) || !(best_ > 0)) return false;
+  const double ratio = variance / (mean * mean), s = std::sqrt(std::log1p(ratio));
+  if (!(s > kCertain)) {
+    // all but certain
+    if (!(mean < best_)) return false;
+    log_expected = std::log(best_ - mean);
+    if (slope) *slope = -(2 * at.mean_slope * at.mean + own.sum() * at.variance_slope) / (best_ - mean);
+    return true;
+  }
+  const double a = (std::log(best_ / mean) + 0.5 * s * s) / s;
+  // probability over density, at both ends of what the improvement is the difference of
+  const double upper = std::exp(log_normal_probability(a) - log_density(a)), lower = std::exp(log_normal_probability(a - s) - log_density(a - s));
+  if (!(upper > lower)) return false;
+  if (std::isinf(upper)) {
+    log_expected = std::log(best_ - mean);
+  } else {
+    log_expected = std::log(best_) + log_density(a) + std::log(upper - lower);
+  }
+  if (!std::isfinite(log_expected)) return false;
+  if (!slope) return true;
+  const Eigen::VectorXd mean_slope = 2 * at.mean_slope * at.mean + own.sum() * at.variance_slope;
+  const Eigen::VectorXd variance_slope = at.mean_slope * (8 * v * own * at.mean.array()).matrix() + (4 * v * own.square() + 4 * mean_squares * own).sum() * at.variance_slope;
+  const Eigen::VectorXd s_slope = (variance_slope / (mean * mean) - 2 * ratio / mean * mean_slope) / (2 * s * (1 + ratio));
+  *slope = std::exp(log_normal_probability(a - s) - log_expected) * -mean_slope + std::exp(std::log(best_) + log_density(a) - log_expected) * s_slope;
+  return true;
 }
 
 }  // namespace tundrel
