@@ -57,6 +57,10 @@ core_walk <- function(problem, solver_name, settings, start, state, budget, keep
     .Call(`_tundrel_core_walk`, problem, solver_name, settings, start, state, budget, keep_members, threads)
 }
 
+core_expected <- function(problem, settings, state, points) {
+    .Call(`_tundrel_core_expected`, problem, settings, state, points)
+}
+
 core_check_state <- function(problem, solver_name, settings, state) {
     invisible(.Call(`_tundrel_core_check_state`, problem, solver_name, settings, state))
 }

@@ -1,8 +1,4 @@
-# Calls of a function of the user's that a run has made, or was told of: kept with it, so that none is made twice.
-#
-#   x         the free parameters, a column a call; results: what the function gave, a column each, or no rows
-#   value     of the criterion, made small; NA where it is not known
-#   seconds   NA where nobody looked; failed; reason: place in `call_reasons`, from 0
+# The calls that a run has kept: as a table, from a table, and in files; see user-call-list.R.
 
 call_reasons <- c("known before", "at the start", "in the search", "for a step", "for derivatives", "for the check at the end")
 
@@ -45,28 +41,19 @@ call_table <- function(run) {
   )
 }
 
-# What was found while a problem was compiled, where no further call is needed to know it.
-call_at_start <- function(compiled) {
-  fun <- compiled$residual_function %||% compiled$fitted_function %||% compiled$kept_value
-  if (is.null(fun) || anyNA(compiled$start)) return(NULL)
-  made <- user_calls$made
-  result <- as.numeric(fun(compiled$start))
-  if (user_calls$made != made || !all(is.finite(result))) return(NULL)
-  value <- compiled$kept_value(compiled$start)
-  new_calls(matrix(compiled$start), value, FALSE, user_calls$seconds, 1L, matrix(result))
-}
+# Known calls as user_calls keeps them while a problem is compiled.
+most_looked_through <- 1000
 
-# The call at a problem's start, where it is among known ones: as user_calls keeps it.
-known_at_start <- function(known, problem) {
-  if (!inherits(known, "tundrel_run") || is.null(known$calls) || is_compiled(problem)) return(list())
+known_attempts <- function(known, problem, call = rlang::caller_env()) {
+  if (is.null(known) || is_compiled(problem)) return(list())
   status <- parameter_status(problem)
-  start <- problem$start[status$free]
-  calls <- known$calls
-  if (anyNA(start) || nrow(calls$x) != length(start) || NROW(calls$results) == 0) return(list())
-  k <- which(colSums(calls$x != start) == 0 & !calls$failed & !is.na(calls$results[1, ]))[1]
-  if (is.na(k)) return(list())
-  result <- calls$results[, k]
-  list(list(fun = NULL, x = all_values(status, start), attempt = list(value = if (has_rows(problem)) result else in_users_sign(problem, result))))
+  calls <- if (is.data.frame(known)) calls_from_table(known, problem, status, call) else if (inherits(known, "tundrel_run")) known$calls
+  if (is.null(calls) || nrow(calls$x) != length(status$free) || NROW(calls$results) == 0) return(list())
+  there <- which(!calls$failed & !is.na(calls$results[1, ]))
+  lapply(utils::tail(there, most_looked_through), function(k) {
+    result <- calls$results[, k]
+    list(fun = NULL, x = all_values(status, stats::setNames(calls$x[, k], status$free)), attempt = list(value = if (has_rows(problem)) result else in_users_sign(problem, result)))
+  })
 }
 
 # Why calls were made, as another list of them says that was known to this one.
@@ -78,21 +65,6 @@ with_reasons <- function(calls, before) {
   calls$reason[!is.na(place)] <- before$reason[place[!is.na(place)]]
   calls$seconds[!is.na(place)] <- before$seconds[place[!is.na(place)]]
   calls
-}
-
-new_calls <- function(x, value, failed, seconds, reason, results = matrix(0, 0, length(value))) {
-  list(x = unname(x), results = results, value = as.numeric(value), seconds = as.numeric(seconds), failed = as.logical(failed), reason = as.integer(reason))
-}
-
-# The calls of one, and of the other where it knows more.
-joined_calls <- function(first, more) {
-  if (is.null(first) || is.null(more)) return(first %||% more)
-  of_size <- function(results, n, rows) if (NROW(results) == rows) results else matrix(NA_real_, rows, n)
-  rows <- max(NROW(first$results), NROW(more$results))
-  new_calls(
-    cbind(first$x, more$x), c(first$value, more$value), c(first$failed, more$failed), c(first$seconds, more$seconds), c(first$reason, more$reason),
-    cbind(of_size(first$results, length(first$value), rows), of_size(more$results, length(more$value), rows))
-  )
 }
 
 # From a run, or from a table, for a compiled problem.
@@ -121,7 +93,8 @@ calls_from_table <- function(table, problem, status, call) {
   if (length(odd)) refuse("argument", "The column {.field {odd[1]}} of the table of known calls is not numbers.", call = call)
   x <- t(as.matrix(columns[status$free]))
   storage.mode(x) <- "double"
-  if (any(!is.finite(x))) refuse("argument", "Row{?s} {which(colSums(!is.finite(x)) > 0)} of the table of known calls lack{?s/} a parameter.", call = call)
+  unfinished <- which(colSums(!is.finite(x)) > 0)
+  if (length(unfinished)) refuse("argument", "{upper_first(name_rows(unfinished))} of the table of known calls {cli::qty(length(unfinished))}lack{?s/} a parameter.", call = call)
   # parameters that are held were held at the same
   for (name in intersect(names(status$fixed), names(table))) {
     other <- which(abs(table[[name]] - status$fixed[[name]]) > 1e-9 * (1 + abs(status$fixed[[name]])))
@@ -136,13 +109,13 @@ calls_from_table <- function(table, problem, status, call) {
 most_stored_numbers <- 2e5
 
 stored_calls <- function(calls) {
-  if (is.null(calls) || length(calls$x) > most_stored_numbers) return(NULL)
+  if (length(calls$value) == 0 || length(calls$x) > most_stored_numbers) return(NULL)
   results <- if (length(calls$results) <= most_stored_numbers) calls$results else matrix(0, 0, length(calls$value))
   list(x = stored_matrix(calls$x), results = stored_matrix(results), value = exact(calls$value), seconds = exact(calls$seconds), failed = I(calls$failed), reason = exact(calls$reason))
 }
 
 calls_of <- function(stored, parameters) {
-  if (is.null(stored)) return(NULL)
+  if (length(stored) == 0) return(NULL)
   x <- matrix_of(stored$x)
   n <- ncol(x)
   results <- matrix_of(stored$results)

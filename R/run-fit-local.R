@@ -134,8 +134,8 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
   solver <- as_solver(solver, problem, joint, call)
   global <- solver$scope == "global"
   if (!global) refuse_outside(problem, call)
-  compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most, known_at_start(known_calls, problem))
-  compiled$known_calls <- joined_calls(compiled$known_calls, known_calls_for(known_calls, problem, compiled, call))
+  compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most, known_attempts(known_calls, problem, call))
+  compiled$known_calls <- joined_calls(known_calls_for(known_calls, problem, compiled, call), compiled$known_calls)
   check_serves(solver, problem, compiled, joint, call)
   if (!is_outside(problem)) check_enough_rows(compiled, call)
   new_specification(
@@ -143,8 +143,6 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
     compiled$status$free[compiled$eliminated], compiled = compiled
   )
 }
-
-seconds_now <- function() proc.time()[["elapsed"]]
 
 # The arguments of a run for the core, beside its problem.
 walk_arguments <- function(run, compiled, call = rlang::caller_env()) {
@@ -203,7 +201,7 @@ keep_compiled <- function(run) {
 walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
   check_threads(threads, call)
   compiled <- compiled_at_start(run)
-  compiled$known_calls <- joined_calls(compiled$known_calls, run$calls)
+  compiled$known_calls <- joined_calls(run$calls, compiled$known_calls)
   arguments <- walk_arguments(run, compiled, call)
   # a run that kept no state, as one of many, walks anew from its start
   if (length(run$state) == 0) {
@@ -220,7 +218,8 @@ walk_on <- function(run, budget, threads, call = rlang::caller_env()) {
       if (inherits(e, "tundrel::DamagedState")) refuse("file", "The stored run is damaged: {conditionMessage(e)}.", call = call)
     }
   )
-  if (raw$reason == "failed") refuse_unusable_start(compiled, run$problem, call)
+  # what fails later, as at a check beyond conditions, is said of the run
+  if (raw$reason == "failed" && raw$iterations == 0) refuse_unusable_start(compiled, run$problem, call)
   new_run(run, compiled, raw)
 }
 

@@ -75,7 +75,15 @@ run_from_stored <- function(stored, path, fun, expected) {
   }
   check_stored_run(run, compiled)
   run["calls"] <- list(calls_of(stored$calls, length(run$estimate)))
+  if (!is.null(stored$told)) run$told <- told_of(stored$told)
   run
+}
+
+# Values from outside, of a round that is not complete.
+told_of <- function(stored) {
+  told <- lapply(stored[c("point", "value")], numbers_of)
+  demand(length(told$point) == length(told$value) && all(vapply(told$point, is_whole, NA)) && !anyDuplicated(told$point), "told")
+  tibble(point = as.integer(told$point), value = told$value)
 }
 
 # A run with what was said of it.

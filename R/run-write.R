@@ -84,7 +84,8 @@ stored_run <- function(run) {
     # where the run stands and what has been said of it; and, of a polished run, what the search itself came to
     answer = stored_answer(run), search = if (!is.null(run$search)) c(stored_answer(run$search), list(rows = exact(run$search$rows))),
     state = lapply(run$state, function(x) if (is.matrix(x)) stored_matrix(x) else exact(x)),
-    trace = stored_trace(run$trace), calls = stored_calls(run$calls)
+    trace = stored_trace(run$trace), calls = stored_calls(run$calls),
+    told = if (!is.null(run$told)) lapply(run$told, exact)
   )
 }
 

@@ -42,7 +42,7 @@ stop_sentence <- function(run) {
     },
     infeasible = "no point satisfies all conditions",
     interrupted = "the run was interrupted; the best point so far is kept",
-    failed = "no finite value was found"
+    failed = if (is.finite(run$value)) "around the answer the model gives no finite values, so that it cannot be verified" else "no finite value was found"
   )
 }
 

@@ -7,6 +7,8 @@ user_calls$kept <- NULL
 user_calls$last <- NA
 user_calls$seconds <- NA_real_  # that the last one took
 
+seconds_now <- function() proc.time()[["elapsed"]]
+
 # Compiles a problem: keeps how many calls that took, and the value at the start where one of them gave it. With fewer than
 # `most` calls to spend, checks are left out that need more than one. `known` are such as are kept, of whichever function.
 counting_calls <- function(compile, most = NA, known = list()) {
@@ -22,7 +24,7 @@ counting_calls <- function(compile, most = NA, known = list()) {
   compiled <- compile
   if (length(user_calls$kept)) {
     compiled$met_value <- value_met(compiled)
-    compiled$known_calls <- joined_calls(call_at_start(compiled), compiled$known_calls)
+    compiled$known_calls <- call_at_start(compiled)
   }
   compiled$calls <- user_calls$made - before
   compiled

@@ -197,6 +197,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_expected
+Rcpp::NumericMatrix core_expected(const Rcpp::List& problem, const Rcpp::List& settings, const Rcpp::List& state, const Rcpp::NumericMatrix& points);
+RcppExport SEXP _tundrel_core_expected(SEXP problemSEXP, SEXP settingsSEXP, SEXP stateSEXP, SEXP pointsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type settings(settingsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type state(stateSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_expected(problem, settings, state, points));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_check_state
 void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state);
 RcppExport SEXP _tundrel_core_check_state(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP stateSEXP) {
@@ -446,6 +459,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},
+    {"_tundrel_core_expected", (DL_FUNC) &_tundrel_core_expected, 4},
     {"_tundrel_core_check_state", (DL_FUNC) &_tundrel_core_check_state, 4},
     {"_tundrel_core_walk_from", (DL_FUNC) &_tundrel_core_walk_from, 7},
     {"_tundrel_core_linear_parameters", (DL_FUNC) &_tundrel_core_linear_parameters, 1},

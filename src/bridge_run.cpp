@@ -9,6 +9,7 @@
 #include "core/solver/run_loop.h"
 #include "core/solver/solver_table.h"
 #include "core/solver/start_search.h"
+#include "core/solver/surrogate.h"
 #include "core/problem/squares.h"
 #include "core/problem/kinks.h"
 
@@ -234,6 +235,21 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   return run_to_r(*core_problem, solver.get(), result);
 }
 
+// What a surrogate search expects of the criterion at points, a column each: the middle value and the ends of a 95 % interval, a row each.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix core_expected(const Rcpp::List& problem, const Rcpp::List& settings, const Rcpp::List& state, const Rcpp::NumericMatrix& points) {
+  const auto core_problem = problem_from_r(problem, 1);
+  const auto solver = make_population_solver("surrogate", settings_from_r(settings));
+  StateFromR visitor(state, *core_problem);
+  Progress progress;
+  progress.visit(visitor);
+  solver->visit(visitor);
+  const Eigen::MatrixXd at = matrix_from_r(points);
+  Eigen::MatrixXd units(at.rows(), at.cols());
+  for (Eigen::Index k = 0; k < at.cols(); ++k) units.col(k) = core_problem->box.to_unit(at.col(k));
+  return matrix_to_r(static_cast<SurrogateSearch&>(*solver).expected(*core_problem, units));
+}
+
 // Stops where a stored state is none that this solver can have on this problem.
 // [[Rcpp::export(rng = false)]]
 void core_check_state(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::List& state) {
@@ -250,6 +266,8 @@ void core_check_state(const Rcpp::List& problem, const std::string& solver_name,
 Rcpp::List core_walk_from(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings,
                           const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
+  // each walk is the one that it would be alone, in whichever process
+  core_problem->work.log.reset();
   const auto make = solver_maker_from_r(solver_name, settings);
   const std::vector<RunResult> runs = walk_from(*core_problem, make, matrix_from_r(starts), matrix_from_r(typical), budget_from_r(budget));
   Rcpp::List out(runs.size());

@@ -10,9 +10,9 @@
 #include "solver/snapshot.h"
 #include "solver/surrogate.h"
 #include "step/quadratic_model.h"
-#include "surrogate/gaussian_process.h"
-#include "surrogate/improvement.h"
-#include "surrogate/value_scale.h"
+#include "solver/gaussian_process.h"
+#include "solver/improvement.h"
+#include "solver/value_scale.h"
 
 using namespace tundrel;
 

@@ -3,5 +3,5 @@
 accurate_solvers <- function(forms) {
   table <- tundrel:::solver_table()
   serves <- vapply(table$forms, function(served) all(forms %in% served), logical(1))
-  setdiff(table$name[serves & table$scope == "local"], c("gradient_descent", "adam"))
+  setdiff(table$name[serves & table$scope == "local"], c("gradient_descent", "adam", "interpolation"))
 }

@@ -39,7 +39,8 @@ test_that("a spent budget is gone on from, with budgets for what is still to com
     expect_identical(run$stop_reason, "evaluations")
     further <- finish(run, max_evaluations = 30)
     expect_lte(further$evaluations, 55)
-    expect_lte(tundrel:::in_users_sign(run$problem, further$value), tundrel:::in_users_sign(run$problem, run$value))
+    # a converged walk may end a rounding error above the lowest point of its differences
+    expect_lte(tundrel:::in_users_sign(run$problem, further$value), tundrel:::in_users_sign(run$problem, run$value) + 1e-14 * abs(run$value))
     done <- finish(further)
     expect_true(done$converged)
     expect_identical(done$evaluations, counted$made(), label = name)

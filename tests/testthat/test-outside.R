@@ -34,8 +34,8 @@ test_that("the same values lead the same way as a function that gives them", {
     begin_run("cma_es", seed = 3) |>
     advance(15)
   for (round in 1:15) outside <- record(outside, measured(propose(outside)))
-  # before a search begins the function is called once, to see that it works
-  expect_identical(trace_table(outside)$evaluations + 1, trace_table(inside)$evaluations)
+  # before a search begins the function is called once, to see that it works: at a point that the search asks for
+  expect_identical(trace_table(outside)$evaluations, trace_table(inside)$evaluations)
   expect_identical(trace_table(outside)[-2], trace_table(inside)[-2])
 })
 
@@ -49,12 +49,12 @@ test_that("failed measurements are counted, and do no harm", {
   expect_equal(run$value, max(values, na.rm = TRUE))
 })
 
-test_that("values in the wrong number or order are refused, and what cannot be done is said", {
+test_that("values in the wrong number are refused, in another order taken, and what cannot be done is said", {
   run <- begin_run(bench_problem(), "cma_es", seed = 1)
   points <- propose(run)
   points$value <- measured(points)
   expect_refusal(record(run, points$value[-1]), "solver", c("values are wanted", "were given"))
-  expect_refusal(record(run, points[c(2, 1, 3:nrow(points)), ]), "solver", "Row 1 of the table is not point 1")
+  expect_identical(coef(record(run, points[c(2, 1, 3:nrow(points)), ])), coef(record(run, points)))
   expect_refusal(record(run, points[setdiff(names(points), "value")]), "solver", "lacks the column value")
   expect_refusal(record(run, rep("hot", nrow(points))), "solver", "must be numbers")
   expect_refusal(finish(run), "solver", c("come from outside", "propose"))

@@ -8,7 +8,7 @@ solver_cases <- function() {
   list(
     levenberg_marquardt = lichen, gauss_newton = lichen, newton = counts, bfgs = counts, lbfgs = counts, conjugate_gradient = counts,
     smoothed_newton = judge_by(lichen, absolute_error()), sqp = limited, nelder_mead = limited, powell = lichen, brent = one,
-    gradient_descent = lichen, adam = lichen
+    gradient_descent = lichen, adam = lichen, interpolation = lichen
   )
 }
 

@@ -7,7 +7,10 @@
 namespace tundrel {
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
-  if (const Call* known = work.known(x)) return known->value;
+  if (const Call* known = work.known(x)) {
+    if (!known->failed) note_met(x, known->value);
+    return known->failed ? std::numeric_limits<double>::quiet_NaN() : known->value;
+  }
   work.spend();
   const auto began = Evaluation::Clock::now();
   const double found = value_(x);

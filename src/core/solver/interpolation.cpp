@@ -12,9 +12,9 @@ namespace tundrel {
 namespace {
 
 const RegisteredSolver entry{{
-    "interpolation", false, "none", kAnyForm, Honours::everything,
+    "interpolation", false, "none", {Form::squares, Form::smooth}, Honours::everything,
     {number_setting("radius", 0.1, 0, false)},
-    "values that are costly, noisy or without derivatives", "kinks, and more than some twenty parameters",
+    "values that are costly, noisy or without derivatives", "more than some twenty parameters",
     [](const SolverSettings& s) { return std::make_unique<Interpolation>(Interpolation::Settings{s.number("radius"), s.number("tolerance")}); }}};
 
 constexpr double kMissAllowed = 1e-10;

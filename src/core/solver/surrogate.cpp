@@ -39,6 +39,7 @@ constexpr Eigen::Index kMostParts = 12;
 constexpr double kLeastPart = 1e-9, kSameSum = 1e-8;
 // Below this share of what the middle value is a sum of squares is as good as nothing.
 constexpr double kNoSquares = 1e-8;
+constexpr double kReach = 1.959964;
 // With up to so many values lengths are learnt anew with each; later, when there are a fifth more.
 constexpr int kLearnEach = 60;
 // Beyond so many coordinates points stay in a region around the best.
@@ -464,6 +465,32 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   begin_closing();
   walk_.ask();
   if (walk_.is_over()) search_over();
+}
+
+Eigen::MatrixXd SurrogateSearch::expected(const Problem& problem, const Eigen::MatrixXd& units) const {
+  Eigen::MatrixXd out = Eigen::MatrixXd::Constant(3, units.cols(), std::numeric_limits<double>::quiet_NaN());
+  SurrogateSearch all = *this;
+  all.from_ = 0;
+  all.lengths_ = {};
+  all.bend_ = all.learnt_ = 0;
+  all.sort_out(problem);
+  if (all.values_.size() < 2) return out;
+  all.learn();
+  all.learnt_ = 0;
+  all.learn();
+  all.build();
+  for (Eigen::Index k = 0; k < units.cols(); ++k) {
+    const GaussianProcess::Prediction at = all.process_.predict(units.col(k), false);
+    if (all.by_residual()) {
+      const Eigen::ArrayXd own = all.process_.variance().array() * at.variance, squares = at.mean.array().square();
+      const double mean = (squares + own).sum(), variance = (2 * own.square() + 4 * squares * own).sum(), s = std::sqrt(std::log1p(variance / (mean * mean)));
+      for (int end = 0; end < 3; ++end) out(end, k) = mean * std::exp(-0.5 * s * s + (end == 0 ? 0 : end == 1 ? -kReach : kReach) * s);
+    } else {
+      const double sd = std::sqrt(at.variance * all.process_.variance()[0]);
+      for (int end = 0; end < 3; ++end) out(end, k) = all.scale_.unscaled(at.mean[0] + (end == 0 ? 0 : end == 1 ? -kReach : kReach) * sd);
+    }
+  }
+  return out;
 }
 
 void SurrogateSearch::visit_more(StateVisitor& v) {

@@ -1,7 +1,7 @@
 // Search by a model of the criterion that is learnt from all values so far, for criteria whose values are costly.
 #pragma once
-#include "../surrogate/improvement.h"
-#include "../surrogate/value_scale.h"
+#include "improvement.h"
+#include "value_scale.h"
 #include "interpolation_walk.h"
 #include "population.h"
 #include "restarts.h"
@@ -27,6 +27,9 @@ class SurrogateSearch : public PopulationSolver {
 
   SurrogateSearch(Settings settings, Common common) : PopulationSolver(common), settings_(settings) {}
   bool expects_best() const override { return is_noisy(); }
+  // What a model of all values so far expects at points of the cube: a row each for the middle value and for the ends of an interval
+  // that holds 95 in 100; not numbers where there is no model yet.
+  Eigen::MatrixXd expected(const Problem& problem, const Eigen::MatrixXd& units) const;
 
  protected:
   void begin(const Eigen::VectorXd& unit) override;

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "../problem/problem.h"
-#include "../solver/bfgs.h"
+#include "bfgs.h"
 
 namespace tundrel {
 namespace {
