@@ -20,9 +20,9 @@ void CallLog::add(Call call) {
   numbers_ += static_cast<double>(call.x.size() + call.result.size());
   const std::string where = key(call.x);
   const auto found = places_.find(where);
-  // what is known better takes the place of what was known
   if (found != places_.end()) {
-    calls_[found->second] = std::move(call);
+    // only what says more takes the place of what is known
+    if (calls_[found->second].result.size() < call.result.size()) calls_[found->second] = std::move(call);
     return;
   }
   places_[where] = calls_.size();
