@@ -93,14 +93,23 @@ in_batches <- function(compiled) {
   value <- compiled$value_function %||% compiled$kept_value
   workers <- if (is.null(value)) 1 else plan_workers()
   if (workers == 1) return(compiled)
+  of_rows <- if (compiled$rows <= most_rows_sent) compiled$residual_function %||% compiled$fitted_function
+  wanted <- if (is.null(of_rows)) 1 else compiled$rows
+  ask <- of_rows %||% value
   one <- function(x) {
-    found <- tryCatch(value(x), error = function(e) NaN)
-    if (is.numeric(found) && length(found) == 1) found else NaN
+    found <- tryCatch(ask(x), error = function(e) NaN)
+    if (is.numeric(found) && length(found) == wanted) found else rep(NaN, wanted)
   }
   compiled$batch_size <- as.integer(min(workers * 4, 1000))
   compiled$batch_function <- function(points) {
     columns <- lapply(seq_len(ncol(points)), function(k) points[, k])
-    as.numeric(unlist(lapply_planned(columns, one, compiled$problem)))
+    found <- lapply_planned(columns, one, compiled$problem)
+    if (is.null(of_rows)) return(as.numeric(unlist(found)))
+    value <- vapply(seq_along(found), function(k) if (all(is.finite(found[[k]]))) compiled$value_of_rows(found[[k]], columns[[k]]) else NaN, 0)
+    structure(value, results = matrix(unlist(found), wanted))
   }
   compiled
 }
+
+# What a function gives in so many rows is sent back from workers, to be kept; of longer tables the value alone.
+most_rows_sent <- 10000

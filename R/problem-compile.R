@@ -66,7 +66,7 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   curves, own_variables, nodes_each, fitted_varied, others_varied    where parameters vary about a common value, see criterion-varying.R
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
 #   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
-#   value_function, gradient_function, kept_value, guard, response_norm    where R evaluates
+#   value_function, gradient_function, kept_value, value_of_rows (the value, from what a function of rows gave), guard, response_norm    where R evaluates
 #   precision        to what share of their size values are known that R computes, where that is less than rounding
 #   penalties        what was known of parameters, see known_nodes()
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
@@ -143,7 +143,8 @@ compile_function <- function(evaluator, problem) new_compiled(problem, parameter
 with_residuals <- function(compiled, of_rows, slopes = NULL) {
   compiled$residual_function <- of_rows
   compiled["slope_function"] <- list(slopes)
-  compiled$kept_value <- function(x) sum(of_rows(x)^2)
+  compiled$value_of_rows <- function(rows, x) sum(rows^2)
+  compiled$kept_value <- function(x) compiled$value_of_rows(of_rows(x), x)
   compiled
 }
 
@@ -153,10 +154,11 @@ with_fitted <- function(compiled) {
   compiled["slope_function"] <- list(compiled$user_slopes)
   compiled$fitted_column <- match(".fitted", names(compiled$columns))
   compiled$acting <- acting_parameters(compiled$problem, compiled$status)
-  compiled$kept_value <- function(x) {
-    compiled$columns$.fitted <- of_rows(x)
+  compiled$value_of_rows <- function(rows, x) {
+    compiled$columns$.fitted <- rows
     sum(core_row_losses(compiled, x))
   }
+  compiled$kept_value <- function(x) compiled$value_of_rows(of_rows(x), x)
   compiled
 }
 

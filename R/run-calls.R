@@ -6,7 +6,7 @@ call_reasons <- c("known before", "at the start", "in the search", "for a step",
 #'
 #' A fit of a function of your own keeps every call that it made: at which point, what came of it, how long it took and why it was made. No point
 #' is called twice, also not by a later fit that is given these calls as `known_calls`: a run, or a table, for example one read from
-#' a CSV file of last month.
+#' a CSV file of last month. Of runs that call more than 50,000 times the first 50,000 are kept.
 #'
 #' @param run A run from [fit_local()], [fit_global()], [begin_run()] or [record()] on a function of your own.
 #'

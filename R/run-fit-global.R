@@ -6,7 +6,8 @@
 #' nobody can prove: [compare_runs()] says what speaks for it. With no solver named, local walks from many starts come
 #' first, then a population search that begins with the best of them: differential evolution for up to 20 parameters,
 #' covariance matrix adaptation beyond. Parameters that enter a sum of squares linearly are not searched for but
-#' computed, where no condition ties them to others.
+#' computed, where no condition ties them to others. Where a call of a function of your own takes longer than a tenth of a second (measured at the
+#' start), and there are up to 20 parameters, [solver_surrogate()] searches instead, which is said.
 #'
 #' Printing shows where the budget went. All random numbers are the run's own: a seed gives the same answer on every
 #' machine, for any number of threads and any plan of the future package.
@@ -19,7 +20,7 @@
 #' @param max_seconds \[numeric(1)] Budget of time in seconds, polishing included; where a tenth of it is not enough to
 #'   polish, the run says so. `Inf` for none.
 #' @param max_evaluations \[numeric(1)] Budget of the search; polishing comes on top. `NULL`: 20,000 and 10,000 more for
-#'   each parameter that is searched; of tables beyond 50,000 rows fewer, so that about 2e9 rows are passed over in all.
+#'   each parameter that is searched; for [solver_surrogate()] 80 for each parameter and 80 more; of tables beyond 50,000 rows fewer, so that about 2e9 rows are passed over in all.
 #' @param max_iterations \[numeric(1)] Budget of rounds; at least 1. `Inf` for none.
 #' @param keep \[character(1)] `"population"` keeps all members at every round, for [snapshot_table()] and
 #'   [plot_population()].
@@ -38,7 +39,7 @@
 #'   fit_global(seed = 7)
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
-                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, known_calls = NULL, ...) {
+                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ..., known_calls = NULL) {
   refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   refuse_outside(problem)
@@ -102,16 +103,20 @@ most_for_evolution <- 20
 # A call that takes longer is not made twenty thousand times.
 costly_seconds <- 0.1
 
-is_costly <- function(run) {
-  seconds <- run$compiled$known_calls$seconds
-  !is_compiled(run$problem) && length(run$status$free) <= most_for_evolution && isTRUE(max(seconds, -Inf, na.rm = TRUE) >= costly_seconds)
+# What a call of the user's function takes, where that is long; else NULL.
+costly_call <- function(compiled) {
+  if (is_compiled(compiled$problem)) return(NULL)
+  seconds <- max(compiled$known_calls$seconds, -Inf, na.rm = TRUE)
+  if (seconds >= costly_seconds) seconds
 }
+
+is_costly <- function(run) length(run$status$free) <= most_for_evolution && !is.null(costly_call(run$compiled))
 
 costly_specification <- function(run) {
   run$solver <- solver_surrogate(batch = min(plan_workers(), 8))
   run$solver$why <- "since a call takes long"
   cli::cli_inform(c(
-    "i" = "A call takes {format_number(max(run$compiled$known_calls$seconds, na.rm = TRUE))} s: the search goes by a model of all values so far ({.fn solver_surrogate}), with at most {default_evaluations(run)} calls unless {.arg max_evaluations} says otherwise."
+    "i" = "A call takes {format_number(costly_call(run$compiled), 2)} s: the search goes by a model of all values so far ({.fn solver_surrogate}), with at most {default_evaluations(run)} calls unless {.arg max_evaluations} says otherwise."
   ), class = "tundrel_message_start")
   run
 }

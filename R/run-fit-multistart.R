@@ -53,8 +53,19 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, compiled, budget)
   compiled$calls <- compiled$calls + user_calls$made - before
   drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
+  tell_costly_walks(compiled, if (is.data.frame(starts)) nrow(starts) else starts)
   walks <- walk_starts(compiled$problem, compiled, drawn, solver, seed, tolerance, budget, threads, cluster, progress, first = first)
   new_runs(walks, seed)
+}
+
+# Walks by differences ask for many values, which takes its time where each does.
+tell_costly_walks <- function(compiled, starts) {
+  seconds <- costly_call(compiled)
+  if (is.null(seconds)) return(invisible())
+  calls <- starts * difference_evaluations(length(compiled$start))
+  cli::cli_inform(c(
+    "i" = "A call takes {format_number(seconds, 2)} s, and walks from {starts} starts may need {format_number(calls, 2)} calls: {format_number(calls * seconds / 3600, 2)} hours. {.fn fit_global} finds its way with tens of calls ({.fn solver_surrogate})."
+  ), class = "tundrel_message_start")
 }
 
 # Runs of one problem from many starts: `raw` results of the core, and what was sampled.

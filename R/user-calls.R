@@ -12,6 +12,7 @@ seconds_now <- function() proc.time()[["elapsed"]]
 # Compiles a problem: keeps how many calls that took, and the value at the start where one of them gave it. With fewer than
 # `most` calls to spend, checks are left out that need more than one. `known` are such as are kept, of whichever function.
 counting_calls <- function(compile, most = NA, known = list()) {
+  force(known)
   before <- user_calls$made
   # a problem may need fits of others before it can be compiled
   around <- list(last = user_calls$last, kept = user_calls$kept)

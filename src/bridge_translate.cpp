@@ -459,7 +459,13 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   out->work.halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
-    out->work.batch = [values](const Eigen::MatrixXd& points) { return vector_from_r(values(matrix_to_r(points))); };
+    Evaluation* work = &out->work;
+    work->batch = [values, work](const Eigen::MatrixXd& points) {
+      const Rcpp::NumericVector found = values(matrix_to_r(points));
+      work->batch_results.resize(0, 0);
+      if (found.hasAttribute("results")) work->batch_results = matrix_from_r(found.attr("results"));
+      return vector_from_r(found);
+    };
     out->work.batch_size = problem["batch_size"];
   }
   return out;

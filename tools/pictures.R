@@ -9,7 +9,13 @@ fit_example <- function(name) {
   problem <- tundrel:::plan_problem(tundrel:::read_plan(system.file("examples", paste0(name, ".yaml"), package = "tundrel")))
   fit_local(problem)
 }
-save("plot-components", plot_fit(fit_example("stream-tracer"), components = TRUE))
+
+# A culture's yield, of which twelve values are there so far.
+yield <- function(p) {
+  8 * exp(-((p[["celsius"]] - 31) / 6)^2 - ((p[["acid"]] - 6.2) / 0.8)^2) + 3 * exp(-((p[["celsius"]] - 18) / 5)^2 - ((p[["acid"]] - 5) / 1)^2)
+}
+culture <- pose(yield, parameters = c("celsius", "acid"), goal = "maximise") |> search_within(celsius = c(10, 45), acid = c(4, 9))
+save("plot-surrogate", plot_surrogate(advance(begin_run(culture, solver_surrogate(), seed = 1), 12)))
 
 # Two responses that share a rate, a row of one of them left out.
 hour <- seq(0, 11, length.out = 23)

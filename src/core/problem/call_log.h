@@ -27,9 +27,11 @@ class CallLog {
   // Of the call at this point.
   void set_value(const Eigen::VectorXd& x, double value);
   const std::vector<Call>& calls() const { return calls_; }
-  bool is_full() const { return numbers_ >= kMostNumbers; }
+  bool is_full() const { return numbers_ >= kMostNumbers || calls_.size() >= kMostCalls; }
 
+  // Whoever calls more often than this has calls that cost next to nothing.
   static constexpr double kMostNumbers = 4e6;
+  static constexpr std::size_t kMostCalls = 50000;
 
  private:
   static std::string key(const Eigen::VectorXd& x);

@@ -22,6 +22,8 @@ struct Evaluation {
   // Computes values many at a time, where set: those of up to `batch_size` columns.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
   int batch_size = 1;
+  // What the function gave at the columns of the last batch, a column each, where it gives rows; else without columns.
+  Eigen::MatrixXd batch_results;
 
   // Up to how many evaluations and until when a function of the user's is called.
   double most_evaluations = std::numeric_limits<double>::infinity();

@@ -64,7 +64,8 @@ Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
     for (int k = done; k < done + now; ++k) {
       work.refused += !std::isfinite(out[k]);
       // of what workers called together the time of one is not known
-      if (work.log) work.log->add({points.col(k), Eigen::VectorXd(), out[k], !std::isfinite(out[k]), now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN(), work.reason});
+      const bool rows = work.batch_results.cols() == now;
+      if (work.log) work.log->add({points.col(k), rows ? Eigen::VectorXd(work.batch_results.col(k - done)) : Eigen::VectorXd(), out[k], !std::isfinite(out[k]), now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN(), work.reason});
       note_met(points.col(k), out[k]);
     }
     done += now;
