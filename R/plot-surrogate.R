@@ -23,12 +23,13 @@ plot_surrogate <- function(run) {
   lines <- expected_lines(run)
   calls <- surrogate_calls(run, names(lines))
   lines <- do.call(rbind, lines)
+  in_order <- function(table) transform(table, parameter = factor(table$parameter, searched_parameters(run)))
   best <- data.frame(parameter = searched_parameters(run), at = run$estimate[searched_parameters(run)], value = run$value)
-  ggplot2::ggplot(lines, ggplot2::aes(.data$at)) +
+  ggplot2::ggplot(in_order(lines), ggplot2::aes(.data$at)) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = colours[["band"]], alpha = 0.3) +
     ggplot2::geom_line(ggplot2::aes(y = .data$middle), colour = colours[["fit"]]) +
-    ggplot2::geom_point(ggplot2::aes(y = .data$value), calls, size = 1.2, alpha = 0.6, colour = colours[["data"]]) +
-    ggplot2::geom_point(ggplot2::aes(y = .data$value), best, shape = 21, size = 3, fill = "white", colour = colours[["fit"]]) +
+    ggplot2::geom_point(ggplot2::aes(y = .data$value), in_order(calls), size = 1.2, alpha = 0.6, colour = colours[["data"]]) +
+    ggplot2::geom_point(ggplot2::aes(y = .data$value), in_order(best), shape = 21, size = 3, fill = "white", colour = colours[["fit"]]) +
     ggplot2::facet_wrap("parameter", scales = "free_x", nrow = if (nrow(best) <= 3) 1) +
     ggplot2::coord_cartesian(ylim = shown_values(lines, calls, run)) +
     theme_tundrel() +
