@@ -1,6 +1,7 @@
 # A walk that pauses now and then to show how it goes, and to store itself. Pausing changes nothing in it.
 
 look_every <- 0.2      # seconds between looks at a run
+look_after_each <- 1e-3
 store_every <- 2       # seconds between checkpoints at least
 store_share <- 0.05    # of the time a run takes, that storing it may take: a long table takes seconds to write
 
@@ -9,7 +10,9 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
   if (is.null(show) && is.null(keep)) return(walk_on(run, budget, threads, call))
   # compiled once: a function of the user's is not called for a look
   compiled <- compiled_at_start(run)
-  pause <- if (identical(progress, "lines")) list(pause_iterations = 1) else list(pause_seconds = look_every)
+  # where a call takes long each is worth a look, and a place in the file
+  costly <- !is.null(costly_call(compiled))
+  pause <- if (identical(progress, "lines")) list(pause_iterations = 1) else list(pause_seconds = if (costly) look_after_each else look_every)
   stored <- -Inf  # the first checkpoint is written at the first look
   cost <- 0
   repeat {
@@ -19,7 +22,7 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
     run <- shown_or_stopped(run, budget, show)
     ended <- run$stop_reason != "none"
     now <- seconds_now()
-    if (!is.null(keep) && (ended || now - stored >= max(store_every, cost / store_share))) {
+    if (!is.null(keep) && (ended || costly || now - stored >= max(store_every, cost / store_share))) {
       keep(run)
       stored <- seconds_now()
       cost <- stored - now

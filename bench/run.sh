@@ -23,6 +23,9 @@ Rscript bench/small-samples.R
 Rscript bench/errors-in-predictors.R
 Rscript bench/dependent-noise.R
 Rscript bench/varying-curves.R
+Rscript bench/varying-situations.R
+Rscript bench/costly.R
+Rscript bench/costly-squares.R
 Rscript bench/own-noise.R
 Rscript bench/claims.R
 Rscript bench/nothing-stated.R

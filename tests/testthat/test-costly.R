@@ -159,6 +159,22 @@ test_that("a search chooses by itself where a call takes long, and says so", {
   expect_equal(fit_global(in_branin_box(branin), seed = 1, max_evaluations = 200)$solver$name, "differential_evolution")
 })
 
+test_that("of a search whose calls take long each is in the checkpoint before the next is made", {
+  path <- withr::local_tempfile(fileext = ".json")
+  n <- 0
+  behind <- integer()
+  slow <- function(p) {
+    Sys.sleep(if (n == 0) 0.12 else 0.005)
+    if (file.exists(path)) behind <<- c(behind, n - length(jsonlite::fromJSON(path)$calls$value))
+    n <<- n + 1
+    branin(p)
+  }
+  run <- suppressMessages(fit_global(in_branin_box(slow), seed = 1, max_evaluations = 24, checkpoint = path))
+  expect_gt(length(behind), 8)
+  expect_true(all(utils::head(behind, 10) == 0))
+  expect_equal(nrow(call_table(read_run(path, fun = slow))), n)
+})
+
 test_that("interpolation takes fewer calls than differences, from linear to quadratic, within limits", {
   wood <- function(p) {
     100 * (p[["a"]]^2 - p[["b"]])^2 + (1 - p[["a"]])^2 + 90 * (p[["c"]]^2 - p[["d"]])^2 + (1 - p[["c"]])^2 +
