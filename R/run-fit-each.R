@@ -31,7 +31,7 @@
 #'   `noise`; other families without kinks serve, too. Spreads at their likeliest are too small by about one part in the number of groups; `max_likelihood("normal", sd = noise, restricted = TRUE)` makes up for that
 #'   (the slopes of each group's own curve are taken at the answer). Intervals of population values have Student's
 #'   t of one less than the number of groups; those of spreads take their squares as chi-squared, those of correlations Fisher's transform. With 8 and with 30 groups those of 95 % by restricted likelihood held the truth in
-#'   93 to 97.5 of 100 simulated data sets (`bench/varying-curves.R`, `bench/varying-situations.R`). [compare_models()] with `by = ` tells how well groups that were left out are predicted.
+#'   92 to 99 of 100 simulated data sets (`bench/varying-curves.R`, `bench/varying-situations.R`). [compare_models()] with `by = ` tells how well groups that were left out are predicted.
 #'   Not for models given by rates or functions in R.
 #'
 #' @return With `varying` a run of class `tundrel_varying`; else an object of class `tundrel_fits`. Printing reads it; [coef_table()], `glance()`, [uncertainty()], [check_residuals()],
