@@ -78,6 +78,8 @@ held_problem <- function(compiled, places, at, status) {
     out
   }
   compiled$nodes <- held_nodes(compiled$nodes, places, at)
+  # calls are known by all parameters
+  compiled["known_calls"] <- list(NULL)
   compiled["joint"] <- list(held_joint(compiled$joint, places, at))
   # what is known of a held parameter still counts
   if (!is.null(compiled$penalties)) compiled$penalties$nodes <- held_nodes(compiled$penalties$nodes, places, at)

@@ -47,7 +47,7 @@ most_looked_through <- 1000
 known_attempts <- function(known, problem, call = rlang::caller_env()) {
   if (is.null(known) || is_compiled(problem)) return(list())
   status <- parameter_status(problem)
-  calls <- if (is.data.frame(known)) calls_from_table(known, problem, status, call) else if (inherits(known, "tundrel_run")) known$calls
+  calls <- if (is.data.frame(known)) calls_from_table(known, problem, status, call) else if (inherits(known, "tundrel_run") && calls_the_same(known$problem, problem)) known$calls
   if (is.null(calls) || nrow(calls$x) != length(status$free) || NROW(calls$results) == 0) return(list())
   there <- which(!calls$failed & !is.na(calls$results[1, ]))
   lapply(utils::tail(there, most_looked_through), function(k) {
@@ -67,14 +67,26 @@ with_reasons <- function(calls, before) {
   calls
 }
 
+# TRUE where a call at some free parameters is the same call, and comes to the same, for both problems.
+calls_the_same <- function(one, other) {
+  asked <- function(problem) {
+    status <- parameter_status(problem)
+    list(
+      status[c("free", "fixed", "tied")], problem$evaluator$fun, problem$evaluator$gradient, problem$criterion$goal, format(problem$criterion),
+      if (has_curve(problem)) list(model_texts(problem), rlang::f_env(problem$model$formula), unclass_measurements(problem$measurements), problem$left_out)
+    )
+  }
+  identical(asked(one), asked(other))
+}
+
 # From a run, or from a table, for a compiled problem.
 known_calls_for <- function(known, problem, compiled, call = rlang::caller_env()) {
   if (is.null(known)) return(NULL)
   if (is_compiled(problem)) refuse("argument", "{.arg known_calls} is for functions of your own: this model is compiled, and calls none.", call = call)
   if (inherits(known, "tundrel_run")) {
     if (is.null(known$calls)) refuse("argument", "The run in {.arg known_calls} has kept no calls.", call = call)
-    if (!identical(names(known$estimate), names(compiled$start)) || !identical(known$problem$evaluator$fun, problem$evaluator$fun) || maximises(known$problem) != maximises(problem)) {
-      refuse("argument", "The run in {.arg known_calls} is of another function, or other free parameters.", call = call)
+    if (!calls_the_same(known$problem, problem)) {
+      refuse("argument", "The run in {.arg known_calls} is of another function, other measurements, another criterion, or other parameters that are free or held.", call = call)
     }
     calls <- known$calls
     calls$reason[] <- 0L
@@ -101,7 +113,6 @@ calls_from_table <- function(table, problem, status, call) {
     if (length(other)) refuse("argument", "{.field {name}} is {status$fixed[[name]]} here, and {table[[name]][other[1]]} in row {other[1]} of the table of known calls.", call = call)
   }
   value <- in_users_sign(problem, as.numeric(columns$value))
-  if (has_rows(problem)) value <- value + 0
   new_calls(x, value, !is.finite(value), rep(NA_real_, ncol(x)), rep(0L, ncol(x)), if (has_rows(problem)) matrix(0, 0, ncol(x)) else matrix(ifelse(is.finite(value), value, NA), 1))
 }
 

@@ -98,13 +98,20 @@ bool Improvement::improvement(const Eigen::VectorXd& unit, double& log_expected,
   return true;
 }
 
+SquaresMoments::SquaresMoments(const GaussianProcess& process, const GaussianProcess::Prediction& at) {
+  const Eigen::ArrayXd own = process.variance().array() * at.variance, squares = at.mean.array().square();
+  mean = (squares + own).sum();
+  variance = (2 * own.square() + 4 * squares * own).sum();
+}
+
 bool SquaresImprovement::improvement(const Eigen::VectorXd& unit, double& log_expected, Eigen::VectorXd* slope) const {
   const GaussianProcess::Prediction at = process_.predict(unit, slope != nullptr);
   const Eigen::ArrayXd own = process_.variance().array(), mean_squares = at.mean.array().square();
   const double v = at.variance;
-  const double mean = (mean_squares + own * v).sum(), variance = (2 * (own * v).square() + 4 * mean_squares * own * v).sum();
+  const SquaresMoments moments(process_, at);
+  const double mean = moments.mean, variance = moments.variance;
   if (!(mean > 0) || !(best_ > 0)) return false;
-  const double ratio = variance / (mean * mean), s = std::sqrt(std::log1p(ratio));
+  const double ratio = variance / (mean * mean), s = moments.log_sd();
   if (!(s > kCertain)) {
     // all but certain
     if (!(mean < best_)) return false;

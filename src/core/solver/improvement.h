@@ -1,5 +1,7 @@
 // What a further call is worth: by how much it is expected to improve on the best.
 #pragma once
+#include <cmath>
+
 #include "../problem/problem.h"
 #include "gaussian_process.h"
 
@@ -46,6 +48,14 @@ class Improvement : public Worth {
 
  private:
   double best_, noise_;
+};
+
+// Mean and variance of the sum of squares of all outputs, each normal.
+struct SquaresMoments {
+  SquaresMoments(const GaussianProcess& process, const GaussianProcess::Prediction& at);
+  // Standard deviation of the logarithm, where the sum is taken as log-normal with this mean and variance.
+  double log_sd() const { return std::sqrt(std::log1p(variance / (mean * mean))); }
+  double mean, variance;
 };
 
 // The same of a sum of squares of what the process models: its outputs are residuals, each normal, and the sum is taken as log-normal with its own

@@ -31,7 +31,6 @@ void InterpolationWalk::begin(const Eigen::VectorXd& lower, const Eigen::VectorX
   least_ = std::sqrt(tolerance) * radius;
   right_ = false;
   promised_ = 0;
-  expected_ = std::numeric_limits<double>::infinity();
   hessian_ = Eigen::MatrixXd::Zero(x.size(), x.size());
   points_ = x;
   values_ = Eigen::VectorXd::Constant(1, value);
@@ -158,7 +157,6 @@ void InterpolationWalk::plan() {
       step = to - best_;
     }
     promised_ = model.value - model.at(step);
-    expected_ = promised_;
     const double length = step.cwiseAbs().maxCoeff();
     const bool full = steps.cols() >= (best_.size() + 1) * (best_.size() + 2) / 2;
     if (right_ && full && !(promised_ > tolerance_ * std::max(values.maxCoeff() - values.minCoeff(), 1e-6 * std::fabs(best_value_)))) {
@@ -219,7 +217,6 @@ void InterpolationWalk::visit(StateVisitor& v) {
   v.within("walk_radius", radius_, 0, StateVisitor::kInfinity);
   v.within("walk_least", least_, 0, StateVisitor::kInfinity);
   v.field("walk_promised", promised_);
-  v.field("walk_expected", expected_);
   v.field("walk_points", points_, StateVisitor::kAny, StateVisitor::kAny);
   v.require(points_.allFinite() && points_.rows() == best_.size() && static_cast<double>(points_.cols()) <= kMostPoints, "walk_points");
   v.finite("walk_hessian", hessian_, best_.size(), best_.size());

@@ -30,8 +30,6 @@ class InterpolationWalk {
   const Eigen::VectorXd& best() const { return best_; }
   double best_value() const { return best_value_; }
   double radius() const { return radius_; }
-  // What the last model expects still to gain within the radius.
-  double expected() const { return expected_; }
   void visit(StateVisitor& visitor);
 
  private:
@@ -43,7 +41,7 @@ class InterpolationWalk {
   bool ask_along(Eigen::VectorXd direction);
 
   Eigen::VectorXd lower_, upper_, best_, wanted_;
-  double best_value_ = 0, radius_ = 0, least_ = 0, tolerance_ = 0, promised_ = 0, expected_ = 0;
+  double best_value_ = 0, radius_ = 0, least_ = 0, tolerance_ = 0, promised_ = 0;
   Eigen::MatrixXd points_, hessian_;
   Eigen::VectorXd values_;
   bool for_model_ = false, over_ = false;

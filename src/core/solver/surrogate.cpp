@@ -50,6 +50,8 @@ constexpr int kSuccesses = 3;
 constexpr double kLeastRadius = 1e-3, kMostRadius = 0.1, kClosingTolerance = 1e-9;
 // The search ends when no improvement was expected in so many calls for each coordinate, one after the other.
 constexpr int kIdle = 1;
+// Searches that go on disagreeing are given up after so many.
+constexpr int kMostSearches = 10;
 // Beside a valley that is known, others are looked for that are lower by this share of what the middle value is above the best.
 constexpr double kWorthwhile = 0.03;
 
@@ -330,20 +332,18 @@ void SurrogateSearch::take_known(const Problem& problem) {
 }
 
 Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
-  if (seen_.cols() == 0) {
-    take_known(problem);
-    sort_out(problem);
-    // too few to tell anything from
-    if (seen_.cols() > 0 && values_.size() <= size()) {
-      Eigen::MatrixXd units(size(), size() + 2);
-      for (Eigen::Index k = 0; k < units.cols(); ++k) units.col(k) = anywhere(problem);
-      return units;
-    }
-    if (seen_.cols() > 0) learn();
-  }
+  const bool first = seen_.cols() == 0;
+  if (first) take_known(problem);
   if (seen_.cols() == static_cast<Eigen::Index>(from_)) return first_round(problem);
-  sort_out(problem);
-  Eigen::MatrixXd units(size(), settings_.batch);
+  if (!ready_) sort_out(problem);
+  // known values may be too few to tell anything from
+  const bool few = first && values_.size() <= size();
+  Eigen::MatrixXd units(size(), few ? size() + 2 : settings_.batch);
+  if (few) {
+    for (Eigen::Index k = 0; k < units.cols(); ++k) units.col(k) = anywhere(problem);
+    return units;
+  }
+  if (first) learn();
   if (values_.size() < 2) {
     for (int k = 0; k < settings_.batch; ++k) units.col(k) = anywhere(problem);
     return units;
@@ -406,6 +406,10 @@ void SurrogateSearch::search_over() {
   if (is_noisy() || restarts_.agree(settings_.agreeing)) {
     status_.reason = StopReason::value;
     status_.action = is_noisy() ? "no improvement expected" : "searches agree";
+    return;
+  }
+  if (restarts_.count() >= kMostSearches) {
+    status_.reason = StopReason::stalled;
     return;
   }
   from_ = static_cast<double>(seen_.cols());
@@ -472,22 +476,25 @@ Eigen::MatrixXd SurrogateSearch::expected(const Problem& problem, const Eigen::M
   SurrogateSearch all = *this;
   all.from_ = 0;
   all.lengths_ = {};
-  all.bend_ = all.learnt_ = 0;
+  all.bend_ = 0;
   all.sort_out(problem);
   if (all.values_.size() < 2) return out;
-  all.learn();
-  all.learnt_ = 0;
-  all.learn();
+  // the scale of values is chosen with lengths at hand
+  for (int round = 0; round < 2; ++round) {
+    all.learnt_ = 0;
+    all.learn();
+  }
   all.build();
+  const double ends[] = {0, -kReach, kReach};
   for (Eigen::Index k = 0; k < units.cols(); ++k) {
     const GaussianProcess::Prediction at = all.process_.predict(units.col(k), false);
     if (all.by_residual()) {
-      const Eigen::ArrayXd own = all.process_.variance().array() * at.variance, squares = at.mean.array().square();
-      const double mean = (squares + own).sum(), variance = (2 * own.square() + 4 * squares * own).sum(), s = std::sqrt(std::log1p(variance / (mean * mean)));
-      for (int end = 0; end < 3; ++end) out(end, k) = mean * std::exp(-0.5 * s * s + (end == 0 ? 0 : end == 1 ? -kReach : kReach) * s);
+      const SquaresMoments sum(all.process_, at);
+      const double s = sum.log_sd();
+      for (int end = 0; end < 3; ++end) out(end, k) = sum.mean * std::exp(-0.5 * s * s + ends[end] * s);
     } else {
       const double sd = std::sqrt(at.variance * all.process_.variance()[0]);
-      for (int end = 0; end < 3; ++end) out(end, k) = all.scale_.unscaled(at.mean[0] + (end == 0 ? 0 : end == 1 ? -kReach : kReach) * sd);
+      for (int end = 0; end < 3; ++end) out(end, k) = all.scale_.unscaled(at.mean[0] + ends[end] * sd);
     }
   }
   return out;
