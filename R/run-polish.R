@@ -107,7 +107,11 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
 # A search that asks for few values ends at the bottom of a valley: what is left is to look at the point.
 closing_radius <- 1e-3
 
-closing_solver <- function(run) if (run$solver$frugal && !has_rows(run$problem)) solver_interpolation(closing_radius)
+closing_solver <- function(run) {
+  # where equalities hold values lie in a surface, which tells no quadratic
+  equalities <- any(vapply(joint_conditions(run$problem, run$status), function(one) one$sense == "==", NA))
+  if (run$solver$frugal && !has_rows(run$problem) && !equalities) solver_interpolation(closing_radius)
+}
 
 # What polishing changes.
 search_parts <- c(

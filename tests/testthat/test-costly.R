@@ -118,6 +118,20 @@ test_that("a search whose calls fail in a third of the box, or that has conditio
   expect_false(walked$converged)
 })
 
+test_that("equalities hold at every point that a search calls, and it ends", {
+  seen <- counted(function(p) (p[["a"]] - 1)^2 + (p[["b"]] - 2)^4 + abs(p[["a"]] + p[["b"]] - 4) * 1e6)
+  problem <- pose(seen$f, parameters = c("a", "b")) |> search_within(a = c(-3, 5), b = c(-1, 6)) |> subject_to(a + b == 4)
+  search <- advance(begin_run(problem, solver_surrogate(), seed = 1), 15)
+  table <- call_table(search)
+  expect_lt(max(abs(table$a + table$b - 4)[table$reason == "in the search"]), 1e-9)
+  plain <- pose(function(p) (p[["a"]] - 1)^2 + (p[["b"]] - 2)^4 + 1, parameters = c("a", "b")) |> search_within(a = c(-3, 5), b = c(-1, 6)) |> subject_to(a + b == 4)
+  run <- fit_global(plain, solver_surrogate(), seed = 1, max_evaluations = 80)
+  # where 2 (a - 1) = 4 (b - 2)^3 with b = 4 - a
+  best <- stats::uniroot(function(a) 2 * (a - 1) - 4 * (2 - a)^3, c(1, 2), tol = 1e-12)$root
+  expect_equal(unname(coef(run)), c(best, 4 - best), tolerance = 1e-3)
+  expect_refusal(fit_local(start_from(plain, a = 1, b = 3), "interpolation"), "solver", "sqp")
+})
+
 test_that("sums of squares are modelled by their residuals", {
   set.seed(3)
   x <- seq(0.5, 10, length.out = 20)

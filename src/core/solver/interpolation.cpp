@@ -12,7 +12,7 @@ namespace tundrel {
 namespace {
 
 const RegisteredSolver entry{{
-    "interpolation", false, "none", {Form::squares, Form::smooth}, Honours::everything,
+    "interpolation", false, "none", {Form::squares, Form::smooth}, Honours::inequalities,
     {number_setting("radius", 0.1, 0, false)},
     "values that are costly, noisy or without derivatives", "more than some twenty parameters",
     [](const SolverSettings& s) { return std::make_unique<Interpolation>(Interpolation::Settings{s.number("radius"), s.number("tolerance")}); }}};

@@ -111,6 +111,8 @@ bool InterpolationWalk::ask_along(Eigen::VectorXd direction) {
     to = (best_ - length * direction).cwiseMax(lower_).cwiseMin(upper_);
     if (!(settle(to) && std::fabs((to - best_).dot(direction)) > kAcross * radius_)) return false;
   }
+  // a value that is known tells no new direction
+  if ((points_.colwise() - to).cwiseAbs().colwise().maxCoeff().minCoeff() == 0) return false;
   wanted_ = to;
   promised_ = 0;
   for_model_ = true;
