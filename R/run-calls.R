@@ -4,9 +4,11 @@ call_reasons <- c("known before", "at the start", "in the search", "for a step",
 
 #' The calls of a function of your own
 #'
-#' A fit of a function of your own keeps every call that it made: at which point, what came of it, how long it took and why it was made. No point
-#' is called twice, also not by a later fit that is given these calls as `known_calls`: a run, or a table, for example one read from
-#' a CSV file of last month. Of runs that call more than 50,000 times the first 50,000 are kept.
+#' A walk from one start, and a search with a named global solver, keep every call that they made: at which point, what came of it, how long it took and
+#' why it was made. They call no point twice, and none that they are given as `known_calls`: of a run, or of a table, for example one read from
+#' a CSV file of last month. Of runs that call more than 50,000 times the first 50,000 are kept. Walks from many starts, those included with which
+#' [fit_global()] begins where no solver is named, are each by themselves, and keep none; nor are any kept where several responses are fitted together
+#' or knowledge is added to the criterion.
 #'
 #' @param run A run from [fit_local()], [fit_global()], [begin_run()] or [record()] on a function of your own.
 #'
@@ -29,7 +31,7 @@ call_table <- function(run) {
   calls <- run$calls
   if (is.null(calls)) {
     refuse("criterion", c(
-      if (is_compiled(run$problem)) "{.fn call_table} is for functions of your own, and this run calls none." else "Calls are not kept where several responses are fitted together, or knowledge is added to the criterion.",
+      if (is_compiled(run$problem)) "{.fn call_table} is for functions of your own, and this run calls none." else "Calls are not kept of walks from many starts, of several responses together, or where knowledge is added to the criterion.",
       "i" = "{.fn trace_table} has a row for each iteration."
     ))
   }
