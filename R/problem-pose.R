@@ -152,7 +152,13 @@ all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
     odd <- names(Filter(function(one) !rlang::is_formula(one), others))
     refuse("model", c(
       "Each response needs a formula, {.code response ~ expression}.", "x" = "{if (length(odd) && nzchar(odd[1])) paste0('`', odd[1], '`') else 'One'} is none.",
-      "i" = "For example {.code pose(data, absorbed ~ a * exp(-k * hour), emitted ~ b * (1 - exp(-k * hour)))}."
+      "i" = if (any(odd %in% c("start", "begin"))) {
+        "Start values are for the next step: {.code pose(data, model) |> start_from(a = 1, k = 0.2)}."
+      } else if (any(odd %in% c("lower", "upper", "bounds"))) {
+        "Limits are for the next step: {.code pose(data, model) |> subject_to(k >= 0, k <= 1)}."
+      } else {
+        "For example {.code pose(data, absorbed ~ a * exp(-k * hour), emitted ~ b * (1 - exp(-k * hour)))}."
+      }
     ), call = call)
   }
   unname(unlist(lapply(formulas, function(one) real_formulas(one, columns, call))))

@@ -48,11 +48,18 @@ most_looked_through <- 1000
 
 known_attempts <- function(known, problem, call = rlang::caller_env()) {
   if (is.null(known) || is_compiled(problem)) return(list())
+  attempts_of(
+    if (is.data.frame(known)) calls_from_table(known, problem, parameter_status(problem), call) else if (inherits(known, "tundrel_run") && calls_the_same(known$problem, problem)) known$calls,
+    problem
+  )
+}
+
+attempts_of <- function(calls, problem) {
   status <- parameter_status(problem)
-  calls <- if (is.data.frame(known)) calls_from_table(known, problem, status, call) else if (inherits(known, "tundrel_run") && calls_the_same(known$problem, problem)) known$calls
   if (is.null(calls) || nrow(calls$x) != length(status$free) || NROW(calls$results) == 0) return(list())
   there <- which(!calls$failed & !is.na(calls$results[1, ]))
-  lapply(utils::tail(there, most_looked_through), function(k) {
+  # the first is that at the start
+  lapply(unique(c(utils::head(there, 1), utils::tail(there, most_looked_through))), function(k) {
     result <- calls$results[, k]
     list(fun = NULL, x = all_values(status, stats::setNames(calls$x[, k], status$free)), attempt = list(value = if (has_rows(problem)) result else in_users_sign(problem, result)))
   })

@@ -12,7 +12,8 @@
 #'
 #' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best, which is said.
 #' @param solver A solver such as [solver_newton()], or its name. Unsaid: [solver_levenberg_marquardt()] for
-#'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()].
+#'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()]; where a call of a function of your own takes
+#'   0.1 s or more, `solver_levenberg_marquardt(derivatives = "frugal")` or [solver_interpolation()], which take fewer.
 #' @param tolerance \[numeric(1)] Relative size of gradient, step and change of value at which the
 #'   walk ends; closing steps then follow. Above 0, below 1.
 #' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none. Unsaid, at most 10,000 evaluations,
@@ -137,6 +138,7 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
   compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most, known_attempts(known_calls, problem, call))
   compiled$known_calls <- joined_calls(known_calls_for(known_calls, problem, compiled, call), compiled$known_calls)
   check_serves(solver, problem, compiled, joint, call)
+  solver <- derivatives_that_pay(frugal_in_place(solver, compiled, joint), problem)
   if (!is_outside(problem)) check_enough_rows(compiled, call)
   new_specification(
     compiled$problem, solver, tolerance, keep, compiled$start, compiled$status, if (global) seed_or_drawn(seed, call), compiled$box,
@@ -188,7 +190,8 @@ on_top_of <- function(budget, run) {
 compiled_at_start <- function(run) {
   if (!is.null(run$compiled)) return(run$compiled)
   global <- run$solver$scope == "global"
-  compiled <- counting_calls(suppressMessages(compile_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)))
+  known <- if (!is.null(run$calls)) attempts_of(run$calls, run$problem) else list()
+  compiled <- counting_calls(suppressMessages(compile_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)), known = known)
   if (global) with_box(compiled, run$box, run$eliminated) else compiled
 }
 

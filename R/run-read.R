@@ -54,7 +54,7 @@ check_stored_format <- function(stored, path, call = rlang::caller_env()) {
 run_from_stored <- function(stored, path, fun, expected) {
   problem <- problem_from_stored(stored$problem, path, fun)
   if (!is.null(expected)) check_same_problem(stored_problem(expected), stored$problem, path)
-  settings <- lapply(stored$solver$settings, function(x) if (is.logical(x)) x else numbers_of(x))
+  settings <- lapply(stored$solver$settings, function(x) if (is.logical(x) || is.character(x)) x else numbers_of(x))
   demand(rlang::is_string(stored$solver$name) && stored$solver$name %in% solver_table()$name, "solver")
   solver <- rlang::exec(solver_constructor(stored$solver$name), !!!settings)
   if (!is.null(stored$solver$simplex)) solver$settings$simplex <- as_tibble(lapply(stored$solver$simplex, numbers_of))
@@ -64,6 +64,7 @@ run_from_stored <- function(stored, path, fun, expected) {
     seed = if (!is.null(stored$seed)) numbers_of(stored$seed), box = box_of(stored$box), eliminated = as.character(unlist(stored$eliminated)),
     stages = stages_of(stored$stages)
   )
+  spec["calls"] <- list(calls_of(stored$calls, length(spec$start)))
   compiled <- compiled_at_start(spec)
   trace <- trace_of(stored$trace)
   trace$value <- in_users_sign(problem, trace$value)  # new_run() turns it to the user's sign
@@ -74,7 +75,7 @@ run_from_stored <- function(stored, path, fun, expected) {
     run$search <- c(searched[search_parts], list(rows = numbers_of(stored$search$rows)))
   }
   check_stored_run(run, compiled)
-  run["calls"] <- list(calls_of(stored$calls, length(run$estimate)))
+  run["calls"] <- spec["calls"]
   if (!is.null(stored$told)) run$told <- told_of(stored$told)
   run
 }

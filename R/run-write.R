@@ -75,7 +75,7 @@ stored_run <- function(run) {
   list(
     format = run_format, version = run_version, problem = stored_problem(run$problem),
     solver = list(
-      name = run$solver$name, settings = lapply(settings, function(x) if (is.logical(x)) x else exact(x)), why = run$solver$why,
+      name = run$solver$name, settings = lapply(settings, function(x) if (is.logical(x) || is.character(x)) x else exact(x)), why = run$solver$why,
       simplex = if (!is.null(simplex)) lapply(as.list(simplex), exact)
     ),
     tolerance = exact(run$tolerance), keep = run$keep, start = stored_numbers(run$start),

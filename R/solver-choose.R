@@ -50,6 +50,26 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
   made
 }
 
+# Frugal derivatives are for functions whose derivatives are differences: others have theirs at the price of a value.
+derivatives_that_pay <- function(solver, problem) {
+  if (!identical(solver$settings$derivatives, "frugal") || !(is_compiled(problem) || !is.null(problem$evaluator$gradient))) return(solver)
+  cli::cli_inform(c("i" = "Derivatives of this model cost next to nothing: they are made afresh at each point."), class = "tundrel_message_solver")
+  solver$settings$derivatives <- "fresh"
+  solver
+}
+
+# In place of a solver that nobody named: one that takes few calls, where a call takes long.
+frugal_in_place <- function(solver, compiled, joint) {
+  if (is.null(solver$why) || solver$scope == "global" || length(joint) || !is.null(compiled$problem$evaluator$gradient)) return(solver)
+  seconds <- costly_call(compiled)
+  if (is.null(seconds)) return(solver)
+  chosen <- switch(criterion_form(compiled$problem),
+    squares = solver_levenberg_marquardt(derivatives = "frugal"), smooth = if (!has_rows(compiled$problem)) solver_interpolation(), solver
+  ) %||% solver
+  chosen$why <- paste0("it takes few calls, and a call takes ", format_number(seconds, 2), " s")
+  chosen
+}
+
 # A solver asked for what it cannot serve is refused, with those that can.
 check_serves <- function(solver, problem, compiled, joint, call = rlang::caller_env()) {
   form <- criterion_form(problem)

@@ -35,7 +35,9 @@ format.tundrel_solver <- function(x, ...) {
   numbers <- Filter(is.numeric, x$settings)
   numbers <- numbers[lengths(numbers) == 1]
   flags <- names(Filter(isTRUE, x$settings))
-  said <- c(if (length(numbers)) paste0(names(numbers), " = ", format_number(unlist(numbers))), flags)
+  words <- Filter(is.character, x$settings)
+  words <- words[!words %in% solver_constructor(x$name)()$settings]
+  said <- c(if (length(numbers)) paste0(names(numbers), " = ", format_number(unlist(numbers))), paste(words, names(words), recycle0 = TRUE), flags)
   if (length(said)) paste0(x$name, " (", paste(said, collapse = ", "), ")") else x$name
 }
 

@@ -30,13 +30,19 @@ Budget budget_from_r(const Rcpp::List& budget) {
 SolverSettings settings_from_r(const Rcpp::List& settings) {
   // Taken out at once: solvers are also made on threads, where R may not be asked.
   std::map<std::string, double> numbers;
+  std::map<std::string, std::string> words;
   const Rcpp::CharacterVector names = settings.names();
   for (R_xlen_t k = 0; k < settings.size(); ++k) {
     const SEXP one = settings[k];
     if ((Rf_isNumeric(one) || Rf_isLogical(one)) && Rf_length(one) == 1) numbers[Rcpp::as<std::string>(names[k])] = Rf_asReal(one);
+    if (Rf_isString(one) && Rf_length(one) == 1) words[Rcpp::as<std::string>(names[k])] = Rcpp::as<std::string>(one);
   }
   SolverSettings from;
   from.number = [numbers](const char* key) { return numbers.at(key); };
+  from.word = [words](const char* key) {
+    const auto at = words.find(key);
+    return at == words.end() ? std::string() : at->second;
+  };
   if (settings.containsElementNamed("simplex") && !Rf_isNull(settings["simplex"])) {
     const Rcpp::NumericMatrix corners = settings["simplex"];
     from.simplex = Eigen::Map<const Eigen::MatrixXd>(corners.begin(), corners.nrow(), corners.ncol());

@@ -205,6 +205,87 @@ test_that("interpolation takes fewer calls than differences, from linear to quad
   expect_equal(held$value, fit_local(subject_to(problem, a <= 0.5) |> start_from(a = 0.4, b = 0.2, c = 1, d = 1), "bfgs")$value, tolerance = 1e-6)
 })
 
+# A published problem whose curve is a function of the user's.
+posed_by_function <- function(case, from) {
+  arguments <- c("x", names(case[[from]]))
+  curve <- rlang::new_function(stats::setNames(rep(list(quote(expr = )), length(arguments)), arguments), case$model[[3]], baseenv())
+  place <- rlang::env(curve = curve)
+  start_from(pose(case$data, stats::as.formula(call("~", quote(y), as.call(lapply(c("curve", arguments), as.name))), place)), case[[from]])
+}
+
+test_that("frugal derivatives take fewer calls to the same answers", {
+  calls <- list(fresh = 0, frugal = 0)
+  for (name in c("dental_a", "dental_c", "filament", "oxygen_demand", "pasture", "enzyme", "mobility", "transmittance")) {
+    case <- published[[name]]
+    for (from in c("near", "far")) {
+      for (derivatives in names(calls)) {
+        run <- fit_local(posed_by_function(case, from), solver_levenberg_marquardt(derivatives = derivatives))
+        expect_true(run$converged, label = paste(name, from, derivatives))
+        expect_equal(unname(coef(run)[names(case$near)]), case$answer, tolerance = 1e-6, label = paste(name, from, derivatives))
+        calls[[derivatives]] <- calls[[derivatives]] + run$evaluations
+      }
+    }
+  }
+  expect_lt(calls$frugal, 0.6 * calls$fresh)
+})
+
+test_that("frugal derivatives count every call, pause and go on from a file to the same bits, and are chosen where a call takes long", {
+  seen <- counted(function(p) c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]], p[["a"]] * p[["b"]] - 1.1))
+  problem <- pose(seen$f, returns = "residuals", parameters = c("a", "b")) |> start_from(a = -1.2, b = 1)
+  solver <- solver_levenberg_marquardt(derivatives = "frugal")
+  run <- fit_local(problem, solver)
+  expect_true(run$converged)
+  expect_equal(run$evaluations, seen$n)
+  expect_equal(anyDuplicated(seen$points), 0)
+  expect_match(format(run$solver), "frugal derivatives")
+  # the slope vanishes: that of the sum of squares, by hand
+  at <- coef(run)
+  r <- seen$f(at)
+  slope <- c(-20 * at[["a"]] * r[1] - r[2] + at[["b"]] * r[3], 10 * r[1] + at[["a"]] * r[3])
+  expect_lt(max(abs(slope)), 1e-7)
+  path <- withr::local_tempfile(fileext = ".json")
+  for (n in c(1, 7, 15)) {
+    write_run(advance(begin_run(problem, solver), n), path)
+    again <- finish(read_run(path, fun = seen$f))
+    expect_identical(coef(again), coef(run))
+    expect_equal(again$evaluations, run$evaluations)
+  }
+  # a budget holds to the call
+  for (most in c(2, 3, 9, 20)) expect_lte(fit_local(problem, solver, max_evaluations = most)$evaluations, most)
+  # derivatives that cost nothing are not saved on
+  expect_message(plain <- fit_local(lichen_problem(), solver), "cost next to nothing")
+  expect_identical(coef(plain), coef(fit_local(lichen_problem())))
+  expect_refusal(solver_levenberg_marquardt(geodesic = TRUE, derivatives = "frugal"), "solver", "second derivatives")
+  slow <- function(p) {
+    Sys.sleep(0.11)
+    c(p[["a"]] - 1, p[["b"]] - 2, p[["a"]] * p[["b"]] - 2)
+  }
+  chosen <- fit_local(pose(slow, returns = "residuals", parameters = c("a", "b")) |> start_from(a = 1.5, b = 1), max_evaluations = 8)
+  expect_equal(chosen$solver$settings$derivatives, "frugal")
+  expect_match(chosen$solver$why, "a call takes 0.1")
+  one <- fit_local(pose(function(p) sum(slow(p)^2), parameters = c("a", "b")) |> start_from(a = 1.5, b = 1), max_evaluations = 6)
+  expect_equal(one$solver$name, "interpolation")
+})
+
+test_that("frugal derivatives keep to bounds, and to what was known beforehand", {
+  outside <- 0
+  curve <- function(x, a, k) {
+    if (a > 4.5) outside <<- outside + 1
+    a * exp(-k * x)
+  }
+  x <- seq(0, 5, length.out = 12)
+  table <- data.frame(x = x, y = 5 * exp(-0.4 * x) + 0.05 * cos(7 * x))
+  of <- function(formula) suppressMessages(pose(table, formula) |> judge_by(least_squares(sd = 0.05)) |> subject_to(a <= 4.5) |> start_from(a = 1, k = 1))
+  for (known in list(identity, function(problem) subject_to(problem, about(k, 0.3, sd = 0.01)))) {
+    frugal <- fit_local(known(of(y ~ curve(x, a, k))), solver_levenberg_marquardt(derivatives = "frugal"))
+    exact <- fit_local(known(of(y ~ a * exp(-k * x))))
+    expect_true(frugal$converged)
+    expect_equal(coef(frugal), coef(exact), tolerance = 1e-6)
+    expect_equal(frugal$at_bound[["a"]], "upper")
+  }
+  expect_equal(outside, 0)
+})
+
 test_that("what a search expects is drawn with its doubt and the calls", {
   run <- advance(begin_run(in_branin_box(branin), solver_surrogate(), seed = 1), 15)
   picture <- plot_surrogate(run)

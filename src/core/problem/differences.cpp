@@ -15,16 +15,23 @@ constexpr double kOneSided = 100;
 // A function bends where its second difference is more than so many times the rounding of its values; by how much, and how often,
 // a step grows that shows no bend.
 constexpr double kBends = 1e3, kGrown = 100;
+constexpr double kFineShare = 0.1;
 constexpr int kMostGrown = 6;
 
 double size_of(const Eigen::VectorXd& x, int i, const Bounds& bounds, double share = kShare) {
   return std::max(std::fabs(x[i]), share * bounds.typical[i]);
 }
 
+// Would balance the error of the formula, h^4, with that of the values, precision / h, if functions changed over the size of their parameters.
+// Many change over a tenth of it, as a narrow peak does with its place, and an exponential far out.
+double fine_step(double size, const Bounds& bounds) { return kFineShare * std::pow(bounds.precision, 0.2) * size; }
+// Balances the error of the formula, h^2, with that of the values, precision / h.
+double central_step(double size, const Bounds& bounds) { return std::cbrt(bounds.precision) * size; }
+
 }  // namespace
 
 bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const Eigen::VectorXd& at_x, int i,
-                      const Bounds& bounds, bool central, Eigen::Ref<Eigen::VectorXd> out) {
+                      const Bounds& bounds, Differences kind, Eigen::Ref<Eigen::VectorXd> out) {
   const double size = size_of(x, i, bounds);
   const auto moved = [&](double step) {
     Eigen::VectorXd to = x;
@@ -32,9 +39,16 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
     return f(to);
   };
   const double down = -bounds.reach_down(i, x[i]), up = bounds.reach_up(i, x[i]);
-  if (central) {
-    // Balances the error of the formula, h^4, with that of the values, precision / h.
-    const double h = std::pow(bounds.precision, 0.2) * size;
+  if (kind == Differences::central) {
+    const double h = central_step(size, bounds);
+    if (h <= down && h <= up) {
+      const double both = (x[i] + h) - (x[i] - h);
+      out = (moved(h) - moved(-h)) / both;
+      if (out.allFinite()) return true;
+    }
+  }
+  if (kind == Differences::fine) {
+    const double h = fine_step(size, bounds);
     if (2 * h <= down && 2 * h <= up) {
       out = (8 * (moved(h) - moved(-h)) - (moved(2 * h) - moved(-2 * h))) / (12 * h);
       if (out.allFinite()) return true;
@@ -44,7 +58,7 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   if (h > up) h = h <= down || down >= up ? -std::min(h, down) : up;
   if (h == 0) return false;
   h = (x[i] + h) - x[i];  // the step that is really taken
-  if (central) {
+  if (kind != Differences::forward) {
     // One-sided of order two, where a bound leaves no room on both sides.
     h *= kOneSided;
     out = (4 * moved(h) - moved(2 * h) - 3 * at_x) / (2 * h);
@@ -54,10 +68,11 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   return out.allFinite();
 }
 
-double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding) {
-  const double size = size_of(x, i, bounds), h = std::pow(bounds.precision, 0.2) * size;
-  const bool room = 2 * h <= -bounds.reach_down(i, x[i]) && 2 * h <= bounds.reach_up(i, x[i]);
-  return room ? 2 * rounding / h : 4 * rounding / (kOneSided * std::sqrt(bounds.precision) * size);
+double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding, Differences kind) {
+  const bool fine = kind == Differences::fine;
+  const double size = size_of(x, i, bounds), h = fine ? fine_step(size, bounds) : central_step(size, bounds), far = fine ? 2 * h : h;
+  const bool room = far <= -bounds.reach_down(i, x[i]) && far <= bounds.reach_up(i, x[i]);
+  return room ? (fine ? 2 : 1) * rounding / h : 4 * rounding / (kOneSided * std::sqrt(bounds.precision) * size);
 }
 
 bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
@@ -115,6 +130,36 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
           (at(i, 1, j, 1) - at(i, 1, j, -1) - at(i, -1, j, 1) + at(i, -1, j, -1)) / (4 * h[i] * h[j]);
   }
   rounding = told();
+  noise = 4 * rounding * h.cwiseInverse() * h.cwiseInverse().transpose();
+  return out.allFinite();
+}
+
+bool sparing_second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
+                                const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+  const int p = static_cast<int>(x.size());
+  Eigen::VectorXd h(p), up(p), down(p);
+  const auto moved = [&](int i, double si, int j, double sj) {
+    Eigen::VectorXd to = x;
+    to[i] += si * h[i];
+    if (j != i) to[j] += sj * h[j];
+    return f(to);
+  };
+  for (int i = 0; i < p; ++i) {
+    h[i] = central_step(size_of(x, i, bounds), bounds);
+    if (h[i] > -bounds.reach_down(i, x[i]) || h[i] > bounds.reach_up(i, x[i])) return second_differences(f, x, bounds, rounding, out, noise);
+  }
+  const double middle = f(x);
+  double largest = std::fabs(middle);
+  out.resize(p, p);
+  for (int i = 0; i < p; ++i) {
+    up[i] = moved(i, 1, i, 0);
+    down[i] = moved(i, -1, i, 0);
+    largest = std::max({largest, std::fabs(up[i]), std::fabs(down[i])});
+    out(i, i) = (up[i] - 2 * middle + down[i]) / (h[i] * h[i]);
+    for (int j = 0; j < i; ++j)
+      out(i, j) = out(j, i) = (moved(i, 1, j, 1) - up[i] - up[j] + middle) / (h[i] * h[j]);
+  }
+  if (!(rounding > 0)) rounding = bounds.precision * largest;
   noise = 4 * rounding * h.cwiseInverse() * h.cwiseInverse().transpose();
   return out.allFinite();
 }

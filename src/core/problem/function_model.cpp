@@ -31,7 +31,7 @@ Eigen::VectorXd FunctionModel::evaluate(const Eigen::VectorXd& x, Evaluation& wo
   return out;
 }
 
-bool FunctionModel::begin(const Eigen::VectorXd& x, int order, bool fine, Evaluation& work) {
+bool FunctionModel::begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) {
   const int p = order > 0 ? size() : 0;
   columns_.assign(1, evaluate(x, work));
   if (!columns_[0].allFinite()) return false;
@@ -46,9 +46,9 @@ bool FunctionModel::begin(const Eigen::VectorXd& x, int order, bool fine, Evalua
   }
   const VectorFunction values = [&](const Eigen::VectorXd& to) { return evaluate(to, work); };
   // the long steps that coarse values need are too far for forward differences
-  const bool central = fine || bounds_.precision > kCoarse;
+  if (kind == Differences::forward && bounds_.precision > kCoarse) kind = Differences::fine;
   for (int j : acting_)
-    if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, central, columns_[1 + j])) return false;
+    if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, kind, columns_[1 + j])) return false;
   return true;
 }
 
@@ -66,12 +66,12 @@ const double* const* FunctionModel::block(long first, int) {
   return places_.data();
 }
 
-double FunctionModel::slope_noise(const Eigen::VectorXd& x, int i, double rounding) const {
-  return slopes_ ? 0 : first_difference_noise(x, i, bounds_, rounding);
+double FunctionModel::slope_noise(const Eigen::VectorXd& x, int i, double rounding, Differences kind) const {
+  return slopes_ ? 0 : first_difference_noise(x, i, bounds_, rounding, kind);
 }
 
-bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work,
-                                 Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Differences kind,
+                                 Evaluation& work, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const CalledFor derivatives(work, CallReason::derivatives);
   if (slopes_) return second_by_slopes(x, weights, work, out, noise);
   // Only in the parameters that act: of the others there is nothing to find.
@@ -83,7 +83,8 @@ bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd
     return weights.dot(evaluate(whole, work));
   };
   Eigen::MatrixXd found, error;
-  if (!second_differences(along, part, bounds_.of(acting_), rounding, found, error)) return false;
+  const auto second = kind == Differences::central ? sparing_second_differences : second_differences;
+  if (!second(along, part, bounds_.of(acting_), rounding, found, error)) return false;
   out = noise = Eigen::MatrixXd::Zero(size(), size());
   for (int k = 0; k < n; ++k)
     for (int l = 0; l < n; ++l) {
@@ -104,8 +105,8 @@ bool FunctionModel::second_by_slopes(const Eigen::VectorXd& x, const Eigen::Vect
   if (!here.allFinite()) return false;
   out = noise = Eigen::MatrixXd::Zero(p, p);
   for (int i : acting_) {
-    if (!first_difference(along, x, here, i, bounds_, true, out.col(i))) return false;
-    noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * here.cwiseAbs().maxCoeff()));
+    if (!first_difference(along, x, here, i, bounds_, Differences::fine, out.col(i))) return false;
+    noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * here.cwiseAbs().maxCoeff(), Differences::fine));
   }
   out = 0.5 * (out + out.transpose()).eval();
   return true;

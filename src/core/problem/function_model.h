@@ -29,11 +29,11 @@ class FunctionModel : public RowModel {
   bool exact() const override { return false; }
   bool calls_user() const override { return true; }
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
-  bool begin(const Eigen::VectorXd& x, int order, bool fine, Evaluation& work) override;
+  bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) override;
   const double* const* block(long first, int n) override;
-  double slope_noise(const Eigen::VectorXd& x, int i, double rounding) const override;
-  bool second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Evaluation& work, Eigen::MatrixXd& out,
-                    Eigen::MatrixXd& noise) override;
+  double slope_noise(const Eigen::VectorXd& x, int i, double rounding, Differences kind) const override;
+  bool second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Differences kind, Evaluation& work,
+                    Eigen::MatrixXd& out, Eigen::MatrixXd& noise) override;
 
  private:
   Eigen::VectorXd evaluate(const Eigen::VectorXd& x, Evaluation& work) const;

@@ -23,6 +23,13 @@ void Penalty::linearise_into(const Eigen::VectorXd& x, Linearisation& at) {
   at.set(rows.col(p).squaredNorm(), factor.triangle());
 }
 
+bool Penalty::rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) {
+  ++work.evaluations;
+  residuals = terms_->values(x);
+  if (jacobian) *jacobian = terms_->gradients(x).transpose();
+  return residuals.allFinite() && (!jacobian || jacobian->allFinite());
+}
+
 bool Penalty::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
   curvature = terms_->curvature(x, terms_->values(x));
   return curvature.allFinite();

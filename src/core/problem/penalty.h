@@ -20,6 +20,7 @@ class Penalty : public SquaresProblem {
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   // Expressions are measured against one.
   double response_norm() override { return std::sqrt(static_cast<double>(terms_->count())); }
+  bool rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool bend_along(const Eigen::VectorXd& x, const Eigen::VectorXd& direction, Eigen::VectorXd& bend) override;
 

@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "bounds.h"
+#include "differences.h"
 #include "evaluation.h"
 #include "expansion.h"
 #include "joint_conditions.h"
@@ -62,6 +63,8 @@ class Problem {
   virtual bool halts_midway() const { return calls_user(); }
   // Asks for the most accurate derivatives from now on: the walk is nearly over.
   void refine() { refined = true; }
+  // Of what kind differences are that stand for derivatives.
+  Differences differences() const { return !refined ? Differences::forward : sparing ? Differences::central : Differences::fine; }
 
   // Conditions between parameters, or none.
   std::shared_ptr<const JointConditions> joint;
@@ -70,6 +73,8 @@ class Problem {
   // TRUE where values come from outside, which is asked only for points that keep to the conditions.
   bool only_inside = false;
   bool refined = false;
+  // TRUE where calls are costly: derivatives are then to take few of them.
+  bool sparing = false;
   Evaluation work;
 
  protected:

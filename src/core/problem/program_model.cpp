@@ -10,7 +10,7 @@ namespace tundrel {
 ProgramModel::ProgramModel(Graph graph, int fitted, int n_parameters, Columns columns)
     : graph_(std::move(graph)), fitted_(fitted), n_parameters_(n_parameters), columns_(std::move(columns)) {}
 
-bool ProgramModel::begin(const Eigen::VectorXd& x, int order, bool, Evaluation&) {
+bool ProgramModel::begin(const Eigen::VectorXd& x, int order, Differences, Evaluation&) {
   if (!made_[order]) {
     std::vector<int> outputs{fitted_};
     if (order > 0)

@@ -17,7 +17,7 @@ class ProgramModel : public RowModel {
     columns_ = columns;
     return true;
   }
-  bool begin(const Eigen::VectorXd& x, int order, bool fine, Evaluation& work) override;
+  bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) override;
   const double* const* block(long first, int n) override;
 
  private:

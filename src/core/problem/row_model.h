@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "../expression/program.h"
+#include "differences.h"
 #include "evaluation.h"
 
 namespace tundrel {
@@ -26,15 +27,15 @@ class RowModel {
   virtual bool read(const Columns&) { return false; }
 
   // Makes ready what is wanted at a point: values (order 0), their derivatives (1), or second ones, too (2). FALSE where something is
-  // not finite. `fine`: differences, if that is what they are, are the most accurate.
-  virtual bool begin(const Eigen::VectorXd& x, int order, bool fine, Evaluation& work) = 0;
+  // not finite. `kind`: of differences, if that is what derivatives are.
+  virtual bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) = 0;
   // Of n rows, at most kBlockRows: where the values stand, then each derivative, then the lower triangle of second ones, row by row.
   virtual const double* const* block(long first, int n) = 0;
 
   // Rounding error of the derivative in parameter `i`, for values that have this one; 0 where derivatives are exact.
-  virtual double slope_noise(const Eigen::VectorXd&, int, double) const { return 0; }
+  virtual double slope_noise(const Eigen::VectorXd&, int, double, Differences) const { return 0; }
   // Second derivatives of the values' product with `weights`, by differences, with their rounding error where values have this one.
-  virtual bool second_along(const Eigen::VectorXd&, const Eigen::VectorXd&, double, Evaluation&, Eigen::MatrixXd&, Eigen::MatrixXd&) {
+  virtual bool second_along(const Eigen::VectorXd&, const Eigen::VectorXd&, double, Differences, Evaluation&, Eigen::MatrixXd&, Eigen::MatrixXd&) {
     return false;
   }
 

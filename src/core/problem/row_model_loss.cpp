@@ -51,7 +51,7 @@ const Program& RowModelLoss::program(int order) {
 // Calls use(outputs of the loss, those of the model, number of rows) for each block.
 template <class Use>
 bool RowModelLoss::for_blocks(const Eigen::VectorXd& x, int order, const Use& use) {
-  if (!model_->begin(x, order > 1 && !model_->exact() ? 1 : order, refined, work)) return false;
+  if (!model_->begin(x, order > 1 && !model_->exact() ? 1 : order, differences(), work)) return false;
   const Program& loss = program(order);
   Program::Workspace space;
   loss.prepare(x.data(), columns_, space);
@@ -143,11 +143,11 @@ Expansion RowModelLoss::expand(const Eigen::VectorXd& x) {
   out.gradient_noise.resize(p);
   // what is coarser than rounding hides slopes, but excuses none
   const double finest = rounding * std::numeric_limits<double>::epsilon() / bounds().precision;
-  for (int i = 0; i < p; ++i) out.gradient_noise[i] = model_->slope_noise(x, i, finest);
+  for (int i = 0; i < p; ++i) out.gradient_noise[i] = model_->slope_noise(x, i, finest, differences());
   out.hessian_noise = Eigen::MatrixXd::Zero(p, p);
   if (!refined) return out;
   Eigen::MatrixXd bend;
-  if (!model_->second_along(x, weights, rounding, work, bend, out.hessian_noise)) {
+  if (!model_->second_along(x, weights, rounding, differences(), work, bend, out.hessian_noise)) {
     out.usable = false;
     return out;
   }

@@ -31,7 +31,7 @@ std::unique_ptr<Problem> RowModelSquares::clone() const {
 
 template <class Use>
 bool RowModelSquares::for_blocks(const Eigen::VectorXd& x, int order, const Use& use) {
-  if (!model_->begin(x, order, refined, work)) return false;
+  if (!model_->begin(x, order, differences(), work)) return false;
   const int p = size(), outputs = order == 0 ? 1 : order == 1 ? 1 + p : 1 + p + p * (p + 1) / 2;
   std::vector<Eigen::ArrayXd> columns;
   std::vector<const double*> places(outputs);
@@ -83,6 +83,20 @@ void RowModelSquares::linearise_into(const Eigen::VectorXd& x, Linearisation& at
   if (!at.usable && !calls_user()) ++work.refused;
 }
 
+bool RowModelSquares::rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) {
+  if (!calls_user()) ++work.evaluations;
+  const int p = size();
+  residuals.resize(model_->rows());
+  if (jacobian) jacobian->resize(model_->rows(), p);
+  long first = 0;
+  const bool usable = for_blocks(x, jacobian ? 1 : 0, [&](const double* const* columns, int n) {
+    residuals.segment(first, n) = Eigen::Map<const Eigen::VectorXd>(columns[0], n);
+    for (int j = 0; jacobian && j < p; ++j) jacobian->col(j).segment(first, n) = Eigen::Map<const Eigen::VectorXd>(columns[1 + j], n);
+    first += n;
+  });
+  return usable && residuals.allFinite() && (!jacobian || jacobian->allFinite());
+}
+
 bool RowModelSquares::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
   if (!model_->exact()) return false;
   const int p = size();
@@ -109,11 +123,11 @@ bool RowModelSquares::verified_curvature(const Eigen::VectorXd& x, Eigen::Matrix
   if (!usable) return false;
   const double norm = weights.norm();
   if (readings_.size() > 0) weights = root_weights_.size() > 0 ? Eigen::VectorXd(-weights.cwiseProduct(root_weights_)) : Eigen::VectorXd(-weights);
-  return model_->second_along(x, weights, bounds_.precision * norm * std::max(response_norm_, norm), work, curvature, noise);
+  return model_->second_along(x, weights, bounds_.precision * norm * std::max(response_norm_, norm), differences(), work, curvature, noise);
 }
 
 double RowModelSquares::column_noise(const Eigen::VectorXd& x, int i) {
-  return model_->exact() ? 0 : model_->slope_noise(x, i, bounds_.precision * std::max(response_norm_, latest_norm_));
+  return model_->exact() ? 0 : model_->slope_noise(x, i, bounds_.precision * std::max(response_norm_, latest_norm_), differences());
 }
 
 }  // namespace tundrel

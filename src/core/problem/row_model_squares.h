@@ -23,9 +23,10 @@ class RowModelSquares : public SquaresProblem {
   bool calls_user() const override { return model_->calls_user(); }
   std::unique_ptr<Problem> clone() const override;
   double value(const Eigen::VectorXd& x) override;
-  // By forward differences while walking, by central ones of order four once refined, where derivatives are not exact.
+  // By forward differences while walking, by central ones once refined, where derivatives are not exact.
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   double response_norm() override { return response_norm_; }
+  bool rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) override;
   double column_noise(const Eigen::VectorXd& x, int i) override;

@@ -55,6 +55,8 @@ class Squares {
   virtual double column_noise(const Eigen::VectorXd&, int) { return 0; }
   // J' times the second derivative of the residuals along a direction; FALSE where it cannot be had. Counts as one evaluation.
   virtual bool bend_along(const Eigen::VectorXd&, const Eigen::VectorXd&, Eigen::VectorXd&) { return false; }
+  // The residuals themselves, and with `jacobian` their derivatives; FALSE where some are not finite, or rows are not kept apart.
+  virtual bool rows(const Eigen::VectorXd&, Eigen::VectorXd&, Eigen::MatrixXd*) { return false; }
   // Parameters in which the residuals are known to be linear when the others are held.
   virtual std::vector<int> linear_parameters() { return {}; }
   // Says whether residual_curvature() is going to be asked for where linearise() is: at one go both cost little more than one.

@@ -114,6 +114,27 @@ double SumOfSquares::response_norm() {
   return norm;
 }
 
+bool SumOfSquares::rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) {
+  {
+    const CountOnce once(*this, calls_user());
+    residuals.resize(0);
+    if (jacobian) jacobian->resize(0, size());
+    for (std::size_t k = 0; k < parts_.all().size(); ++k) {
+      Eigen::VectorXd some;
+      Eigen::MatrixXd slopes;
+      if (!parts_.ask(k, *this, [&](Problem& part) { return part.squares()->rows(x, some, jacobian ? &slopes : nullptr); })) return false;
+      const Eigen::Index before = residuals.size(), after = before + some.size();
+      residuals.conservativeResize(after);
+      residuals.tail(some.size()) = some;
+      if (!jacobian) continue;
+      jacobian->conservativeResize(after, Eigen::NoChange);
+      jacobian->bottomRows(some.size()) = slopes;
+    }
+  }
+  if (calls_user()) note_met(x, residuals.squaredNorm());
+  return true;
+}
+
 bool SumOfSquares::residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) {
   curvature.setZero(size(), size());
   for (std::size_t k = 0; k < parts_.all().size(); ++k) {

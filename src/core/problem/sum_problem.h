@@ -28,6 +28,7 @@ class Parts {
   auto ask(std::size_t k, Problem& whole, const Ask& question) const {
     Problem& part = *parts_[k];
     part.refined = whole.refined;
+    part.sparing = whole.sparing;
     const Lent lent(part, whole);
     return question(part);
   }
@@ -72,6 +73,7 @@ class SumOfSquares : public SquaresProblem {
   double value(const Eigen::VectorXd& x) override;
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   double response_norm() override;
+  bool rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) override;
   double column_noise(const Eigen::VectorXd& x, int i) override;

@@ -38,9 +38,10 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
     out.gradient = gradient(x);
   } else {
     const VectorFunction as_vector = [this](const Eigen::VectorXd& at) { return Eigen::VectorXd::Constant(1, value(at)); };
+    const Differences kind = sparing ? Differences::central : Differences::fine;
     const Eigen::VectorXd at_x = Eigen::VectorXd::Constant(1, out.value);
     for (int i = 0; i < size(); ++i)
-      if (!first_difference(as_vector, x, at_x, i, bounds_, true, out.gradient.segment(i, 1))) return out;
+      if (!first_difference(as_vector, x, at_x, i, bounds_, kind, out.gradient.segment(i, 1))) return out;
   }
   out.usable = out.gradient.allFinite();
   return out;
@@ -59,17 +60,18 @@ Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
     out.hessian_noise.resize(p, p);
     const VectorFunction slopes = [this](const Eigen::VectorXd& at) { return gradient(at); };
     for (int i = 0; i < p; ++i) {
-      if (!first_difference(slopes, x, out.gradient, i, bounds_, true, out.hessian.col(i))) return out;
-      out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * out.gradient.cwiseAbs().maxCoeff()));
+      if (!first_difference(slopes, x, out.gradient, i, bounds_, Differences::fine, out.hessian.col(i))) return out;
+      out.hessian_noise.col(i).setConstant(first_difference_noise(x, i, bounds_, bounds_.precision * out.gradient.cwiseAbs().maxCoeff(), Differences::fine));
     }
     out.hessian = 0.5 * (out.hessian + out.hessian.transpose()).eval();
   } else {
     double rounding = 0;
-    if (!second_differences([&](const Eigen::VectorXd& to) { return value(to); }, x, bounds_, rounding, out.hessian, out.hessian_noise)) return out;
+    const auto second = sparing ? sparing_second_differences : second_differences;
+    if (!second([&](const Eigen::VectorXd& to) { return value(to); }, x, bounds_, rounding, out.hessian, out.hessian_noise)) return out;
     // what is coarser than rounding hides slopes, but excuses none
     const double finest = rounding * std::numeric_limits<double>::epsilon() / bounds_.precision;
     out.gradient_noise.resize(p);
-    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, finest);
+    for (int i = 0; i < p; ++i) out.gradient_noise[i] = first_difference_noise(x, i, bounds_, finest, sparing ? Differences::central : Differences::fine);
   }
   out.usable = out.hessian.allFinite();
   return out;

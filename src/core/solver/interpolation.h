@@ -13,6 +13,7 @@ class Interpolation : public Solver {
 
   explicit Interpolation(Settings settings) : settings_(settings) {}
 
+  bool is_sparing() const override { return true; }
   void start(Problem& problem, const Eigen::VectorXd& x) override;
   void iterate(Problem& problem) override;
   const Status& status() const override { return status_; }

@@ -6,6 +6,7 @@
 
 #include "../step/optimality.h"
 #include "arrow_levenberg_marquardt.h"
+#include "secant_levenberg_marquardt.h"
 #include "solver_table.h"
 
 namespace tundrel {
@@ -15,7 +16,8 @@ const RegisteredSolver entry{{
     "levenberg_marquardt", false, "first (residuals)", {Form::squares}, Honours::none,
     {number_setting("first_radius", 1, 0, false), flag_setting("geodesic", false)},
     "least squares, from near or far", "other criteria",
-    [](const SolverSettings& s) {
+    [](const SolverSettings& s) -> std::unique_ptr<Solver> {
+      if (s.word("derivatives") == "frugal") return std::make_unique<SecantLevenbergMarquardt>(s.number("first_radius"), s.number("tolerance"));
       return std::make_unique<LevenbergMarquardt>(LevenbergMarquardt::Settings{s.number("first_radius"), s.number("geodesic") != 0, s.number("tolerance")});
     },
     0,
@@ -33,35 +35,17 @@ constexpr double kFastShare = 0.25;
 constexpr int kMostSlowSteps = 4;
 // A closing step that moves no parameter by more than this share of itself is not worth an evaluation.
 constexpr double kNothingLeft = 1e-13;
-// Acceleration may be this share of the velocity (alpha of Transtrum and Sethna).
-constexpr double kMostBend = 0.75;
-// A step that differs by more than this share from the one without bounds was cut short.
-constexpr double kCutShort = 1e-6;
 // From this relative offset on, steps know how the residuals curve: then Newton's steps converge faster than any other...
 constexpr double kNear = 1e-3;
 // ... at a cost that is small for up to this many parameters, and smaller if it is announced one step before.
 constexpr double kNearlyNear = 0.03;
 constexpr int kFewParameters = 8;
+// Below this relative offset second derivatives by differences are not worth their calls.
+constexpr double kWorthCalls = 1e-7;
 // Values this close are equal but for rounding.
 constexpr double kSameValue = 1e-11;
 
-double scaled_length(const Eigen::VectorXd& scale, const Eigen::VectorXd& x) {
-  double square = 0;
-  for (Eigen::Index i = 0; i < x.size(); ++i) square += scale[i] * x[i] * (scale[i] * x[i]);
-  return std::sqrt(square);
-}
-
 }  // namespace
-
-void LevenbergMarquardt::look(Problem& problem, const Eigen::VectorXd& x) {
-  there_->at.column_norms(there_->norms);
-  there_->scale.resize(x.size());
-  for (Eigen::Index i = 0; i < x.size(); ++i) there_->scale[i] = std::max(here_->scale[i], there_->norms[i]);
-  there_->at.slope(slope_);
-  find_unheld(problem, x, slope_, there_->unheld);
-  there_->linear.set(there_->at.factor, there_->unheld, there_->scale, there_->at.projected);
-  there_->gradient_norm = relative_offset(there_->linear.reducible(), there_->at, residual_scale(problem, x, there_->norms));
-}
 
 void LevenbergMarquardt::move_there(const Eigen::VectorXd& x) {
   here_.swap(there_);
@@ -79,7 +63,6 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
   claim_ = StopReason::none;
   slow_steps_ = 0;
   here_->at.usable = false;
-  here_->scale.setZero(x.size());
   Linearisation& at = there_->at;
   problem.squares()->linearise_into(x, at);
   if (!at.usable) {
@@ -87,11 +70,7 @@ void LevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x) {
     status_.reason = StopReason::failed;
     return;
   }
-  // A column that is still zero says nothing about scale: until it does, the typical size serves.
-  const double residual = at.value > 0 ? at.residual_norm() : 1;
-  for (int i = 0; i < x.size(); ++i)
-    if (at.factor.col(i).isZero(0)) here_->scale[i] = residual / problem.bounds().typical[i];
-  look(problem, x);
+  there_->complete(problem, x, there_->first_scale(problem));
   move_there(x);
   const double length = scaled_length(here_->scale, x);
   radius_ = settings_.first_radius * (length > 0 ? length : here_->at.residual_norm());
@@ -119,21 +98,9 @@ void LevenbergMarquardt::begin_closing(Problem& problem, StopReason reason) {
 
 // Bends a step as the model's surface does; not where a bound has cut it short.
 LevenbergMarquardt::Bend LevenbergMarquardt::accelerate(Problem& problem, Eigen::VectorXd& step) const {
-  const double damping = here_->linear.damping_within(radius_);
-  const Eigen::VectorXd straight = here_->linear.within(radius_);
-  Eigen::VectorXd bend;
-  for (std::size_t k = 0; k < here_->unheld.size(); ++k)
-    if (std::fabs(straight[k] - step[here_->unheld[k]] * here_->scale[here_->unheld[k]]) > kCutShort * straight.norm()) return Bend::none;
-  if (!problem.squares()->bend_along(status_.x, step, bend)) return Bend::none;
-  Eigen::VectorXd scaled(here_->unheld.size());
-  for (std::size_t k = 0; k < here_->unheld.size(); ++k) scaled[k] = bend[here_->unheld[k]] / here_->scale[here_->unheld[k]];
-  const Eigen::VectorXd acceleration = -0.5 * here_->linear.solve(damping, scaled);
-  if (!(2 * acceleration.norm() <= kMostBend * straight.norm())) return Bend::too_much;
-  Eigen::VectorXd bent = step;
-  for (std::size_t k = 0; k < here_->unheld.size(); ++k) bent[here_->unheld[k]] += acceleration[k] / here_->scale[here_->unheld[k]];
-  if (problem.bounds().reach_along(status_.x, bent) < 1) return Bend::none;
-  step = bent;
-  return Bend::added;
+  Eigen::VectorXd second;
+  if (here_->cut_short(step, radius_) || !problem.squares()->bend_along(status_.x, step, second)) return Bend::none;
+  return here_->add_bend(problem, status_.x, second, radius_, step);
 }
 
 void LevenbergMarquardt::walk(Problem& problem) {
@@ -198,7 +165,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
-    look(problem, to);
+    there_->complete(problem, to, here_->scale);
     move_there(to);
     status_.action = newton                ? "Newton step accepted"
                      : bend == Bend::added ? "bent step accepted"
@@ -219,26 +186,12 @@ void LevenbergMarquardt::walk(Problem& problem) {
     begin_closing(problem, StopReason::step);
 }
 
-// Newton's step, where the second derivatives of the residuals can be had and it keeps within bounds; `bending` is what these
-// add to the square of the linear model along it.
+// Where the second derivatives of the residuals can be had; by differences for closing steps only.
 bool LevenbergMarquardt::newton_step(Problem& problem, Eigen::VectorXd& step, double& bending) {
-  const std::vector<int>& unheld = here_->unheld;
-  if (!problem.squares()->residual_curvature(status_.x, curvature_)) return false;
-  const auto n = static_cast<Eigen::Index>(unheld.size());
-  extra_.resize(n, n);
-  for (Eigen::Index j = 0; j < n; ++j)
-    for (Eigen::Index i = 0; i < n; ++i) extra_(i, j) = curvature_(unheld[i], unheld[j]) / (here_->scale[unheld[i]] * here_->scale[unheld[j]]);
-  if (!here_->linear.with_curvature(extra_, part_)) return false;
-  bending = 0;
-  for (Eigen::Index j = 0; j < n; ++j)
-    for (Eigen::Index i = 0; i < n; ++i) bending += part_[i] * extra_(i, j) * part_[j];
-  step.setZero(status_.x.size());
-  for (Eigen::Index k = 0; k < n; ++k) {
-    const int i = unheld[k];
-    step[i] = part_[k] / here_->scale[i];
-    if (step[i] < problem.bounds().reach_down(i, status_.x[i]) || step[i] > problem.bounds().reach_up(i, status_.x[i])) return false;
-  }
-  return true;
+  Eigen::MatrixXd noise;
+  const bool known = problem.squares()->residual_curvature(status_.x, curvature_) ||
+                     (closing_ == Closing::newton && status_.gradient_norm > kWorthCalls && problem.squares()->verified_curvature(status_.x, curvature_, noise));
+  return known && here_->newton_step(problem, status_.x, curvature_, step, bending);
 }
 
 // Undamped steps until they stop improving: what a test on value or step leaves undone, they finish.
@@ -267,7 +220,7 @@ void LevenbergMarquardt::take_closing_step(Problem& problem) {
   if (length > 0) problem.squares()->linearise_into(to_, there_->at);
   const double noise = kEpsilon * residual_scale(problem, x, here_->norms);
   if (length > 0 && there_->at.usable && there_->at.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
-    look(problem, to_);
+    there_->complete(problem, to_, here_->scale);
     const double left = there_->linear.reducible(), before = here_->linear.reducible();
     better = left < before;
     fast = left < kFastShare * before;
@@ -307,8 +260,7 @@ void LevenbergMarquardt::visit(StateVisitor& v) {
   here_->at.value = status_.value;
   here_->gradient_norm = status_.gradient_norm;
   if (!here_->at.usable) return;
-  here_->at.column_norms(here_->norms);
-  here_->linear.set(here_->at.factor, here_->unheld, here_->scale, here_->at.projected);
+  here_->complete_stored();
 }
 
 }  // namespace tundrel

@@ -3,8 +3,7 @@
 #include <memory>
 #include <vector>
 
-#include "../problem/squares.h"
-#include "../step/linear_step.h"
+#include "../step/squares_place.h"
 #include "solver.h"
 
 namespace tundrel {
@@ -33,7 +32,7 @@ class LevenbergMarquardt : public Solver {
  private:
   enum class Closing { no, gauss_newton, newton };
 
-  enum class Bend { none, added, too_much };
+  using Bend = SquaresPlace::Bend;
 
   // TRUE where this near to the answer steps know how the residuals curve.
   bool curves(double offset) const;
@@ -43,26 +42,15 @@ class LevenbergMarquardt : public Solver {
   void take_closing_step(Problem& problem);
   void end_closing_step(bool better, bool fast);
   bool newton_step(Problem& problem, Eigen::VectorXd& step, double& bending);
-  // What is known at a point. All but the linearisation and the scale follows from these.
-  struct Place {
-    Linearisation at;
-    Eigen::VectorXd norms;  // of the Jacobian's columns
-    Eigen::VectorXd scale;  // the largest of them so far
-    std::vector<int> unheld;
-    LinearStep linear;
-    double gradient_norm = 0;
-  };
-  // Completes `there_` from its linearisation; and goes there.
-  void look(Problem& problem, const Eigen::VectorXd& x);
   void move_there(const Eigen::VectorXd& x);
   void begin_closing(Problem& problem, StopReason reason);
 
   Settings settings_;
   Status status_;
   // The latter keeps no state, but its memory; as do the next.
-  std::unique_ptr<Place> here_ = std::make_unique<Place>(), there_ = std::make_unique<Place>();
-  Eigen::VectorXd to_, step_, slope_, part_;
-  Eigen::MatrixXd curvature_, extra_;
+  std::unique_ptr<SquaresPlace> here_ = std::make_unique<SquaresPlace>(), there_ = std::make_unique<SquaresPlace>();
+  Eigen::VectorXd to_, step_;
+  Eigen::MatrixXd curvature_;
   double radius_ = 0;
   Closing closing_ = Closing::no;
   StopReason claim_ = StopReason::none;  // what the closing steps were started for

@@ -122,6 +122,8 @@ class Solver {
   virtual const Status& status() const = 0;
   // A local solver walks from its start, and its answer can be verified; others look around.
   virtual bool is_local() const { return true; }
+  // TRUE where it is made for calls that are costly: then the check of its answer takes few, too.
+  virtual bool is_sparing() const { return false; }
   // TRUE where values are noisy, and the answer is the point that is expected to be best and not the luckiest call.
   virtual bool expects_best() const { return false; }
   // TRUE where an iteration was cut short for lack of time: iterate() goes on with the same one.

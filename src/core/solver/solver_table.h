@@ -11,9 +11,11 @@
 
 namespace tundrel {
 
-// Where settings come from: numbers by name, and a first simplex if there is one (a column a corner).
+// Where settings come from: numbers by name, choices by name (empty where none is stated), and a first simplex if there is one (a column a
+// corner).
 struct SolverSettings {
   std::function<double(const char*)> number;
+  std::function<std::string(const char*)> word = [](const char*) { return std::string(); };
   Eigen::MatrixXd simplex;
 
   int whole(const char* name) const { return static_cast<int>(number(name)); }

@@ -23,15 +23,26 @@ bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double rat
   return std::fabs(x[i]) > ratio * problem.bounds().typical[i];
 }
 
+// As its form wants it.
+Verification verify_form(Problem& problem, const Eigen::VectorXd& x) {
+  const Form form = problem.form();
+  return problem.arrow() && !problem.joint       ? verify_arrow(problem, x)
+         : problem.joint || form == Form::smooth ? verify_smooth(problem, x)
+         : form == Form::squares               ? verify_squares(problem, x)
+                                               : verify_kinked(problem, x);
+}
+
 }  // namespace
 
 Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   problem.refine();
-  const Form form = problem.form();
-  Verification result = problem.arrow() && !problem.joint       ? verify_arrow(problem, x)
-                        : problem.joint || form == Form::smooth ? verify_smooth(problem, x)
-                        : form == Form::squares               ? verify_squares(problem, x)
-                                                              : verify_kinked(problem, x);
+  Verification result = verify_form(problem, x);
+  // What derivatives that took few calls deny, they may be too coarse to see.
+  if (problem.sparing && result.usable && !result.converged && result.way_down.size() == 0) {
+    problem.sparing = false;
+    result = verify_form(problem, x);
+    problem.sparing = true;
+  }
   if (!result.usable) result.reason = StopReason::failed;
   return result;
 }
