@@ -4,12 +4,14 @@
 #'
 #' @param run A run that has ended.
 #' @param seed \[integer(1)] Seed of the random steps and of the restart.
+#' @inheritParams uncertainty
 #'
 #' @return A tibble of class `tundrel_checks`, one row a check: `check`, `statistic`, `p_value` (`NA` here: these
 #'   checks are no tests), `verdict` (`"pass"`, `"warn"`, `"fail"`, `"skip"`), `reading` (one plain sentence). The
 #'   checks: `conditions` (the largest miss, in steps of the parameters' sizes), `slope` (as `gradient_norm` in
 #'   [trace_table()], against 1e-6), `curvature` (the smallest curvature relative to the largest, in directions that
-#'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value),
+#'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value; of 10 for each parameter, where a call of a
+#'   function of your own takes 0.1 s or more),
 #'   `bounds` (how many parameters rest on one), `rank` (how many directions the data do not determine open), `conditioning` (of
 #'   the Jacobian, its columns scaled), `restart` (largest change of a parameter, in standard errors or in its size,
 #'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number), `states` (by how much
@@ -25,21 +27,39 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   check_solution()
-check_solution <- function(run, seed = 1) {
+check_solution <- function(run, seed = 1, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"), checkpoint = NULL) {
   check_run(run)
   if (run$stop_reason == "none") {
     refuse("solver", c("This run has not ended: there is no answer to check.", "i" = "Go on with {.fn finish}."))
   }
   refuse_outside(run$problem)
-  table <- with_calls(run$problem, {
-    compiled <- in_all_parameters(compiled_at_start(run))
-    fresh <- core_look_at(compiled, run$estimate, 1L)
-    rbind(
-      check_conditions_hold(run), check_slope(run, fresh), check_curvature(run, compiled, fresh), check_neighbours(run, compiled, seed),
-      check_bounds_named(run), check_rank(run, compiled), check_restart(run, seed), check_refusals(run), check_states(run), check_known_before(run), check_predictors(run, seed)
-    )
-  })
+  expected <- neighbours_of(run) + run$evaluations
+  table <- with_calls(run$problem, within_budget(list(run), checks_of_solution(run, seed), max_evaluations, max_seconds, progress, checkpoint, expected, units = 5))
   structure(table, class = c("tundrel_checks", class(table)))
+}
+
+checks_of_solution <- function(run, seed) {
+  # each is left out, and said to be, where a budget is spent or the user stops it
+  checked <- function(names, text, code) {
+    begin_unit(text)
+    on.exit(end_unit())
+    or_partial(code, do.call(rbind, lapply(names, check_row, NA, "skip", "Not looked at: the budget was spent, or the checks were interrupted.")))
+  }
+  compiled <- or_partial(in_all_parameters(compiled_at_start(run)), NULL)
+  fresh <- or_partial(core_look_at(compiled, run$estimate, 1L), NULL)
+  table <- rbind(
+    check_conditions_hold(run),
+    checked(c("slope", "curvature"), "slope and curvature", {
+      if (is.null(fresh)) rlang::interrupt()
+      rbind(check_slope(run, fresh), check_curvature(run, compiled, fresh))
+    }),
+    checked("neighbours", "random steps", check_neighbours(run, compiled, seed)),
+    check_bounds_named(run), checked(c("rank", "conditioning"), "rank", check_rank(run, compiled)),
+    checked("restart", "restart", check_restart(run, seed)), check_refusals(run), check_states(run), check_known_before(run),
+    if (!is.null(run$problem$criterion$predictor_sd)) checked("predictors", "predictors", check_predictors(run, seed))
+  )
+  attr(table, "stopped") <- stopped_by()
+  table
 }
 
 check_row <- function(check, statistic, verdict, reading) {
@@ -106,6 +126,11 @@ check_curvature <- function(run, compiled, fresh) {
 # Random steps of these lengths, in standard errors, or in sizes where there are none.
 neighbour_steps <- c(1e-3, 1e-2, 1e-1, 1)
 neighbours_tried <- 200
+costly_neighbours <- 10
+
+neighbours_of <- function(run) {
+  if (is.null(costly_call(list(problem = run$problem, known_calls = run$calls)))) neighbours_tried else min(neighbours_tried, costly_neighbours * length(run$estimate))
+}
 
 # Of an exact fit standard errors are rounding; below this share of its size a parameter is not stepped.
 least_step_share <- 1e-8
@@ -120,8 +145,9 @@ step_sizes <- function(run) {
 check_neighbours <- function(run, compiled, seed) {
   p <- length(run$estimate)
   sizes <- step_sizes(run)
+  tried <- neighbours_of(run)
   points <- with_seed(seed, {
-    run$estimate + sizes * matrix(stats::rnorm(p * neighbours_tried), p) * rep(sample(neighbour_steps, neighbours_tried, TRUE), each = p)
+    run$estimate + sizes * matrix(stats::rnorm(p * tried), p) * rep(sample(neighbour_steps, tried, TRUE), each = p)
   })
   points <- pmin(pmax(points, compiled$lower), compiled$upper)
   grid <- as.data.frame(t(points))
@@ -200,7 +226,7 @@ check_restart <- function(run, seed) {
   sizes <- step_sizes(run)
   moved <- with_seed(seed, run$estimate + 2 * sizes * sample(c(-1, 1), length(sizes), TRUE))
   again <- tryCatch(
-    suppressMessages(or_stopped(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver, tolerance = run$tolerance))),
+    suppressMessages(or_stopped(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver else solver_for_more(run), tolerance = run$tolerance))),
     tundrel_error = function(e) NULL
   )
   if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))

@@ -13,6 +13,8 @@
 #'   out whole. `NULL` for none.
 #' @param seed \[integer(1)] Seed by which rows are shared out.
 #' @param threads \[integer(1)] Threads for the refits. Results do not depend on it.
+#' @param max_evaluations,max_seconds,progress As in [uncertainty()], for the refits of cross-validation: a model whose refits were not all made has no
+#'   `prediction_error` and no `log_score`.
 #'
 #' @return A tibble of class `tundrel_models`, best first by AICc: `model`, `formula`, `n_free`, `value`, `sigma`, `log_lik`,
 #'   `aicc`, `aicc_weight`, `bic`, `bic_weight` (weights sum to 1), `prediction_error` (root mean square of predicted less
@@ -35,21 +37,36 @@
 #'   start_from(top = 8, scale = 200, dark = 1) |>
 #'   fit_local()
 #' compare_models(saturating, levelling)
-compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, threads = 1) {
+compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, threads = 1, max_evaluations = Inf, max_seconds = Inf,
+                           progress = c("none", "lines", "bar")) {
   given <- list(...)
   names(given) <- label_given(given, as.list(substitute(list(...)))[-1])
   runs <- collect_runs(given)
   names(runs) <- run_labels(runs)
   if (length(runs) < 2) refuse("solver", c("Two models at least are needed to compare.", "x" = "There is {length(runs)}."))
-  compiled <- check_same_rows(runs)
   check_threads(threads)
   check_seed(seed)
   if (!identical(folds, 0) && !identical(folds, Inf)) check_number(folds, "folds", above = 2, or_equal = TRUE)
-  pairs <- nested_pairs(runs, nested)
+  call <- rlang::current_env()
+  asks <- which(vapply(runs, function(run) !is_compiled(run$problem), NA))
+  parts <- if (folds > 0) min(folds, max(vapply(runs, `[[`, 0, "n"))) else 0
+  expected <- sum(vapply(runs[asks], function(run) length(run$estimate) + 1, 0)) * steps_a_refit * parts
+  before <- user_calls$made
+  table <- within_budget(
+    unname(runs[c(asks, setdiff(seq_along(runs), asks))]), models_compared(runs, nested, folds, by, seed, threads, call),
+    max_evaluations, max_seconds, progress, NULL, expected, units = max(1, length(runs) * parts)
+  )
+  attr(table, "calls") <- if (length(asks)) user_calls$made - before
+  table
+}
+
+models_compared <- function(runs, nested, folds, by, seed, threads, call) {
+  compiled <- check_same_rows(runs, call)
+  pairs <- nested_pairs(runs, nested, call)
   rows <- lapply(runs, glance)
   pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)
-  left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed)
-  predicted <- lapply(names(runs), function(name) cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads))
+  left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed, call)
+  predicted <- lapply(names(runs), function(name) or_partial(cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads), nothing_validated))
   table <- tibble(
     model = names(runs), formula = vapply(runs, function(r) model_text(r$problem), character(1), USE.NAMES = FALSE),
     n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"),
@@ -61,7 +78,7 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   tests <- do.call(rbind, lapply(pairs, function(pair) nested_test(runs, pair)))
   structure(
     table[order, ], class = c("tundrel_models", class(table)), tests = tests, runs = runs[order], left_out = left_out,
-    failed = vapply(predicted, `[[`, numeric(1), "failed")[order]
+    failed = vapply(predicted, `[[`, numeric(1), "failed")[order], stopped = stopped_by()
   )
 }
 
@@ -143,6 +160,7 @@ print.tundrel_models <- function(x, ...) {
   tests <- attr(x, "tests")
   if (length(tests)) cat("\n", paste0(strwrap(tests$reading, 80, exdent = 2), "\n"), sep = "")
   cat("\n", paste0(strwrap(models_reading(x), 80, exdent = 2), "\n"), sep = "")
+  print_calls(x)
   invisible(x)
 }
 

@@ -97,10 +97,7 @@ compile_criterion_in_r.tundrel_criterion_squares <- function(criterion, problem,
   response <- response_rows(compiled)
   weight <- stated_root_weight_rows(compiled)
   compiled$response_norm <- sqrt(sum((response * weight)^2))
-  slopes <- compiled$user_slopes
-  with_residuals(
-    compiled, function(x) weight * (response - numbers_or_nan(compiled$user_fitted(x), compiled$rows)), if (!is.null(slopes)) function(x) -weight * slopes(x)
-  )
+  with_fitted_squares(compiled, response, weight)
 }
 
 noise_scale.tundrel_criterion_squares <- function(criterion, value, residuals, freedom, n_estimated) {

@@ -36,7 +36,8 @@ validated_rows.tundrel_criterion <- function(criterion, run, compiled, left_out,
     if (size <= length(run$estimate)) next
     which <- which(lengths(kept) == size)
     rows <- matrix(unlist(kept[which]), nrow = size)
-    found <- refit_all(run, compiled, list(rows = function(k) rows[, k, drop = FALSE]), length(which), threads)
+    found <- refit_all(run, compiled, list(rows = function(k) rows[, k, drop = FALSE]), length(which), threads, paste("refit of", model_text(run$problem)))
+    if (!all(found$done)) return(none)
     found$x[, !found$good] <- NA
     refitted[, which] <- found$x
   }

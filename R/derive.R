@@ -19,7 +19,8 @@
 #'   fit_local()
 #' derive(run, compensation = half * dark / (top - dark), by = c("curvature", "profile"))
 derive <- function(run, ..., by = "curvature", level = 0.95, information = c("default", "exact", "sandwich"), resample = NULL,
-                   replicates = 999, seed = NULL, threads = 1) {
+                   replicates = 999, seed = NULL, threads = 1, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"),
+                   checkpoint = NULL) {
   stated <- rlang::enquos(...)
   if (!rlang::is_named(stated)) {
     # what is unnamed is the run, and what was taken for the run a quantity's name
@@ -39,7 +40,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
   warn_unconverged(run)
   information <- rlang::arg_match(information)
   call <- rlang::current_env()
-  table <- with_calls(run$problem, {
+  table <- within_uncertainty_budget(run, by, length(stated), replicates, max_evaluations, max_seconds, progress, checkpoint, {
     run <- keep_compiled(run)
     judged <- with_information(run, information)
     quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = call))

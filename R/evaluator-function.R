@@ -35,6 +35,8 @@ gradient_of_names <- function(gradient, known, values) {
 
 evaluate_once.tundrel_evaluator_function <- function(evaluator, compiled, x, wanted) compiled$user_fitted(x)
 
+kept_function.tundrel_evaluator_function <- function(evaluator, problem) list(problem$model$expression, compile_problem(problem)$columns[problem$model$columns])
+
 describe_evaluator.tundrel_evaluator_function <- function(evaluator, problem) {
   paste0(
     paste(model_texts(problem), collapse = "\n           "), "\n           (evaluated by R: it calls ", paste0(problem$model$calls, "()", collapse = ", "),

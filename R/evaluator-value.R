@@ -7,7 +7,8 @@ compile_with.tundrel_evaluator_value <- function(evaluator, problem, call, fitte
   compiled$guard <- new_guard()
   compiled$precision <- evaluator$precision
   kept <- function(x) in_users_sign(problem, evaluate_once(evaluator, compiled, x, 1L)$value %||% NaN)
-  with_value(compiled, guarded_value(problem, compiled$status, compiled$guard), user_gradient(problem, compiled$status), kept)
+  # work that is counted and remembered goes the long way
+  with_value(compiled, if (allowance$on) kept else guarded_value(problem, compiled$status, compiled$guard), user_gradient(problem, compiled$status), kept)
 }
 
 # The value as the core calls it at every evaluation: made small. Where the function fails the point is refused.

@@ -60,6 +60,10 @@ evaluate_once.tundrel_evaluator <- function(evaluator, compiled, x, wanted) {
   kept_or_called(evaluator$fun, values, function() try_call(evaluator$fun(values), wanted, "function"))
 }
 
+# What a call is known by, beside its point: the function, and the columns that it was given.
+kept_function <- function(evaluator, problem) UseMethod("kept_function")
+kept_function.tundrel_evaluator <- function(evaluator, problem) evaluator$fun
+
 # An evaluator of the name that stands in a file.
 evaluator_named <- function(name) {
   known <- c("formula", "function", "residuals", "value", "expression", "outside")

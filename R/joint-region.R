@@ -8,10 +8,12 @@
 #' @param a,b \[character(1)] Two free parameters.
 #' @param level \[numeric(1)] Coverage of the region, between 0 and 1.
 #' @param directions \[integer(1)] In how many directions its edge is sought; at least 8.
+#' @inheritParams uncertainty
 #'
 #' @return A tibble of class `tundrel_region`, a row a point of an edge, in order around: `by` (`"profile"` or
 #'   `"curvature"`), a column for each of the two parameters, `end` (`"edge"`; `"bound"` where a bound ends the region;
-#'   `"open"` where it has no edge in this direction; `"lost"` where the model could not be fitted).
+#'   `"open"` where it has no edge in this direction; `"lost"` where the model could not be fitted; `"stopped"` where a budget was spent, or
+#'   you interrupted, before it was found).
 #' @section Errors: `tundrel_error_model` for a name that is no free parameter; else as [uncertainty()].
 #' @references Bates and Watts (1988) Nonlinear Regression Analysis and Its Applications, section 6.1.
 #' @seealso [plot_region()]
@@ -22,7 +24,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
 #' joint_region(run, "top", "half", directions = 16)
-joint_region <- function(run, a, b, level = 0.95, directions = 60) {
+joint_region <- function(run, a, b, level = 0.95, directions = 60, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"),
+                         checkpoint = NULL) {
   check_run(run)
   if (missing(a) || missing(b)) {
     refuse("argument", c("{.fn joint_region} needs two parameters, {.arg a} and {.arg b}.", "i" = "The free ones are {.field {names(run$estimate)}}."))
@@ -35,9 +38,17 @@ joint_region <- function(run, a, b, level = 0.95, directions = 60) {
   target <- region_reach(run, level)
   obstacle <- profile_obstacle(run, list(hold = TRUE), target)
   if (!is.null(obstacle)) refuse("criterion", "There is no region to draw: {obstacle}.")
-  half <- region_axes(run, names)
-  edge <- rbind(profile_edge(run, names, half$axes, directions, target), if (half$known) ellipse_edge(run, names, half$axes, target))
+  expected <- directions * walks_a_side / 2 * 4 * length(run$estimate)
+  edge <- with_calls(run$problem, within_budget(list(run), region_edges(run, names, directions, target), max_evaluations, max_seconds, progress, checkpoint, expected, units = directions))
   structure(edge, class = c("tundrel_region", class(edge)), level = level, run = run)
+}
+
+region_edges <- function(run, names, directions, target) {
+  half <- or_partial(region_axes(run, names), NULL)
+  if (is.null(half)) refuse("solver", "The budget was spent before the size of the region was known.", call = NULL)
+  edge <- rbind(profile_edge(run, names, half$axes, directions, target), if (half$known) ellipse_edge(run, names, half$axes, target))
+  attr(edge, "stopped") <- stopped_by()
+  edge
 }
 
 check_free <- function(run, name, argument, call = rlang::caller_env()) {
@@ -79,19 +90,21 @@ profile_edge <- function(run, names, axes, directions, target) {
   centre <- run$estimate[names]
   limits <- lapply(stated_limits(run$problem)[c("lower", "upper")], `[`, names)
   follow <- function(angle) {
+    begin_unit("the region's edge")
+    on.exit(end_unit())
     direction <- as.vector(axes %*% c(cos(angle), sin(angle)))
     limit <- ray_limit(centre, direction, limits)
     if (limit <= 0) return(tibble(angle = angle, radius = 0, x = centre[[1]], y = centre[[2]], end = "bound"))
     root <- root_of_rise(run, function(at, from) optimum(centre + at * direction, from))
     side <- profile_side(root, 0, run$estimate, 1, target, target, limit, limit)
-    end <- c(reached = "edge", limit = "bound", open = "open", lost = "lost", better = "lost")[[side$how]]
+    end <- c(reached = "edge", limit = "bound", open = "open", lost = "lost", better = "lost", stopped = "stopped")[[side$how]]
     at <- if (end %in% c("edge", "bound")) side$end else NA_real_
     tibble(angle = angle, radius = at, x = centre[[1]] + at * direction[1], y = centre[[2]] + at * direction[2], end = end)
   }
   edge <- do.call(rbind, lapply(2 * pi * seq_len(directions) / directions, follow))
   for (round in seq_len(edge_rounds)) {
     between <- missing_directions(edge, target)
-    if (length(between) == 0) break
+    if (length(between) == 0 || !is.null(stopped_by())) break
     edge <- rbind(edge, do.call(rbind, lapply(between, follow)))
     edge <- edge[order(edge$angle), ]
   }
@@ -134,16 +147,17 @@ print.tundrel_region <- function(x, ...) {
   cat("Region of ", names[1], " and ", names[2], " together (", format_number(100 * attr(x, "level")), " %)\n\n", sep = "")
   spans <- do.call(rbind, lapply(unique(x$by), function(way) {
     edge <- x[x$by == way, ]
-    tibble(by = way, parameter = names, lower = vapply(names, function(n) min(edge[[n]], na.rm = TRUE), numeric(1)),
-      upper = vapply(names, function(n) max(edge[[n]], na.rm = TRUE), numeric(1)))
+    span <- function(n, end) if (all(is.na(edge[[n]]))) NA_real_ else end(edge[[n]], na.rm = TRUE)
+    tibble(by = way, parameter = names, lower = vapply(names, span, numeric(1), min), upper = vapply(names, span, numeric(1), max))
   }))
   cat_table(spans)
   edge <- x[x$by == "profile", ]
   odd <- table(edge$end[edge$end != "edge"])
   if (length(odd)) {
     cat("\nOf ", nrow(edge), " directions ", and_list(paste(odd, c(bound = "end at a bound", open = "are open: no edge there",
-      lost = "could not be followed")[names(odd)])), ".\n", sep = "")
+      lost = "could not be followed", stopped = "were not followed to their end")[names(odd)])), ".\n", sep = "")
   }
+  print_calls(x)
   cat("\nDraw it with plot_region().\n")
   invisible(x)
 }

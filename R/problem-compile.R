@@ -65,8 +65,8 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #                    rows with their distances, and the curve's slopes for restricted likelihood
 #   curves, own_variables, nodes_each, fitted_varied, others_varied    where parameters vary about a common value, see criterion-varying.R
 #   family, loss, tuning, scale, relative_to_fitted, reference, censored_kinds    details of the criterion, for the core
-#   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`), slope_function of either,
-#   value_function, gradient_function, kept_value, value_of_rows (the value, from what a function of rows gave), guard, response_norm    where R evaluates
+#   user_fitted, user_slopes, residual_function, fitted_function (of column `fitted_column`, with the parameters `acting`; or to be held against
+#   function_readings, over function_weights), slope_function of either, value_function, gradient_function, kept_value, value_of_rows (the value, from what a function of rows gave), guard, response_norm    where R evaluates
 #   precision        to what share of their size values are known that R computes, where that is less than rounding
 #   penalties        what was known of parameters, see known_nodes()
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
@@ -144,6 +144,16 @@ with_residuals <- function(compiled, of_rows, slopes = NULL) {
   compiled$residual_function <- of_rows
   compiled["slope_function"] <- list(slopes)
   compiled$value_of_rows <- function(rows, x) sum(rows^2)
+  compiled$kept_value <- function(x) compiled$value_of_rows(of_rows(x), x)
+  compiled
+}
+
+# A sum of squares of what a function's values miss readings by. The function's own values are what is kept of its calls.
+with_fitted_squares <- function(compiled, readings, root_weight) {
+  of_rows <- function(x) as.double(numbers_or_nan(compiled$user_fitted(x), compiled$rows))
+  compiled[c("fitted_function", "function_readings", "function_weights")] <- list(of_rows, as.double(readings), rep_len(as.double(root_weight), compiled$rows))
+  compiled["slope_function"] <- list(compiled$user_slopes)
+  compiled$value_of_rows <- function(rows, x) sum((root_weight * (readings - rows))^2)
   compiled$kept_value <- function(x) compiled$value_of_rows(of_rows(x), x)
   compiled
 }

@@ -4,6 +4,8 @@
 
 # Walks of a profile may take this many evaluations each.
 held_evaluations <- 2000
+# For functions of the user's, whose calls are to be few: the value at such an optimum is off by about its square.
+held_tolerance <- 1e-5
 
 # The problem of a run as local solvers see it, with the run's answer in the place of its start.
 compiled_at_answer <- function(run) {
@@ -28,6 +30,7 @@ hold_parameters <- function(run, names) {
 }
 
 value_at <- function(compiled, x) {
+  go_on_if_allowed()
   value <- core_values(compiled, matrix(x))
   if (is.finite(value)) list(x = x, value = value)
 }
@@ -59,13 +62,24 @@ value_of <- function(expression, values) {
 
 # A walk of the solver that serves the problem by default, on problems like it.
 held_walker <- function(run, joint) {
-  solver <- as_solver(NULL, run$problem, joint)
-  settings <- c(solver$settings, tolerance = run$tolerance)
-  budget <- list(evaluations = held_evaluations, iterations = NA_real_, seconds = NA_real_, target = NA_real_)
+  solver <- solver_for_more(run, joint)
+  by_function <- !is_compiled(run$problem)
+  settings <- c(solver$settings, tolerance = if (by_function) max(run$tolerance, held_tolerance) else run$tolerance)
   function(compiled, from) {
+    go_on_if_allowed()
+    budget <- c(budget_within(held_evaluations), verified = !by_function)
     found <- or_interrupt(core_walk_from(compiled, solver$name, settings, matrix(from), matrix(compiled$typical), budget, 1L))[[1]]
+    go_on_if_allowed()
     if (is.finite(found$value) && found$reason != "infeasible") found[c("x", "value", "converged")]
   }
+}
+
+# The solver for problems like that of a run; for functions of the user's one that takes few calls.
+solver_for_more <- function(run, joint = joint_conditions(run$problem, run$status)) {
+  solver <- as_solver(NULL, run$problem, joint)
+  if (is_compiled(run$problem)) return(solver)
+  if (identical(solver$settings$derivatives, "fresh") && is.null(run$problem$evaluator$gradient)) return(solver_levenberg_marquardt(derivatives = "frugal"))
+  frugal_in_place(solver, list(problem = run$problem, known_calls = run$calls), joint)
 }
 
 # A compiled problem in which the parameters at `places` are the numbers `at`.

@@ -48,9 +48,16 @@ most_jumps <- 4
 open_after <- 6
 
 # Walks outwards from `centre` to `limit` until the root reaches `target`. Gives the `end`, how it ended (`how`: "reached",
-# "limit", "open", "lost", "better"), all points on the way, and what was noticed.
+# "limit", "open", "lost", "better", and "stopped" where its budget ended first), all points on the way, and what was noticed.
 profile_side <- function(root, centre, x, side, target, step, limit, size) {
   trail <- rlang::env(points = list(list(at = centre, root = 0, x = x)), noticed = character())
+  ended <- or_partial(walk_outwards(trail, root, centre, x, side, target, step, limit, size), NULL)
+  if (!is.null(ended)) return(ended)
+  inside <- vapply(trail$points, function(point) if (point$root < target) point$at else centre, 0)
+  list(end = inside[which.max(side * inside)], how = "stopped", side = side, points = trail$points, noticed = unique(trail$noticed))
+}
+
+walk_outwards <- function(trail, root, centre, x, side, target, step, limit, size) {
   ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
   last <- trail$points[[1]]
   refused <- jumps <- 0

@@ -1,6 +1,6 @@
 # The calls that a run has kept: as a table, from a table, and in files; see user-call-list.R.
 
-call_reasons <- c("known before", "at the start", "in the search", "for a step", "for derivatives", "for the check at the end")
+call_reasons <- c("known before", "at the start", "in the search", "for a step", "for derivatives", "for the check at the end", "after the fit")
 
 #' The calls of a function of your own
 #'
@@ -54,12 +54,12 @@ known_attempts <- function(known, problem, call = rlang::caller_env()) {
   )
 }
 
-attempts_of <- function(calls, problem) {
+attempts_of <- function(calls, problem, most = most_looked_through) {
   status <- parameter_status(problem)
   if (is.null(calls) || nrow(calls$x) != length(status$free) || NROW(calls$results) == 0) return(list())
   there <- which(!calls$failed & !is.na(calls$results[1, ]))
   # the first is that at the start
-  lapply(unique(c(utils::head(there, 1), utils::tail(there, most_looked_through))), function(k) {
+  lapply(unique(c(utils::head(there, 1), utils::tail(there, most))), function(k) {
     result <- calls$results[, k]
     list(fun = NULL, x = all_values(status, stats::setNames(calls$x[, k], status$free)), attempt = list(value = if (has_rows(problem)) result else in_users_sign(problem, result)))
   })

@@ -10,6 +10,7 @@
 #' @param refit \[logical(1)] Give the other parameters their best values at each point? Otherwise they
 #'   stay at the start.
 #' @param points \[integer(1)] How many values a range is filled with.
+#' @param max_evaluations,max_seconds,progress As in [uncertainty()]: points that were not looked at have no `value`.
 #'
 #' @return A tibble of class `tundrel_scan`: a column for each scanned parameter, then `value` (`NA` where
 #'   the model gives no finite number) and `inside` (do all conditions hold there?); with `refit`, also
@@ -21,7 +22,7 @@
 #' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 9, half = 130, dark = 1.4)
 #' scan_grid(problem, half = c(50, 300), points = 5)
-scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
+scan_grid <- function(problem, ..., refit = FALSE, points = 41, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar")) {
   meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- meant$first
   problem <- as_problem(problem)
@@ -33,26 +34,47 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41) {
   unset <- scanned[is.na(problem$start[scanned])]
   posed <- problem
   posed$start[unset] <- vapply(axes[unset], `[[`, numeric(1), 1)
-  compiled <- compile_at_start(posed)
-  inside <- conditions_hold(problem, compiled, grid)
-  if (refit) {
-    rows <- lapply(seq_len(nrow(grid)), function(i) refitted(posed, unlist(grid[i, , drop = FALSE])))
-    table <- beside(as_tibble(grid), as_tibble(do.call(rbind, rows)))
-  } else {
-    free <- compiled$status$free
-    places <- matrix(compiled$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
-    places[, scanned] <- as.matrix(grid)
-    value <- problem_values(problem, compiled, t(places))
-    table <- beside(as_tibble(grid), tibble(value = value))
-  }
-  table$value[!is.finite(table$value)] <- NA
-  table$inside <- inside
+  work <- list(list(problem = problem))
+  table <- with_calls(problem, within_budget(work, scanned_grid(posed, grid, refit), max_evaluations, max_seconds, progress, NULL, nrow(grid), nrow(grid)))
   structure(table, problem = problem, scanned = scanned, refit = refit, class = c("tundrel_scan", class(table)))
+}
+
+scanned_grid <- function(problem, grid, refit) {
+  compiled <- compile_at_start(problem)
+  free <- compiled$status$free
+  places <- matrix(compiled$start, nrow(grid), length(free), byrow = TRUE, dimnames = list(NULL, free))
+  places[, names(grid)] <- as.matrix(grid)
+  found <- as_tibble(grid)
+  found$value <- NA_real_
+  others <- if (refit) setdiff(free, names(grid))
+  found[others] <- NA_real_
+  # point by point where each takes its time, or somebody watches
+  parts <- if (refit || (is_watched() && !is_compiled(problem))) as.list(seq_len(nrow(grid))) else list(seq_len(nrow(grid)))
+  for (part in parts) {
+    begin_unit(paste("point", part[1], "of", nrow(grid)))
+    values <- or_partial(
+      if (refit) refitted(problem, unlist(grid[part, , drop = FALSE])) else list(value = problem_values(problem, compiled, t(places[part, , drop = FALSE]))), NULL
+    )
+    if (is.null(values)) break
+    found[part, c("value", others)] <- as.list(values)[c("value", others)]
+    end_unit(length(part))
+  }
+  found$value[!is.finite(found$value)] <- NA
+  found$inside <- conditions_hold(problem, compiled, grid)
+  attr(found, "stopped") <- stopped_by()
+  found
 }
 
 # The value of the criterion at each column of `points`, in the user's sign.
 problem_values <- function(problem, compiled, points) {
   in_users_sign(problem, core_values(compiled, points))
+}
+
+#' @export
+print.tundrel_scan <- function(x, ...) {
+  NextMethod()
+  print_calls(x)
+  invisible(x)
 }
 
 scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {

@@ -7,36 +7,54 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
   refuse_knowledge(run$problem, "A bootstrap", call)
   resample <- resampling_kind(run, resample, call)
   seed <- seed_or_drawn(seed, call)
-  compiled <- compiled_of(run)
-  draw <- with_seed(seed, resampling_draws(run, compiled, resample, replicates, call))
   check_memory(replicates * (length(run$estimate) + 10), "replicates", replicates, call)
-  found <- refit_all(run, compiled, draw, replicates, threads)
-  good <- found$good
+  compiled <- draw <- NULL
+  or_partial({
+    compiled <- compiled_of(run)
+    draw <- with_seed(seed, resampling_draws(run, compiled, resample, replicates, call))
+  }, NULL)
+  found <- if (is.null(draw)) no_refits(run, replicates) else refit_all(run, compiled, draw, replicates, threads, "refit")
+  good <- found$good & found$done
   out <- list(
-    refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(!good), replicates = replicates, seed = seed,
-    resample = resample
+    refits = all_values(run$status, t(found$x[, good, drop = FALSE])), failed = sum(found$done & !good), replicates = sum(found$done), asked = replicates,
+    seed = seed, resample = resample
   )
   # signs that are drawn have no skew
-  if (corrected && is.null(run$clusters) && sum(good) > replicates / 2) out$jackknife <- jackknife(run, compiled, threads)
+  if (corrected && is.null(run$clusters) && sum(good) > sum(found$done) / 2) out$jackknife <- or_partial(jackknife(run, compiled, threads), NULL)
   out
 }
 
 # At most this many numbers are drawn, and fitted to, at once.
 numbers_at_once <- 4e6
 
-refit_all <- function(run, compiled, draw, replicates, threads) {
+# Refits that are asked for together while somebody watches, or may spend only so much.
+refits_at_a_look <- 50
+
+no_refits <- function(run, replicates) list(x = matrix(NA_real_, length(run$estimate), replicates), good = logical(replicates), done = logical(replicates))
+
+refit_all <- function(run, compiled, draw, replicates, threads, what = "refit") {
   refit <- refitter(run, compiled, draw, threads)
-  at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n)))
-  parts <- lapply(in_parts(seq_len(replicates), at_once), refit)
-  x <- do.call(cbind, lapply(parts, `[[`, "x"))
-  # measurements that leave more open than those of the run say nothing: such a fit stays where it began
-  determined <- unlist(lapply(parts, `[[`, "open")) <= run$undetermined + length(run$without_effect)
-  list(x = x, good = unlist(lapply(parts, `[[`, "converged")) & determined & colSums(!is.finite(x)) == 0)
+  at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n), if (is_watched()) refits_at_a_look))
+  if (!is_compiled(run$problem) && plan_workers() == 1 && is_watched()) at_once <- 1
+  which <- in_parts(seq_len(replicates), at_once)
+  out <- no_refits(run, replicates)
+  for (k in seq_along(which)) {
+    begin_unit(paste0(what, " ", which[[k]][1], " of ", replicates))
+    found <- or_partial(refit(which[[k]]), NULL)
+    if (is.null(found)) break
+    # measurements that leave more open than those of the run say nothing: such a fit stays where it began
+    determined <- found$open <= run$undetermined + length(run$without_effect)
+    out$x[, which[[k]]] <- found$x
+    out$good[which[[k]]] <- found$converged & determined & colSums(!is.finite(found$x)) == 0
+    out$done[which[[k]]] <- TRUE
+    end_unit(length(which[[k]]))
+  }
+  out
 }
 
 # Refits of some of the draws: in the core, or where R evaluates through the plan of the future package.
 refitter <- function(run, compiled, draw, threads) {
-  solver <- as_solver(NULL, run$problem, joint_conditions(run$problem, run$status))
+  solver <- solver_for_more(run)
   settings <- c(solver$settings, tolerance = run$tolerance)
   budget <- run_budget(run$problem, held_evaluations, Inf, Inf, NULL)
   if (!is_compiled(run$problem)) return(refitter_in_r(run, draw, solver$name, settings, budget))
@@ -106,9 +124,13 @@ jackknife <- function(run, compiled, threads) {
   # blocks that differ in size by one row are made alike by leaving the last row of the larger ones in
   size <- min(lengths(kept))
   rows <- vapply(kept, function(out) seq_len(n)[-out[seq_len(size)]], integer(n - size))
-  found <- refit_all(run, compiled, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads)
+  found <- refit_all(run, compiled, list(rows = function(which) rows[, which, drop = FALSE]), length(kept), threads, "refit without some rows")
+  if (!all(found$done)) return(NULL)
   all_values(run$status, t(found$x[, found$good, drop = FALSE]))
 }
+
+# With fewer refits no interval is read off.
+fewest_refits <- 20
 
 bootstrap_rows <- function(run, quantities, drawn, level, way) {
   lapply(quantities, function(quantity) {
@@ -118,12 +140,14 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
     if (is.infinite(quantity$std_error)) return(row(Inf, c(-Inf, Inf), remark("not_determined")))
     good <- nrow(drawn$refits)
     failed <- if (drawn$failed > 0) remark("failed_refits", paste(drawn$failed, "of", drawn$replicates))
-    if (good <= drawn$replicates / 2) return(row(NA_real_, c(NA_real_, NA_real_), failed))
+    short <- if (drawn$replicates < drawn$asked) remark("stopped_refits", paste("only", drawn$replicates, "of", drawn$asked))
+    if (good <= drawn$replicates / 2 || good < fewest_refits) return(row(NA_real_, c(NA_real_, NA_real_), c(failed, short)))
     values <- values_in_rows(quantity$expression, drawn$refits)
     shares <- (1 + c(-1, 1) * level) / 2
     if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn, interval_freedom(run))
     ends <- stats::quantile(values, shares, type = 6, names = FALSE)
     row(stats::sd(values), ends, c(
+      short,
       if (any(shares * good < 1 | (1 - shares) * good < 1)) remark("few_replicates"), if (drawn$failed > 0.02 * drawn$replicates) failed,
       if (nzchar(quantity$rests)) remark(paste0("rests_", quantity$rests))
     ))
@@ -155,7 +179,7 @@ values_in_rows <- function(expression, values) {
 }
 
 warn_failed <- function(drawn) {
-  if (drawn$failed <= drawn$replicates / 2) return(invisible())
+  if (drawn$failed <= drawn$replicates / 2 || drawn$replicates < drawn$asked) return(invisible())
   cli::cli_warn(c(
     "Most refits failed: {drawn$failed} of {drawn$replicates}.",
     "x" = "No interval can be read off the others.",

@@ -35,6 +35,8 @@ profile_of <- function(run, quantity, target) {
   sides <- lapply(c(lower = -1, upper = 1), function(side) {
     limit <- reachable_limit(quantity, side)
     if (quantity$estimate == limit) return(list(end = limit, how = "limit", side = side, points = list(), noticed = character()))
+    begin_unit(paste0("profile of ", quantity$name, if (side < 0) ", below" else ", above"))
+    on.exit(end_unit())
     profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size)
   })
   c(sides, list(quantity = quantity, target = target))
@@ -70,7 +72,8 @@ profile_rows <- function(run, quantities, level) {
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
     remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
-    row(ends$lower$value, ends$upper$value, c(remarks, second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target)))
+    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target), NULL)
+    row(ends$lower$value, ends$upper$value, c(remarks, second))
   })
   list(rows = rows, profiles = profiles)
 }
@@ -127,6 +130,7 @@ profile_end <- function(side, quantity) {
     limit = remark(paste0(if (quantity$rests == bound) "rests_" else "ends_", bound)),
     open = remark(paste0("open_", where)),
     lost = remark(paste0("lost_", where), format_number(side$end)),
+    stopped = remark(paste0("stopped_", where), if (length(side$points) > 1) format_number(side$end) else ""),
     better = remark(paste0("better_", where))
   )
   value <- switch(side$how, reached = side$end, limit = quantity[[bound]], open = side$end, NA_real_)

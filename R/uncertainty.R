@@ -35,6 +35,14 @@
 #'   where they are of one size.
 #' @param threads \[integer(1)] Threads over which refits are shared out. Results do not depend on it. Refits of models
 #'   that R evaluates go through the plan of the future package instead.
+#' @param max_evaluations \[numeric(1)] Budget of calls of a function of your own, at least 1; none is made beyond it, and none twice that the run
+#'   has made. Of models that the core evaluates nothing is counted: there `max_seconds` limits the work. `Inf` for none.
+#' @param max_seconds \[numeric(1)] Budget of time in seconds, above 0. `Inf` for none. A call that is under way is waited for. What is not known
+#'   when a budget is spent, or when you interrupt, is `NA`, and said.
+#' @param progress As in [fit_local()]: `"none"`, `"lines"`, `"bar"` or a function of a list of `text`, `share`, `value`, `evaluations` and `estimate`.
+#' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written with all calls of a function of your own so far,
+#'   every two seconds, or after each call where that takes 0.1 s. The same work on the run that [read_run()] reads makes none of them
+#'   again. `NULL` for none.
 #'
 #' @return A tibble of class `tundrel_uncertainty`, for each parameter a row a way: `parameter`, `estimate`, `std_error`
 #'   (of curvature: `NA` for a parameter at a bound and infinite for one that the data do not determine; of the bootstrap
@@ -60,10 +68,12 @@
 #'   fit_local()
 #' uncertainty(run, by = c("curvature", "profile"), level = 0.9)
 uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich", "clustered"), resample = NULL,
-                        replicates = 999, seed = NULL, threads = 1, clusters = NULL) {
+                        replicates = 999, seed = NULL, threads = 1, clusters = NULL, max_evaluations = Inf, max_seconds = Inf,
+                        progress = c("none", "lines", "bar"), checkpoint = NULL) {
   clusters <- rlang::enexpr(clusters)
   if (inherits(run, "tundrel_fits")) {
     check_uncertainty(by, level, replicates, threads)
+    refuse_budgets_of_groups(max_evaluations, max_seconds, checkpoint)
     of_one <- function(one) rlang::inject(uncertainty(one, by, level, information, resample, replicates, seed, threads, !!clusters))
     plain <- identical(by, "curvature") && identical(rlang::arg_match(information), "default") && is_plain(run$problem) && is.null(run$shared)
     return(if (plain) plain_intervals(run, level, of_one) else each_group(run, of_one))
@@ -74,7 +84,7 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
   information <- rlang::arg_match(information)
   refits_only <- all(by %in% c("bootstrap", "percentile"))
   if (!is.null(clusters) && information != "clustered" && !refits_only) refuse("argument", "{.arg clusters} goes with {.code information = \"clustered\"}, or with {.code by = \"bootstrap\"}.")
-  with_calls(run$problem, {
+  within_uncertainty_budget(run, by, length(run$estimate), replicates, max_evaluations, max_seconds, progress, checkpoint, {
     run <- keep_compiled(run)
     labels <- if (information == "clustered" || !is.null(clusters)) cluster_labels(run, clusters, by)
     judged <- with_information(run, information, labels)
@@ -84,6 +94,25 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
     }
     uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
   })
+}
+
+# Within a budget, for `quantities` of them. A profile takes about as many walks of all but one parameter a side; a refit about as many steps.
+walks_a_side <- 8
+steps_a_refit <- 4
+
+within_uncertainty_budget <- function(run, by, quantities, replicates, max_evaluations, max_seconds, progress, checkpoint, work, call = rlang::caller_env()) {
+  drawn <- any(c("bootstrap", "percentile") %in% by)
+  sides <- if ("profile" %in% by) 2 * quantities else 0
+  p <- length(run$estimate)
+  expected <- sides * walks_a_side * 4 * p + if (drawn) (replicates + if ("bootstrap" %in% by) min(run$n, jackknife_blocks) else 0) * steps_a_refit * (p + 1) else 0
+  with_calls(run$problem, within_budget(
+    list(run), work, max_evaluations, max_seconds, progress, checkpoint, expected = expected, units = max(1, sides + if (drawn) replicates else 0), call = call
+  ))
+}
+
+refuse_budgets_of_groups <- function(max_evaluations, max_seconds, checkpoint, call = rlang::caller_env()) {
+  stated <- c("max_evaluations", "max_seconds", "checkpoint")[c(!identical(max_evaluations, Inf), !identical(max_seconds, Inf), !is.null(checkpoint))]
+  if (length(stated)) refuse("argument", c("{.arg {stated}} {cli::qty(length(stated))}{?goes/go} with one run.", "i" = "Take one of the groups, as in {.code fits[[1]]}."), call = call)
 }
 
 ways_to_be_sure <- c("curvature", "profile", "bootstrap", "percentile")
@@ -96,7 +125,7 @@ check_uncertainty <- function(by, level, replicates, threads, call = rlang::call
       "{.val {unknown}} is not a way to find uncertainties.", suggestion(as.character(unknown)[1], ways_to_be_sure, "ways")
     ), call = call)
   }
-  check_whole(replicates, "replicates", 20, call = call)
+  check_whole(replicates, "replicates", fewest_refits, call = call)
   check_threads(threads, call)
 }
 
@@ -128,6 +157,7 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
   }
   table <- uncertainty_table(unlist(rows[by], recursive = FALSE, use.names = FALSE), quantities)
   attr(table, "replicates") <- replicates
+  attr(table, "stopped") <- stopped_by()
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
 }
 

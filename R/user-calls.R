@@ -44,10 +44,12 @@ with_calls <- function(problem, make) {
 
 print_calls <- function(table) {
   if (!is.null(attr(table, "calls"))) cat("\n", count_of(attr(table, "calls"), "call"), " of your function.\n", sep = "")
+  if (!is.null(attr(table, "stopped"))) cat("\n", paste0(strwrap(stopped_text(attr(table, "stopped")), 80, exdent = 2), "\n"), sep = "")
 }
 
 # A call whose result is kept is not made again.
 kept_or_called <- function(fun, x, call) {
+  if (allowance$on) return(remembered(fun, x, call))
   for (kept in user_calls$kept) if ((is.null(kept$fun) || identical(kept$fun, fun)) && identical(kept$x, x)) return(kept$attempt)
   attempt <- call()
   if (!is.null(user_calls$kept)) user_calls$kept <- c(user_calls$kept, list(list(fun = fun, x = x, attempt = attempt)))
@@ -63,10 +65,12 @@ value_met <- function(compiled) {
 
 # What an evaluation of the user's code came to: numbers, or what was wrong with them.
 try_call <- function(code, wanted, what) {
+  if (!may_call()) return(list(value = NULL, trouble = "No further call is allowed."))
   user_calls$made <- user_calls$made + 1
   began <- seconds_now()
   out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
   user_calls$seconds <- seconds_now() - began
+  if (allowance$on) allowance$after_call(user_calls$seconds)
   trouble <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
   } else if (!is.numeric(out)) {

@@ -22,6 +22,7 @@ Budget budget_from_r(const Rcpp::List& budget) {
   out.iterations = limit(budget, "iterations");
   out.seconds = limit(budget, "seconds");
   out.target = limit(budget, "target", out.target);
+  if (budget.containsElementNamed("verified")) out.verified = Rcpp::as<bool>(budget["verified"]);
   out.pause_iterations = limit(budget, "pause_iterations");
   out.pause_seconds = limit(budget, "pause_seconds");
   return out;

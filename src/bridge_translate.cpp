@@ -194,6 +194,13 @@ std::unique_ptr<Problem> residual_problem_from_r(const Rcpp::List& problem) {
                                            bounds_from_r(problem), response_norm);
 }
 
+// The same of what its values miss readings by.
+std::unique_ptr<Problem> fitted_squares_from_r(const Rcpp::List& problem) {
+  const double response_norm = problem["response_norm"];
+  return std::make_unique<RowModelSquares>(function_model_from_r(problem, "fitted_function"), vector_from_r(problem["function_readings"]),
+                                           vector_from_r(problem["function_weights"]), bounds_from_r(problem), response_norm);
+}
+
 std::unique_ptr<Problem> fitted_problem_from_r(const Rcpp::List& problem) {
   TranslatedGraph t = graph_from_r(problem["nodes"]);
   const RowLoss loss = loss_from_r(problem, t);
@@ -303,6 +310,7 @@ std::unique_ptr<Problem> plain_problem_from_r(const Rcpp::List& problem, int thr
   if (problem.containsElementNamed("curves") && Rcpp::as<std::string>(problem["kind"]) == "varying") return varying_curves_from_r(problem, bounds_from_r(problem), threads);
   if (problem.containsElementNamed("groups")) return grouped_problem_from_r(problem, threads);
   if (problem.containsElementNamed("residual_function")) return residual_problem_from_r(problem);
+  if (problem.containsElementNamed("function_readings")) return fitted_squares_from_r(problem);
   if (problem.containsElementNamed("fitted_function")) return fitted_problem_from_r(problem);
   if (problem.containsElementNamed("value_function")) return value_problem_from_r(problem);
   TranslatedGraph t = graph_from_r(problem["nodes"]);

@@ -7,7 +7,7 @@
 
 namespace tundrel {
 
-enum class CallReason { known, start, search, step, derivatives, check };
+enum class CallReason { known, start, search, step, derivatives, check, afterwards };
 
 struct Call {
   Eigen::VectorXd x;

@@ -41,6 +41,9 @@ class Problem {
   // What the value cannot lie below.
   virtual double least_value() { return -std::numeric_limits<double>::infinity(); }
 
+  // Of a sum of squares, the residuals where a function of the user's gave this.
+  virtual Eigen::VectorXd residuals_of(const Eigen::VectorXd& given) const { return given; }
+
   // What else may be asked, where the criterion is of that form; none where it is not.
   virtual Squares* squares() { return nullptr; }
   virtual Arrow* arrow() { return nullptr; }

@@ -12,9 +12,7 @@ RowModelSquares::RowModelSquares(std::unique_ptr<RowModel> model, Eigen::VectorX
     : model_(std::move(model)), readings_(std::move(readings)), root_weights_(std::move(root_weights)),
       bounds_(std::move(bounds)), response_norm_(response_norm) {
   model_->met = [this](const Eigen::VectorXd& x, const Eigen::VectorXd& values) {
-    const double norm = readings_.size() == 0           ? values.norm()
-                        : root_weights_.size() == 0 ? (readings_ - values).norm()
-                                                    : root_weights_.cwiseProduct(readings_ - values).norm();
+    const double norm = residuals_of(values).norm();
     latest_norm_ = norm;
     note_met(x, norm * norm);
   };
@@ -81,6 +79,11 @@ void RowModelSquares::linearise_into(const Eigen::VectorXd& x, Linearisation& at
   if (!usable) return;
   at.set(sum, factor.triangle());
   if (!at.usable && !calls_user()) ++work.refused;
+}
+
+Eigen::VectorXd RowModelSquares::residuals_of(const Eigen::VectorXd& given) const {
+  if (readings_.size() != given.size()) return given;
+  return root_weights_.size() == 0 ? Eigen::VectorXd(readings_ - given) : Eigen::VectorXd(root_weights_.cwiseProduct(readings_ - given));
 }
 
 bool RowModelSquares::rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) {

@@ -26,6 +26,7 @@ class RowModelSquares : public SquaresProblem {
   // By forward differences while walking, by central ones once refined, where derivatives are not exact.
   void linearise_into(const Eigen::VectorXd& x, Linearisation& at) override;
   double response_norm() override { return response_norm_; }
+  Eigen::VectorXd residuals_of(const Eigen::VectorXd& given) const override;
   bool rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals, Eigen::MatrixXd* jacobian) override;
   bool residual_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature) override;
   bool verified_curvature(const Eigen::VectorXd& x, Eigen::MatrixXd& curvature, Eigen::MatrixXd& noise) override;

@@ -109,6 +109,7 @@ void Walk::halted(Halt why) {
 }
 
 void Walk::advance(const Budget& budget) {
+  looks_ = budget.verified;
   allow(budget);
   timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
   problem_.work.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
@@ -145,7 +146,7 @@ void Walk::advance(const Budget& budget) {
 
 void Walk::check_claim() {
   const StopReason claim = solver_.status().reason;
-  if (!claims_optimum(claim) || !solver_.is_local()) return;
+  if (!looks_ || !claims_optimum(claim) || !solver_.is_local()) return;
   Eigen::VectorXd lower;
   bool leaves = false;
   const CalledFor check(problem_.work, CallReason::check);
@@ -224,6 +225,7 @@ RunResult Walk::result() {
   trace_.clear();
   result.claim = result.reason = progress_.reason;
   if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return best_of(result);
+  if (!looks_) return best_of(result);
   const CalledFor check(problem_.work, CallReason::check);
   try {
     // what a walk that was cut short costs to look at, its user has not granted

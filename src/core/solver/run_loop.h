@@ -16,6 +16,7 @@ struct Budget {
   double iterations = std::numeric_limits<double>::infinity();
   double seconds = std::numeric_limits<double>::infinity();
   double target = -std::numeric_limits<double>::infinity();  // a value that is low enough
+  bool verified = true;  // the answer is looked at afresh; where FALSE the solver's word is taken for it
   // When to pause, for the caller to look, store or go on; pausing changes nothing in the walk.
   double pause_iterations = std::numeric_limits<double>::infinity();
   double pause_seconds = std::numeric_limits<double>::infinity();
@@ -90,6 +91,7 @@ class Walk {
   Solver& solver_;
   Keep keep_;
   bool go_on_ = true;
+  bool looks_ = true;  // at answers, to verify them
   bool timed_ = true;  // somebody wants to know when each iteration ended: asking a clock takes longer than a small problem's sums
   Progress progress_;
   std::chrono::steady_clock::time_point began_;  // of the present stretch

@@ -20,6 +20,8 @@ constexpr double kNear = 1e-3, kFast = 0.4, kNearer = 0.03;
 // It ends below this offset, or where a step moves no parameter by more than this share of itself.
 constexpr double kDone = 1e-8, kNothingLeft = kEpsilon;
 // Steps of Gauss-Newton go on while each leaves less than this share of the offset; of any kind there are so many.
+// With a tolerance from this one on, forward differences serve to the end.
+constexpr double kCoarse = 1e-6;
 constexpr double kFastShare = 0.03;
 constexpr int kMostClosingSteps = 30;
 // Share of a step at which it is asked how the residuals bend; and how near its length is to that of the region where it was cut short by it.
@@ -193,9 +195,11 @@ void SecantLevenbergMarquardt::walk(Problem& problem) {
 }
 
 void SecantLevenbergMarquardt::close(Problem& problem) {
-  problem.refine();
-  if (made_ != Made::by_central) {
-    status_.action = "derivatives by central differences";
+  // forward differences tell offsets down to about their own error
+  const bool coarse = tolerance_ >= kCoarse;
+  if (!coarse) problem.refine();
+  if (made_ == Made::by_secants || (made_ == Made::by_forward && !coarse)) {
+    status_.action = coarse ? "derivatives by differences" : "derivatives by central differences";
     if (!make_differences(problem)) {
       status_.reason = claim_;
       return;
@@ -203,7 +207,7 @@ void SecantLevenbergMarquardt::close(Problem& problem) {
     move(problem, status_.x);
     if (status_.gradient_norm <= std::max(near_, kNear * kNearer) || closing_steps_ >= kMostClosingSteps) return;
     // secants have flattered
-    status_.action = "derivatives by central differences: not near yet";
+    status_.action = coarse ? "derivatives by differences: not near yet" : "derivatives by central differences: not near yet";
     near_ *= kNearer;
     closing_ = Closing::no;
     problem.refined = false;

@@ -138,16 +138,16 @@ void SurrogateSearch::take_residuals(const Problem& problem) {
   residuals_.resize(values_.size(), 0);
   if (!problem.work.log || settings_.noise > 0 || values_.size() < 3) return;
   const Eigen::Index n = values_.size();
-  std::vector<const Call*> calls;
+  std::vector<Eigen::VectorXd> calls;
   for (Eigen::Index k = 0; k < n; ++k) {
     const Call* call = problem.work.known(problem.box.from_unit(good_.col(k)));
-    const bool squares = call && call->result.size() > 1 && std::fabs(call->result.squaredNorm() - values_[k]) <= kSameSum * std::fabs(values_[k]);
-    if (!squares || call->result.size() != (calls.empty() ? call->result.size() : calls[0]->result.size())) return;
-    calls.push_back(call);
+    if (!call || call->result.size() < 2 || (!calls.empty() && call->result.size() != calls[0].size())) return;
+    calls.push_back(problem.residuals_of(call->result));
+    if (!(std::fabs(calls.back().squaredNorm() - values_[k]) <= kSameSum * std::fabs(values_[k]))) return;
   }
   Eigen::MatrixXd products(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
-    for (Eigen::Index j = 0; j <= i; ++j) products(i, j) = products(j, i) = calls[static_cast<std::size_t>(i)]->result.dot(calls[static_cast<std::size_t>(j)]->result);
+    for (Eigen::Index j = 0; j <= i; ++j) products(i, j) = products(j, i) = calls[static_cast<std::size_t>(i)].dot(calls[static_cast<std::size_t>(j)]);
   const SymmetricSpectrum spectrum = symmetric_spectrum(products);
   // eigenvalues may come in either order
   std::vector<Eigen::Index> order(static_cast<std::size_t>(n));
