@@ -22,47 +22,14 @@ in_threads <- function(threads, work) {
   out
 }
 
-# lapply() through the plan, where there is one. Nothing random happens in the work itself. What workers do not bring back,
-# because they died or cannot be reached, is done again, by new workers or else here: nothing is lost, and results are the same.
-lapply_planned <- function(x, f, problem = NULL) {
-  workers <- plan_workers()
-  if (workers == 1 || length(x) < 2) return(lapply(x, f))
-  parts <- unname(split(x, ceiling(seq_along(x) * min(workers, length(x)) / length(x))))
-  needed <- names_needed(problem)
-  done <- by_workers(parts, f, needed)
-  lost <- lengths(done) == 0
-  if (any(lost)) {
-    revive_plan()
-    done[lost] <- by_workers(parts[lost], f, needed)
-    lost <- lengths(done) == 0
-    cli::cli_inform(c(
-      "!" = "Some workers did not return their results; their work was repeated{if (any(lost)) ' in this process'}.",
-      "i" = "The results are the same."
-    ), class = "tundrel_message_workers")
-    done[lost] <- lapply(parts[lost], counted_work, f = f, here = TRUE)
-  }
-  user_calls$made <- user_calls$made + sum(vapply(done, `[[`, numeric(1), "calls"))
-  unlist(lapply(done, `[[`, "found"), recursive = FALSE)
-}
-
-# With how many calls of functions of the user's it took in a process that does not share its count with this one.
-counted_work <- function(part, f, here = FALSE) {
-  before <- user_calls$made
-  found <- lapply(part, f)
-  list(found = found, calls = if (here) 0 else user_calls$made - before)
-}
-
-# What workers bring back of each part; NULL of those that bring nothing back.
-by_workers <- function(parts, f, needed) {
-  begun <- lapply(parts, function(part) {
-    tryCatch(
-      future::future(tundrel_work(tundrel_part, tundrel_each),
-        globals = c(list(tundrel_work = counted_work, tundrel_part = part, tundrel_each = f), needed$globals),
-        packages = c("tundrel", needed$packages), seed = NULL),
-      error = function(e) NULL
-    )
-  })
-  lapply(begun, function(one) if (!is.null(one)) tryCatch(future::value(one), FutureError = function(e) NULL))
+# lapply() through the plan, where there is one. Nothing random happens in the work itself, so that results do not depend on which worker did what.
+# `failed` stands for what brings down each worker that does it.
+lapply_planned <- function(x, f, problem = NULL, failed = NULL) {
+  if (plan_workers() == 1 || length(x) < 2) return(lapply(x, f))
+  pool <- new_pool(f, problem, failed)
+  keys <- as.character(seq_along(x))
+  found <- from_pool(pool, stats::setNames(x, keys), all = TRUE)
+  unname(found[keys])
 }
 
 # A plan whose worker has died refuses all further work until it is set anew.
@@ -101,13 +68,28 @@ in_batches <- function(compiled) {
     if (is.numeric(found) && length(found) == wanted) found else rep(NaN, wanted)
   }
   compiled$batch_size <- as.integer(min(workers * 4, 1000))
-  compiled$batch_function <- function(points) {
-    columns <- lapply(seq_len(ncol(points)), function(k) points[, k])
-    found <- lapply_planned(columns, one, compiled$problem)
-    if (is.null(of_rows)) return(as.numeric(unlist(found)))
-    value <- vapply(seq_along(found), function(k) if (all(is.finite(found[[k]]))) compiled$value_of_rows(found[[k]], columns[[k]]) else NaN, 0)
-    structure(value, results = matrix(unlist(found), wanted))
+  # what brings down the worker that calls it is a call that failed
+  pool <- new_pool(one, compiled$problem, rep(NaN, wanted))
+  answered <- function(points, all) {
+    columns <- stats::setNames(lapply(seq_len(ncol(points)), function(k) points[, k]), apply(points, 2, function(x) paste(sprintf("%a", x), collapse = " ")))
+    tryCatch(from_pool(pool, columns, all)[names(columns)], interrupt = function(e) {
+      stopped_by_user(e)
+      stats::setNames(vector("list", length(columns)), names(columns))
+    })
   }
+  # a value that is still to come is NA, and one that is none NaN
+  values_at <- function(points, all) {
+    found <- unname(answered(points, all))
+    value <- vapply(seq_along(found), function(k) {
+      if (is.null(found[[k]])) return(NA_real_)
+      if (is.null(of_rows)) return(found[[k]])
+      if (all(is.finite(found[[k]]))) compiled$value_of_rows(found[[k]], points[, k]) else NaN
+    }, 0)
+    if (is.null(of_rows)) return(if (is.null(compiled$value_function)) value else structure(value, results = matrix(value, 1)))
+    structure(value, results = matrix(unlist(lapply(found, function(rows) rows %||% rep(NaN, wanted))), wanted))
+  }
+  compiled$batch_function <- function(points) values_at(points, TRUE)
+  compiled$late_function <- function(points) values_at(points, FALSE)
   compiled
 }
 

@@ -475,6 +475,15 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
       return vector_from_r(found);
     };
     out->work.batch_size = problem["batch_size"];
+    const Rcpp::Function some = problem["late_function"];
+    out->work.late = [some, work](const Eigen::MatrixXd& points, std::vector<bool>& to_come) {
+      const Rcpp::NumericVector found = some(matrix_to_r(points));
+      work->batch_results.resize(0, 0);
+      if (found.hasAttribute("results")) work->batch_results = matrix_from_r(found.attr("results"));
+      to_come.assign(static_cast<std::size_t>(found.size()), false);
+      for (R_xlen_t k = 0; k < found.size(); ++k) to_come[static_cast<std::size_t>(k)] = R_IsNA(found[k]);
+      return vector_from_r(found);
+    };
   }
   return out;
 }

@@ -5,6 +5,7 @@
 #include <functional>
 #include <limits>
 #include <memory>
+#include <vector>
 
 #include "call_log.h"
 
@@ -22,6 +23,9 @@ struct Evaluation {
   // Computes values many at a time, where set: those of up to `batch_size` columns.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
   int batch_size = 1;
+  // The same, but comes back with what is there as soon as some is. Of the others, which are marked, the values are still to come: they are asked
+  // for again, which begins nothing anew.
+  std::function<Eigen::VectorXd(const Eigen::MatrixXd& points, std::vector<bool>& to_come)> late;
   // What the function gave at the columns of the last batch, a column each, where it gives rows; else without columns.
   Eigen::MatrixXd batch_results;
 

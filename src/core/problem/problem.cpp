@@ -60,18 +60,29 @@ Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
     out.segment(done, now) = work.batch(points.middleCols(done, now));
     // what was being evaluated then is evaluated again when the walk goes on
     if (work.is_halted()) break;
-    work.evaluations += now;
-    for (int k = done; k < done + now; ++k) {
-      work.refused += !std::isfinite(out[k]);
-      // of what workers called together the time of one is not known
-      const bool rows = work.batch_results.cols() == now;
-      if (work.log) work.log->add({points.col(k), rows ? Eigen::VectorXd(work.batch_results.col(k - done)) : Eigen::VectorXd(), out[k], !std::isfinite(out[k]), now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN(), work.reason});
-      note_met(points.col(k), out[k]);
-    }
+    // of what workers called together the time of one is not known
+    const double seconds = now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN();
+    for (int k = 0; k < now; ++k) note_call(points.col(done + k), out[done + k], k, now, seconds);
     done += now;
     if (std::chrono::steady_clock::now() >= work.deadline) break;
   }
   return out.head(done);
+}
+
+void Problem::note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds) {
+  ++work.evaluations;
+  work.refused += !std::isfinite(value);
+  const bool rows = work.batch_results.cols() == asked;
+  if (work.log) work.log->add({x, rows ? Eigen::VectorXd(work.batch_results.col(k)) : Eigen::VectorXd(), value, !std::isfinite(value), seconds, work.reason});
+  note_met(x, value);
+}
+
+Eigen::VectorXd Problem::values_so_far(const Eigen::MatrixXd& points, std::vector<bool>& to_come) {
+  Eigen::VectorXd out = work.late(points, to_come);
+  if (work.is_halted()) throw Halted();
+  for (Eigen::Index k = 0; k < points.cols(); ++k)
+    if (!to_come[static_cast<std::size_t>(k)]) note_call(points.col(k), out[k], k, points.cols(), std::numeric_limits<double>::quiet_NaN());
+  return out;
 }
 
 Eigen::VectorXd Problem::values(const Eigen::MatrixXd& points) {

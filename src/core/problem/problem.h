@@ -32,6 +32,8 @@ class Problem {
   virtual double value(const Eigen::VectorXd& x) = 0;
   // The criterion at each column: at least the first, and as many as there is time for.
   virtual Eigen::VectorXd values(const Eigen::MatrixXd& points);
+  // Where other processes evaluate: the criterion at some of the columns, at least one, while the others, which are marked, are still to come.
+  Eigen::VectorXd values_so_far(const Eigen::MatrixXd& points, std::vector<bool>& to_come);
   // Counts as one evaluation where derivatives are exact.
   virtual Slope slope(const Eigen::VectorXd& x);
   // The second-order expansion; of a kinked criterion, of its smoothed form. Counts as one evaluation where derivatives are exact.
@@ -95,6 +97,8 @@ class Problem {
   Eigen::VectorXd batched(const Eigen::MatrixXd& all_points);
   // The same for points of which none is known.
   Eigen::VectorXd called(const Eigen::MatrixXd& points);
+  // Takes note of a call that came back with others, as column `k` of what was asked for.
+  void note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds);
 };
 
 }  // namespace tundrel

@@ -10,6 +10,8 @@
 namespace tundrel {
 namespace {
 
+// More points are not asked for while others are waited for.
+constexpr int kMostAtOnce = 100000;
 constexpr double kWorst = std::numeric_limits<double>::max();
 // The allowance for conditions halves with so many points a parameter, and is nothing below this share of its first.
 // More points at once than this are not asked for.
@@ -17,6 +19,12 @@ constexpr Eigen::Index kMostPoints = 1000000;
 constexpr double kHalving = 60, kNothing = 1e-6;
 
 double finite_or_worst(double x) { return std::isfinite(x) ? x : kWorst; }
+
+Eigen::MatrixXd some_columns(const Eigen::MatrixXd& from, const std::vector<int>& places) {
+  Eigen::MatrixXd out(from.rows(), static_cast<Eigen::Index>(places.size()));
+  for (std::size_t k = 0; k < places.size(); ++k) out.col(static_cast<Eigen::Index>(k)) = from.col(places[k]);
+  return out;
+}
 
 }  // namespace
 
@@ -57,6 +65,8 @@ void PopulationSolver::move_inside(Problem& problem) {
 }
 
 void PopulationSolver::iterate(Problem& problem) {
+  if (waiting_.cols() > 0 && !takes_late()) return take_waiting(problem);
+  if (problem.work.late && takes_late()) return iterate_late(problem);
   propose(problem);
   const int known = static_cast<int>(known_);
   const CalledFor search(problem.work, CallReason::search);
@@ -67,6 +77,54 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
   values_.segment(static_cast<int>(known_), values.size()) = values;
   known_ += static_cast<double>(values.size());
   if (known_ < static_cast<double>(values_.size())) return false;
+  judge(problem);
+  return true;
+}
+
+void PopulationSolver::iterate_late(Problem& problem) {
+  const CalledFor search(problem.work, CallReason::search);
+  if (points_.cols() == 0) {
+    const Eigen::MatrixXd drawn = draw_round(problem);
+    // those that are waited for have been granted
+    const auto more = std::min(drawn.cols(), static_cast<Eigen::Index>(problem.work.affordable(kMostAtOnce)) - waiting_.cols());
+    units_.resize(size_, waiting_.cols() + std::max<Eigen::Index>(0, more));
+    units_ << waiting_, drawn.leftCols(units_.cols() - waiting_.cols());
+    points_ = problem.box.from_units(units_);
+    if (problem.only_inside && problem.joint) move_inside(problem);
+    values_.setZero(points_.cols());
+    known_ = 0;
+  }
+  std::vector<bool> to_come;
+  const Eigen::VectorXd found = problem.values_so_far(points_, to_come);
+  const Eigen::MatrixXd asked = units_, places = points_;
+  std::vector<int> there, rest;
+  for (int k = 0; k < static_cast<int>(to_come.size()); ++k) (to_come[static_cast<std::size_t>(k)] ? rest : there).push_back(k);
+  waiting_ = some_columns(asked, rest);
+  units_ = some_columns(asked, there);
+  points_ = some_columns(places, there);
+  values_ = some_columns(found.transpose(), there).transpose();
+  judge(problem);
+  if (status_.reason != StopReason::none && waiting_.cols() > 0) take_waiting(problem);
+}
+
+void PopulationSolver::take_waiting(Problem& problem) {
+  const CalledFor search(problem.work, CallReason::search);
+  const StopReason reason = status_.reason;
+  units_ = waiting_;
+  points_ = problem.box.from_units(units_);
+  values_ = problem.values(points_);
+  // what there was no time for is waited for no longer
+  units_.conservativeResize(Eigen::NoChange, values_.size());
+  points_.conservativeResize(Eigen::NoChange, values_.size());
+  waiting_.resize(size_, 0);
+  of_waiting_ = true;
+  if (values_.size() > 0) judge(problem);
+  of_waiting_ = false;
+  points_.resize(0, 0);
+  if (reason != StopReason::none) status_.reason = reason;
+}
+
+void PopulationSolver::judge(Problem& problem) {
   std::vector<Merit> merits;
   for (int k = 0; k < points_.cols(); ++k) {
     const double miss = problem.joint ? finite_or_worst(problem.joint->misses(points_.col(k)).sum()) : 0;
@@ -87,7 +145,6 @@ bool PopulationSolver::record(Problem& problem, const Eigen::VectorXd& values) {
   if (allowed_ < negligible_) allowed_ = least_allowed_;
   shown_ = problem.box.from_units(population());
   points_.resize(0, 0);
-  return true;
 }
 
 // The best so far is judged strictly: an allowance is for the search alone.
@@ -122,6 +179,9 @@ void PopulationSolver::visit(StateVisitor& v) {
   v.require_in_cube("units", units_);
   v.field("points", points_, StateVisitor::kAny, StateVisitor::kAny);
   v.require(points_.cols() == 0 || (points_.rows() == size_ && points_.cols() == units_.cols()), "points");
+  v.field("waiting", waiting_, StateVisitor::kAny, StateVisitor::kAny);
+  v.require((waiting_.rows() == size_ || waiting_.size() == 0) && waiting_.cols() <= kMostPoints, "waiting");
+  v.require_in_cube("waiting", waiting_);
   v.field("shown", shown_, StateVisitor::kAny, StateVisitor::kAny);
   v.field("values_wanted", values_, StateVisitor::kAny);
   v.require(points_.cols() == 0 || values_.size() == points_.cols(), "values_wanted");

@@ -48,6 +48,11 @@ class PopulationSolver : public Solver {
   // Merits of the points asked for last. Sets the status' action, step_norm and, at the end, reason.
   virtual void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) = 0;
   virtual void visit_more(StateVisitor& visitor) = 0;
+  // TRUE where it goes on while values of some points are still to come: it then draws fewer, in view of those that are waited for.
+  virtual bool takes_late() const { return false; }
+  const Eigen::MatrixXd& waited_for() const { return waiting_; }
+  // TRUE while a round is judged that was waited for alone, and not drawn by the state that judges it.
+  bool of_waiting() const { return of_waiting_; }
   // What members() shows after a round; the points asked for unless said otherwise.
   virtual Eigen::MatrixXd population() const { return units_; }
 
@@ -67,11 +72,19 @@ class PopulationSolver : public Solver {
  private:
   void move_inside(Problem& problem);
   void keep_best(const std::vector<Merit>& merits);
+  // The round is over: its values are there.
+  void judge(Problem& problem);
+  // A round of which only some values need come back.
+  void iterate_late(Problem& problem);
+  // What is still to come, is waited for.
+  void take_waiting(Problem& problem);
 
   Common common_;
   int size_ = 0;
   Eigen::MatrixXd units_, points_, shown_;  // asked for, in the cube and in the problem's parameters
   Eigen::VectorXd values_;                  // found so far for these
+  Eigen::MatrixXd waiting_;                 // points of the cube whose values are still to come
+  bool of_waiting_ = false;
   double known_ = 0;                        // how many
   double allowed_ = -1;                     // how far conditions may be missed for now; below 0 before the first round
   double negligible_ = 0;                   // a miss that is as good as none

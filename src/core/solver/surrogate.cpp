@@ -338,14 +338,17 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
   if (!ready_) sort_out(problem);
   // known values may be too few to tell anything from
   const bool few = first && values_.size() <= size();
-  Eigen::MatrixXd units(size(), few ? size() + 2 : settings_.batch);
+  const Eigen::MatrixXd& waiting = waited_for();
+  const int batch = std::max(0, settings_.batch - static_cast<int>(waiting.cols()));
+  Eigen::MatrixXd units(size(), few ? size() + 2 : batch);
+  if (!few && batch == 0) return units;
   if (few) {
     for (Eigen::Index k = 0; k < units.cols(); ++k) units.col(k) = anywhere(problem);
     return units;
   }
   if (first) learn();
   if (values_.size() < 2) {
-    for (int k = 0; k < settings_.batch; ++k) units.col(k) = anywhere(problem);
+    for (int k = 0; k < batch; ++k) units.col(k) = anywhere(problem);
     return units;
   }
   if (!ready_) build();
@@ -362,7 +365,17 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
   Eigen::MatrixXd believed = by_residual() ? residuals_ : Eigen::MatrixXd(scale_.scaled(values_));
   // of a sum of squares improvement counts as a share of the best
   const double least = std::log(settings_.improvement) + (by_residual() ? std::log(std::max(values_.minCoeff(), kNoSquares * scale_.unscaled(1))) : 0);
-  for (int k = 0; k < settings_.batch; ++k) {
+  // of a point whose value is still to come, the expected one is believed
+  const auto believe = [&](const Eigen::VectorXd& unit) {
+    points.conservativeResize(Eigen::NoChange, points.cols() + 1);
+    points.rightCols(1) = unit;
+    believed.conservativeResize(believed.rows() + 1, Eigen::NoChange);
+    believed.bottomRows(1) = believer.predict(unit, false).mean.transpose();
+    believer.set(points, believed, trend());
+    if (!believer.take(lengths_)) believer = process_;
+  };
+  for (Eigen::Index k = 0; k < waiting.cols(); ++k) believe(waiting.col(k));
+  for (int k = 0; k < batch; ++k) {
     double expected;
     if (k == 0 && idle_ > 0) {
       // where nothing more is expected, lengths may have been taken for longer than they are
@@ -373,13 +386,7 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
     }
     units.col(k) = best_place(problem, believer, expected);
     if (k == 0) idle_ = idle_ == 0 && -expected > least ? 0 : idle_ + 1;
-    if (k + 1 == settings_.batch) break;
-    points.conservativeResize(Eigen::NoChange, points.cols() + 1);
-    points.rightCols(1) = units.col(k);
-    believed.conservativeResize(believed.rows() + 1, Eigen::NoChange);
-    believed.bottomRows(1) = believer.predict(units.col(k), false).mean.transpose();
-    believer.set(points, believed, trend());
-    if (!believer.take(lengths_)) believer = process_;
+    if (k + 1 < batch) believe(units.col(k));
   }
   return units;
 }
@@ -429,6 +436,13 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   ready_ = false;
   if (before == 0) restarts_.set_range(merits);
   sort_out(problem);
+  if (of_waiting()) {
+    status_.action = "last calls of the search";
+    if (closing_)
+      for (Eigen::Index k = 0; k < now; ++k)
+        if (found_[before + k] < kWorst) walk_.know(units.col(k), found_[before + k]);
+    return;
+  }
   if (closing_) {
     status_.action = "closing in";
     walk_.tell(found_[before] < kWorst ? found_[before] : std::numeric_limits<double>::quiet_NaN());

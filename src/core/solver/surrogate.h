@@ -35,6 +35,8 @@ class SurrogateSearch : public PopulationSolver {
   void begin(const Eigen::VectorXd& unit) override;
   Eigen::MatrixXd draw_round(const Problem& problem) override;
   void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
+  // Not while the box is filled, or a walk closes in, which need each value.
+  bool takes_late() const override { return settings_.batch > 1 && !closing_ && static_cast<double>(seen_.cols()) > from_; }
   void visit_more(StateVisitor& visitor) override;
 
  private:
