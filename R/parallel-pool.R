@@ -19,29 +19,23 @@ new_pool <- function(f, problem = NULL, failed = NULL) {
   pool
 }
 
-# A part that a worker gets takes about this long; between looks at who is done pass so many seconds, more where all take long.
+# A part that a worker gets takes about this long. Between looks at who is done passes a share of the time that has been waited.
 seconds_a_part <- 0.2
-shortest_look <- 0.002
-longest_look <- 0.25
+look_share <- 0.05
+shortest_look <- 0.001
+longest_look <- 1
 
 # The results for items, by key: all of them, or as soon as there is one those that are there. Items that are under way already are not begun again.
 from_pool <- function(pool, items, all) {
-  look <- shortest_look
-  told <- FALSE
+  since <- seconds_now()
   repeat {
     under_way <- unlist(lapply(pool$running, function(part) names(part$items)))
     waiting <- items[!names(items) %in% c(names(pool$found), under_way)]
     begin_parts(pool, waiting[!duplicated(names(waiting))])
     came <- collect_parts(pool)
-    told <- told || isTRUE(pool$told)
     there <- names(items) %in% names(pool$found)
     if (if (all) all(there) else any(there)) break
-    if (came) {
-      look <- shortest_look
-    } else {
-      Sys.sleep(look)
-      look <- min(2 * look, longest_look)
-    }
+    if (came) since <- seconds_now() else Sys.sleep(min(longest_look, max(shortest_look, look_share * (seconds_now() - since))))
   }
   found <- pool$found[intersect(names(items), names(pool$found))]
   pool$found[names(found)] <- NULL

@@ -70,7 +70,7 @@ in_batches <- function(compiled) {
   compiled$batch_size <- as.integer(min(workers * 4, 1000))
   # what brings down the worker that calls it is a call that failed
   pool <- new_pool(one, compiled$problem, rep(NaN, wanted))
-  answered <- function(points, all) {
+  back_from <- function(points, all) {
     columns <- stats::setNames(lapply(seq_len(ncol(points)), function(k) points[, k]), apply(points, 2, function(x) paste(sprintf("%a", x), collapse = " ")))
     tryCatch(from_pool(pool, columns, all)[names(columns)], interrupt = function(e) {
       stopped_by_user(e)
@@ -79,7 +79,7 @@ in_batches <- function(compiled) {
   }
   # a value that is still to come is NA, and one that is none NaN
   values_at <- function(points, all) {
-    found <- unname(answered(points, all))
+    found <- unname(back_from(points, all))
     value <- vapply(seq_along(found), function(k) {
       if (is.null(found[[k]])) return(NA_real_)
       if (is.null(of_rows)) return(found[[k]])

@@ -10,7 +10,7 @@
 #' start), and there are up to 20 parameters, [solver_surrogate()] searches instead, which is said.
 #'
 #' Printing shows where the budget went. All random numbers are the run's own: a seed gives the same answer on every
-#' machine, for any number of threads and any plan of the future package.
+#' machine, for any number of threads and any plan of the future package; but for [solver_surrogate()] with a `batch` by several workers, see there.
 #'
 #' @inheritParams fit_local
 #' @param problem \[tundrel_problem] With a range for every parameter: stated by [search_within()], or two finite bounds;
@@ -116,7 +116,8 @@ costly_specification <- function(run) {
   run$solver <- solver_surrogate(batch = min(plan_workers(), 8))
   run$solver$why <- "since a call takes long"
   cli::cli_inform(c(
-    "i" = "A call takes {format_number(costly_call(run$compiled), 2)} s: the search goes by a model of all values so far ({.fn solver_surrogate}), with at most {default_evaluations(run)} calls unless {.arg max_evaluations} says otherwise."
+    "i" = "A call takes {format_number(costly_call(run$compiled), 2)} s: the search goes by a model of all values so far ({.fn solver_surrogate}), with at most {default_evaluations(run)} calls unless {.arg max_evaluations} says otherwise.",
+    "i" = if (run$solver$settings$batch > 1) "{run$solver$settings$batch} workers call at the same time, and none waits for the slowest: where it looks depends on how long calls take, and its seed does not repeat it."
   ), class = "tundrel_message_start")
   run
 }

@@ -138,6 +138,7 @@ specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA
   compiled <- counting_calls(if (global) compile_search(problem, call) else compile_at_start(problem, call), most, known_attempts(known_calls, problem, call))
   compiled$known_calls <- joined_calls(known_calls_for(known_calls, problem, compiled, call), compiled$known_calls)
   check_serves(solver, problem, compiled, joint, call)
+  compiled$sparing <- !is.null(costly_call(compiled))
   solver <- derivatives_that_pay(frugal_in_place(solver, compiled, joint), problem)
   if (!is_outside(problem)) check_enough_rows(compiled, call)
   new_specification(

@@ -89,7 +89,7 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
   show <- progress_function(progress)
   raw <- list()
   # Batches grow until each takes a moment. Between batches time is checked and progress shown.
-  size <- max(1, if (is_compiled(problem)) threads * 4 else plan_workers())
+  size <- max(1, if (is_compiled(problem)) threads * 4 else walks_a_worker * plan_workers())
   interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
@@ -121,6 +121,9 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
     sampled = ncol(sample$points), wanted = length(chosen), interrupted = interrupted, evaluations = sample$evaluations, random = seq_along(raw) > (sample$known %||% Inf)
   )
 }
+
+# Walks that take their time are shared out so many a worker at once: while one is still under way others begin.
+walks_a_worker <- 4
 
 # How many walks are made at once: of functions of the user's no more than may all be made to their ends, since each call counts.
 side_by_side <- function(size, budget, spent, problem) {
@@ -156,7 +159,12 @@ walker <- function(spec, local, budget, threads) {
     if (is_compiled(spec$problem)) {
       return(in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points, typical, left, n)))
     }
-    one <- function(k) core_walk_from(local, spec$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
+    # a worker may come to a walk late
+    until <- Sys.time() + left$seconds
+    one <- function(k) {
+      if (!is.na(left$seconds)) left$seconds <- max(1e-3, as.numeric(difftime(until, Sys.time(), units = "secs")))
+      core_walk_from(local, spec$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
+    }
     as_one_work(lapply_planned(seq_len(ncol(points)), one, spec$problem))
   }
 }

@@ -23,7 +23,7 @@ walk_and_polish <- function(run, budget, progress, checkpoint, threads, call = r
   search$evaluations <- budget$evaluations - left$evaluations
   run <- walk_watched(run, search, progress, keep, threads, call)
   left$evaluations <- budget$evaluations - run$evaluations
-  run <- polished(run, left, threads, call)
+  run <- polished(run, left, threads, keep, call)
   if (!is.null(keep)) keep(run)
   run
 }
@@ -37,7 +37,7 @@ left_to_polish <- function(budget, run) {
   )
 }
 
-polished <- function(run, left, threads, call = rlang::caller_env()) {
+polished <- function(run, left, threads, keep = NULL, call = rlang::caller_env()) {
   # what the search itself came to, and what has been spent around it
   search <- c(run[search_parts], list(rows = length(run$trace$iteration)))
   before <- run$stages[run$stages$stage == "many starts", ] %||% new_stage(character(), numeric(), numeric())
@@ -61,10 +61,13 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
     if (stopped || isTRUE(evaluations < 1) || isTRUE(seconds <= 0)) return(NULL)
     calls <- user_calls$made
     start <- start_from(run$problem, as.list(from))
+    # what is paid for is stored with the search
+    keep_walk <- if (!is.null(keep)) structure(function(walk) {
+      run$calls <- with_reasons(walk$calls, run$calls)
+      keep(run)
+    }, path = attr(keep, "path"))
     walked <- tryCatch(
-      suppressMessages(fit_local(
-        start, closing_solver(run), known_calls = if (!is.null(run$calls)) run, tolerance = run$tolerance, max_evaluations = evaluations %|% 10000, max_seconds = seconds %|% Inf, threads = threads
-      )),
+      suppressMessages(polishing_walk(start, closing_solver(run), run, evaluations %|% 10000, seconds %|% Inf, keep_walk, threads)),
       tundrel_error = function(e) NULL,
       # what the search found is not lost with the walk that was to polish it
       interrupt = function(e) {
@@ -104,13 +107,24 @@ polished <- function(run, left, threads, call = rlang::caller_env()) {
   with_all_spent(run)
 }
 
+polishing_walk <- function(start, solver, search, evaluations, seconds, keep, threads) {
+  known <- if (!is.null(search$calls)) search
+  if (!is.null(start$shared) || is.null(keep)) {
+    return(fit_local(start, solver, known_calls = known, tolerance = search$tolerance, max_evaluations = evaluations, max_seconds = seconds, threads = threads))
+  }
+  walk <- specify_run(start, solver, search$tolerance, "none", most = evaluations, known_calls = known)
+  budget <- run_budget(start, evaluations, Inf, seconds, NULL)
+  again_if_coarse(walk_watched(walk, budget, "none", keep, threads), budget, "none", keep, threads)
+}
+
 # A search that asks for few values ends at the bottom of a valley: what is left is to look at the point.
 closing_radius <- 1e-3
 
 closing_solver <- function(run) {
   # where equalities hold values lie in a surface, which tells no quadratic
   equalities <- any(vapply(joint_conditions(run$problem, run$status), function(one) one$sense == "==", NA))
-  if (run$solver$frugal && !has_rows(run$problem) && !equalities) solver_interpolation(closing_radius)
+  # with workers, differences take the time of one call
+  if (run$solver$frugal && !has_rows(run$problem) && !equalities && plan_workers() == 1) solver_interpolation(closing_radius)
 }
 
 # What polishing changes.

@@ -24,7 +24,7 @@ read_run <- function(path, fun = NULL, problem = NULL) {
   if (!sum_holds(text)) {
     refuse("file", c("{.file {path}} was changed, or damaged, after it was written.", "x" = "Its numbers need no longer be those of the fit."))
   }
-  run
+  with_journal(run, path)
 }
 
 # What does not begin as write_run() begins is not parsed, however long it is.

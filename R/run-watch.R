@@ -12,6 +12,14 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
   compiled <- compiled_at_start(run)
   # where a call takes long each is worth a look, and a place in the file
   costly <- !is.null(costly_call(compiled))
+  if (costly && !is.null(keep)) {
+    # there is something to go on from before the first call of the walk is back
+    if (is.null(run$state)) {
+      run$compiled <- compiled
+      keep(walk_on(run, list(evaluations = 0), threads, call))
+    }
+    compiled$journal <- journal_writer(attr(keep, "path"))
+  }
   pause <- if (identical(progress, "lines")) list(pause_iterations = 1) else list(pause_seconds = if (costly) look_after_each else look_every)
   stored <- -Inf  # the first checkpoint is written at the first look
   cost <- 0
@@ -37,13 +45,17 @@ checkpoint_keeper <- function(path, call = rlang::caller_env()) {
   if (is.null(path)) return(NULL)
   check_checkpoint(path, call)
   works <- TRUE
-  function(run) {
-    if (works) tryCatch(write_run(run, path), tundrel_error_file = function(e) {
+  keep <- function(run) {
+    if (works) tryCatch({
+      write_run(run, path)
+      unlink(journal_path(path))
+    }, tundrel_error_file = function(e) {
       works <<- FALSE
       cli::cli_warn(c("The checkpoint {.file {path}} can no longer be written; the fit goes on without.", "x" = "{conditionMessage(e)}"),
         class = "tundrel_warning_file")
     })
   }
+  structure(keep, path = path)
 }
 
 check_checkpoint <- function(path, call) {

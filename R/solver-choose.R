@@ -64,7 +64,9 @@ frugal_in_place <- function(solver, compiled, joint) {
   seconds <- costly_call(compiled)
   if (is.null(seconds)) return(solver)
   chosen <- switch(criterion_form(compiled$problem),
-    squares = solver_levenberg_marquardt(derivatives = "frugal"), smooth = if (!has_rows(compiled$problem)) solver_interpolation(), solver
+    squares = solver_levenberg_marquardt(derivatives = "frugal"),
+    # with workers, calls for differences are made at once, and others one by one
+    smooth = if (!has_rows(compiled$problem) && plan_workers() == 1) solver_interpolation(), solver
   ) %||% solver
   chosen$why <- paste0("it takes few calls, and a call takes ", format_number(seconds, 2), " s")
   chosen

@@ -8,7 +8,9 @@
 #' a moment of its own, milliseconds for the first and seconds after some hundreds.
 #'
 #' @param first \[integer(1)] Calls that fill the box before the model is asked; at least 2. `NULL`: two more than twice the parameters.
-#' @param batch \[integer(1)] Points of one round, to be called at the same time: as many as there are workers, or places at the bench.
+#' @param batch \[integer(1)] Points of one round, to be called at the same time: as many as there are workers, or places at the bench. With workers
+#'   of the future package no one waits for the slowest: as soon as a value is there the next point is chosen, in view of those that are still to come.
+#'   Which these are depends on how long calls take, so that a search by several workers is not repeated by its seed.
 #' @param noise \[numeric(1)] Standard deviation of values, in their unit, where a call at the same point would give another value. 0 for values without noise;
 #'   `NULL` lets the values tell. Where there is noise the answer is the point that the model expects to be best, with the value that it expects, and
 #'   not the luckiest call.

@@ -66,7 +66,10 @@ remembered <- function(fun, x, call) {
   known <- allowance$memo[[key]]
   if (!is.null(known)) return(known)
   attempt <- call()
-  if (is.null(allowance$over)) remember(key, attempt)
+  if (is.null(allowance$over)) {
+    remember(key, attempt)
+    allowance$after_call(user_calls$seconds)
+  }
   attempt
 }
 

@@ -70,7 +70,6 @@ try_call <- function(code, wanted, what) {
   began <- seconds_now()
   out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
   user_calls$seconds <- seconds_now() - began
-  if (allowance$on) allowance$after_call(user_calls$seconds)
   trouble <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
   } else if (!is.numeric(out)) {

@@ -27,6 +27,7 @@ Rscript bench/varying-situations.R
 Rscript bench/costly.R
 Rscript bench/costly-squares.R
 Rscript bench/frugal-derivatives.R
+Rscript bench/workers.R
 Rscript bench/own-noise.R
 Rscript bench/claims.R
 Rscript bench/nothing-stated.R

@@ -463,8 +463,15 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   if (out->calls_user() && eliminated.empty() && !has(problem, "parts") && !has(problem, "penalties")) {
     out->work.log = std::make_shared<CallLog>();
     if (has(problem, "known_calls")) read_calls(problem["known_calls"], *out->work.log);
+    if (has(problem, "journal")) {
+      const Rcpp::Function journal = problem["journal"];
+      out->work.log->added = [journal](const Call& call) {
+        journal(vector_to_r(call.x), vector_to_r(call.result), call.value, call.seconds, call.failed, static_cast<int>(call.reason));
+      };
+    }
   }
   out->work.halted = [work = std::make_shared<AtWork>()] { return interrupted(); };
+  if (has(problem, "sparing")) out->sparing = Rcpp::as<bool>(problem["sparing"]);
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
     Evaluation* work = &out->work;

@@ -189,6 +189,41 @@ test_that("of a search whose calls take long each is in the checkpoint before th
   expect_equal(nrow(call_table(read_run(path, fun = slow))), n)
 })
 
+test_that("a process that is killed loses no call that had come back, and what goes on makes none again", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  log <- file.path(folder, "log")
+  path <- file.path(folder, "run.json")
+  rest <- function(p) {
+    Sys.sleep(0.11)
+    cat(sprintf("%a %a\n", p[["a"]], p[["b"]]), file = log, append = TRUE)
+    c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]], p[["a"]] * p[["b"]] - 1.1)
+  }
+  code <- c(
+    "suppressPackageStartupMessages(library(tundrel))", paste("log <-", deparse1(log)), paste("rest <-", paste(deparse(rest), collapse = "\n")),
+    "problem <- pose(rest, returns = 'residuals', parameters = c('a', 'b')) |> start_from(a = -1.2, b = 1)",
+    sprintf("fit_local(problem, checkpoint = %s)", deparse1(path))
+  )
+  made <- function() if (file.exists(log)) readLines(log, warn = FALSE) else character()
+  for (calls in c(3, 14)) {
+    unlink(c(log, path))
+    script <- rscript_with_tundrel(code)
+    child <- callr::process$new(file.path(R.home("bin"), "Rscript"), script)
+    wait_until <- Sys.time() + 30
+    while (length(made()) < calls && Sys.time() < wait_until) Sys.sleep(0.01)
+    Sys.sleep(0.04)
+    child$kill()
+    before <- made()
+    expect_gte(length(before), calls)
+    run <- read_run(path, fun = rest)
+    kept <- call_table(run)
+    expect_true(all(before %in% sprintf("%a %a", kept$a, kept$b)))
+    whole <- finish(run, max_evaluations = 500)
+    expect_true(whole$converged)
+    expect_equal(anyDuplicated(made()), 0)
+  }
+})
+
 test_that("interpolation takes fewer calls than differences, from linear to quadratic, within limits", {
   wood <- function(p) {
     100 * (p[["a"]]^2 - p[["b"]])^2 + (1 - p[["a"]])^2 + 90 * (p[["c"]]^2 - p[["d"]])^2 + (1 - p[["c"]])^2 +

@@ -35,3 +35,40 @@ test_that("a function that stops everywhere is told at once, and one that stops 
   half <- pose(function(p) if (p[["a"]] > 0.3) stop("too large") else c(p[["a"]] - 0.2, p[["b"]] - 0.4, 0.1), parameters = c("a", "b"), returns = "residuals")
   expect_equal(unname(coef(fit_global(search_within(half, a = c(0, 1), b = c(0, 1)), seed = 1))), c(0.2, 0.4), tolerance = 1e-6)
 })
+
+test_that("a search by several workers takes values as they come, counts all calls, and loses none to a worker that dies", {
+  skip_on_os("windows")
+  skip_if_not_installed("globals")
+  code <- c(
+    "log <- tempfile(); once <- tempfile(); main <- Sys.getpid()",
+    "branin <- function(p) {",
+    "  cat(sprintf('%a %a\\n', p[['a']], p[['b']]), file = log, append = TRUE)",
+    "  if (Sys.getpid() != main && p[['a']] > 4 && !file.exists(once)) { file.create(once); tools::pskill(Sys.getpid(), 9); Sys.sleep(1) }",
+    "  Sys.sleep(0.01 + 0.04 * (p[['a']] %% 1))",
+    "  (p[['b']] - 5.1 / (4 * pi^2) * p[['a']]^2 + 5 / pi * p[['a']] - 6)^2 + 10 * (1 - 1 / (8 * pi)) * cos(p[['a']]) + 10",
+    "}",
+    "problem <- pose(branin, parameters = c('a', 'b')) |> search_within(a = c(-5, 10), b = c(0, 15))",
+    "future::plan(future::multisession, workers = 3)",
+    "for (most in c(300, 37)) {",
+    "  unlink(log); run <- fit_global(problem, solver_surrogate(batch = 3), seed = 2, max_evaluations = most)",
+    "  made <- readLines(log); table <- call_table(run); known <- sprintf('%a %a', table$a, table$b)",
+    "  cat('most', most, 'made', length(made), 'once', length(unique(made)), 'counted', run$evaluations, 'kept', nrow(table), all(unique(made) %in% known), sum(table$failed), round(run$value, 5), run$converged, '\\n')",
+    "}",
+    # what brings down every worker is a call that failed
+    "deadly <- function(p) { if (Sys.getpid() != main && p[['a']] > 8) tools::pskill(Sys.getpid(), 9); (p[['a']] - 1)^2 + p[['b']]^2 }",
+    "run <- fit_global(pose(deadly, parameters = c('a', 'b')) |> search_within(a = c(-5, 10), b = c(-5, 15)), solver_surrogate(batch = 3), seed = 2, max_evaluations = 40)",
+    "cat('deadly', round(run$value, 6), any(call_table(run)$failed), '\\n')"
+  )
+  lines <- in_fresh_process(code)
+  said <- paste(lines, collapse = "\n")
+  whole <- strsplit(grep("^most 300", lines, value = TRUE), " ")[[1]]
+  expect_identical(whole[13:14], c("0.39789", "TRUE"), label = said)
+  # the call that died was made again, and counts once
+  expect_equal(as.numeric(whole[4]), as.numeric(whole[8]) + 1, label = said)
+  expect_identical(whole[c(6, 8)], whole[c(8, 10)], label = said)
+  expect_identical(whole[11:12], c("TRUE", "0"), label = said)
+  cut <- strsplit(grep("^most 37", lines, value = TRUE), " ")[[1]]
+  expect_lte(as.numeric(cut[4]), 37)
+  expect_identical(cut[c(4, 6, 8)], cut[c(6, 8, 10)], label = said)
+  expect_match(said, "deadly 0 TRUE")
+})

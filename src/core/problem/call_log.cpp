@@ -16,6 +16,7 @@ const Call* CallLog::find(const Eigen::VectorXd& x) const {
 }
 
 void CallLog::add(Call call) {
+  if (added) added(call);
   if (is_full()) return;
   numbers_ += static_cast<double>(call.x.size() + call.result.size());
   const std::string where = key(call.x);

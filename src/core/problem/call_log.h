@@ -1,6 +1,7 @@
 // All calls of a function of the user's: what they gave, how long they took and why they were made. No point is called twice.
 #pragma once
 #include <Eigen/Core>
+#include <functional>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -20,6 +21,8 @@ struct Call {
 
 class CallLog {
  public:
+  // Called with each call that is added, where set.
+  std::function<void(const Call&)> added;
   // The call at this very point, or none.
   const Call* find(const Eigen::VectorXd& x) const;
   // Where there is no more room only the number of calls is kept.

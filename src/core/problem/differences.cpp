@@ -68,6 +68,36 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   return out.allFinite();
 }
 
+namespace {
+
+// Notes where a function is called, for a work that asks it for differences.
+class Notes {
+ public:
+  explicit Notes(Eigen::Index parameters) : points_(parameters, 0) {}
+  void add(const Eigen::VectorXd& x) {
+    points_.conservativeResize(Eigen::NoChange, points_.cols() + 1);
+    points_.rightCols(1) = x;
+  }
+  const Eigen::MatrixXd& points() const { return points_; }
+
+ private:
+  Eigen::MatrixXd points_;
+};
+
+}  // namespace
+
+Eigen::MatrixXd difference_points(const Eigen::VectorXd& x, const std::vector<int>& parameters, const Bounds& bounds, Differences kind) {
+  Notes notes(x.size());
+  const Eigen::VectorXd nothing = Eigen::VectorXd::Zero(1);
+  Eigen::VectorXd out(1);
+  for (int i : parameters)
+    first_difference([&](const Eigen::VectorXd& at) {
+      notes.add(at);
+      return nothing;
+    }, x, nothing, i, bounds, kind, out);
+  return notes.points();
+}
+
 double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding, Differences kind) {
   const bool fine = kind == Differences::fine;
   const double size = size_of(x, i, bounds), h = fine ? fine_step(size, bounds) : central_step(size, bounds), far = fine ? 2 * h : h;
@@ -162,6 +192,19 @@ bool sparing_second_differences(const std::function<double(const Eigen::VectorXd
   if (!(rounding > 0)) rounding = bounds.precision * largest;
   noise = 4 * rounding * h.cwiseInverse() * h.cwiseInverse().transpose();
   return out.allFinite();
+}
+
+Eigen::MatrixXd sparing_second_points(const Eigen::VectorXd& x, const Bounds& bounds) {
+  Notes notes(x.size());
+  double rounding = 1;
+  Eigen::MatrixXd out, noise;
+  for (int i = 0; i < x.size(); ++i)
+    if (central_step(size_of(x, i, bounds), bounds) > std::min(-bounds.reach_down(i, x[i]), bounds.reach_up(i, x[i]))) return notes.points();
+  sparing_second_differences([&](const Eigen::VectorXd& at) {
+    notes.add(at);
+    return 0.0;
+  }, x, bounds, rounding, out, noise);
+  return notes.points();
 }
 
 }  // namespace tundrel

@@ -1,6 +1,7 @@
 // Derivatives of functions that give none, by differences that keep within bounds.
 #pragma once
 #include <functional>
+#include <vector>
 
 #include "bounds.h"
 
@@ -16,6 +17,9 @@ enum class Differences { forward, central, fine };
 bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const Eigen::VectorXd& at_x, int i,
                       const Bounds& bounds, Differences kind, Eigen::Ref<Eigen::VectorXd> out);
 
+// The points, a column each, at which those in these parameters call.
+Eigen::MatrixXd difference_points(const Eigen::VectorXd& x, const std::vector<int>& parameters, const Bounds& bounds, Differences kind);
+
 // Rounding error of central ones for a function whose own values have this one.
 double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bounds, double rounding, Differences kind);
 
@@ -28,5 +32,6 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
 // of parameters.
 bool sparing_second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
                                 const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise);
+Eigen::MatrixXd sparing_second_points(const Eigen::VectorXd& x, const Bounds& bounds);
 
 }  // namespace tundrel

@@ -46,6 +46,9 @@ struct Evaluation {
   const Call* known(const Eigen::VectorXd& x) const { return log ? log->find(x) : nullptr; }
   void keep(const Eigen::VectorXd& x, const Eigen::VectorXd& result, Clock::time_point began) const;
 
+  // Where other processes evaluate: calls at all columns at once that are not known, so that they are when they are asked for one by one. Nothing
+  // is called where they are more than may be.
+  void call_ahead(const Eigen::MatrixXd& points);
   // Before each call of a function of the user's; throws Halted where what is allowed is spent.
   void spend();
   // After it: what a call gives that the user stopped in its midst is no value.

@@ -47,6 +47,7 @@ bool FunctionModel::begin(const Eigen::VectorXd& x, int order, Differences kind,
   const VectorFunction values = [&](const Eigen::VectorXd& to) { return evaluate(to, work); };
   // the long steps that coarse values need are too far for forward differences
   if (kind == Differences::forward && bounds_.precision > kCoarse) kind = Differences::fine;
+  if (p > 0) work.call_ahead(difference_points(x, acting_, bounds_, kind));
   for (int j : acting_)
     if (p > 0 && !first_difference(values, x, columns_[0], j, bounds_, kind, columns_[1 + j])) return false;
   return true;
@@ -83,6 +84,12 @@ bool FunctionModel::second_along(const Eigen::VectorXd& x, const Eigen::VectorXd
     return weights.dot(evaluate(whole, work));
   };
   Eigen::MatrixXd found, error;
+  if (kind == Differences::central) {
+    const Eigen::MatrixXd ahead = sparing_second_points(part, bounds_.of(acting_));
+    Eigen::MatrixXd points = x.replicate(1, ahead.cols());
+    for (int k = 0; k < n; ++k) points.row(acting_[k]) = ahead.row(k);
+    work.call_ahead(points);
+  }
   const auto second = kind == Differences::central ? sparing_second_differences : second_differences;
   if (!second(along, part, bounds_.of(acting_), rounding, found, error)) return false;
   out = noise = Eigen::MatrixXd::Zero(size(), size());

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <vector>
 
 #include "../threads.h"
@@ -52,6 +53,7 @@ Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& all_points) {
 
 Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
   const int n = work.affordable(static_cast<int>(points.cols()));
+  if (work.late) return called_as_they_come(points.leftCols(n));
   Eigen::VectorXd out(n);
   int done = 0;
   while (done < n) {
@@ -67,6 +69,34 @@ Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
     if (std::chrono::steady_clock::now() >= work.deadline) break;
   }
   return out.head(done);
+}
+
+Eigen::VectorXd Problem::called_as_they_come(const Eigen::MatrixXd& points) {
+  const auto n = points.cols();
+  Eigen::VectorXd out(n);
+  std::vector<Eigen::Index> wanted(static_cast<std::size_t>(n));
+  std::iota(wanted.begin(), wanted.end(), 0);
+  while (!wanted.empty()) {
+    Eigen::MatrixXd rest(points.rows(), static_cast<Eigen::Index>(wanted.size()));
+    for (std::size_t k = 0; k < wanted.size(); ++k) rest.col(static_cast<Eigen::Index>(k)) = points.col(wanted[k]);
+    std::vector<bool> to_come;
+    const Eigen::VectorXd found = work.late(rest, to_come);
+    if (work.is_halted()) break;
+    std::vector<Eigen::Index> left;
+    for (std::size_t k = 0; k < wanted.size(); ++k) {
+      const auto place = static_cast<Eigen::Index>(k);
+      if (to_come[k]) {
+        left.push_back(wanted[k]);
+        continue;
+      }
+      out[wanted[k]] = found[place];
+      note_call(rest.col(place), found[place], place, rest.cols(), std::numeric_limits<double>::quiet_NaN());
+    }
+    wanted = left;
+    if (std::chrono::steady_clock::now() >= work.deadline) break;
+  }
+  // those up to the first that is not there; what came beyond it is known from now on
+  return wanted.empty() ? out : Eigen::VectorXd(out.head(wanted[0]));
 }
 
 void Problem::note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds) {

@@ -97,6 +97,8 @@ class Problem {
   Eigen::VectorXd batched(const Eigen::MatrixXd& all_points);
   // The same for points of which none is known.
   Eigen::VectorXd called(const Eigen::MatrixXd& points);
+  // The same where none waits for the slowest.
+  Eigen::VectorXd called_as_they_come(const Eigen::MatrixXd& points);
   // Takes note of a call that came back with others, as column `k` of what was asked for.
   void note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds);
 };

@@ -3,8 +3,20 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numeric>
+#include <vector>
 
 namespace tundrel {
+namespace {
+
+std::vector<int> all_places(int n) {
+  std::vector<int> out(static_cast<std::size_t>(n));
+  std::iota(out.begin(), out.end(), 0);
+  return out;
+}
+
+}  // namespace
+
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
   if (const Call* known = work.known(x)) {
@@ -40,6 +52,7 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
     const VectorFunction as_vector = [this](const Eigen::VectorXd& at) { return Eigen::VectorXd::Constant(1, value(at)); };
     const Differences kind = sparing ? Differences::central : Differences::fine;
     const Eigen::VectorXd at_x = Eigen::VectorXd::Constant(1, out.value);
+    work.call_ahead(difference_points(x, all_places(size()), bounds_, kind));
     for (int i = 0; i < size(); ++i)
       if (!first_difference(as_vector, x, at_x, i, bounds_, kind, out.gradient.segment(i, 1))) return out;
   }
@@ -49,6 +62,11 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
 
 Expansion ValueFunctionProblem::expand(const Eigen::VectorXd& x) {
   const int p = size();
+  if (sparing && !gradient_ && std::isfinite(value(x))) {
+    // all at once: first differences call at points among these
+    const CalledFor derivatives(work, CallReason::derivatives);
+    work.call_ahead(sparing_second_points(x, bounds_));
+  }
   const Slope at = slope(x);
   Expansion out;
   out.value = at.value;

@@ -34,7 +34,9 @@ void Progress::visit(StateVisitor& v) {
   visit_reason(v, "stop", reason);
 }
 
-Walk::Walk(Problem& problem, Solver& solver, Keep keep) : problem_(problem), solver_(solver), keep_(keep) { problem.sparing = solver.is_sparing(); }
+Walk::Walk(Problem& problem, Solver& solver, Keep keep) : problem_(problem), solver_(solver), keep_(keep) {
+  problem.sparing = problem.sparing || solver.is_sparing();
+}
 
 double Walk::elapsed() const {
   return before_ + std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();

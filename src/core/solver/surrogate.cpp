@@ -355,8 +355,11 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
   if (closing_ && !walk_.is_over()) {
     const Eigen::VectorXd wanted = walk_.ask();
     if (!walk_.is_over()) {
-      units.resize(size(), 1);
-      units.col(0) = wanted;
+      bool under_way = false;
+      for (Eigen::Index k = 0; k < waiting.cols(); ++k) under_way = under_way || waiting.col(k) == wanted;
+      if (!under_way) units.col(0) = wanted;
+      // others at work tell the walk how the ground lies about it
+      for (int k = under_way ? 0 : 1; k < batch; ++k) units.col(k) = beside(wanted);
       return units;
     }
   }
@@ -389,6 +392,12 @@ Eigen::MatrixXd SurrogateSearch::draw_round(const Problem& problem) {
     if (k + 1 < batch) believe(units.col(k));
   }
   return units;
+}
+
+// A place within the walk's region of another one.
+Eigen::VectorXd SurrogateSearch::beside(const Eigen::VectorXd& unit) {
+  const Eigen::VectorXd direction = random_.normals(size());
+  return (unit + walk_.radius() * direction / direction.norm()).cwiseMax(0.0).cwiseMin(1.0);
 }
 
 void SurrogateSearch::begin_closing() {
@@ -437,15 +446,22 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   if (before == 0) restarts_.set_range(merits);
   sort_out(problem);
   if (of_waiting()) {
-    status_.action = "last calls of the search";
-    if (closing_)
-      for (Eigen::Index k = 0; k < now; ++k)
-        if (found_[before + k] < kWorst) walk_.know(units.col(k), found_[before + k]);
+    status_.action = "last calls of a search";
+    if (before == from) from_ += static_cast<double>(now);  // no part of the next one
     return;
   }
   if (closing_) {
     status_.action = "closing in";
-    walk_.tell(found_[before] < kWorst ? found_[before] : std::numeric_limits<double>::quiet_NaN());
+    const Eigen::VectorXd wanted = walk_.ask();
+    Eigen::Index told = -1;
+    for (Eigen::Index k = 0; k < now; ++k) {
+      if (units.col(k) == wanted)
+        told = before + k;
+      else if (found_[before + k] < kWorst)
+        walk_.know(units.col(k), found_[before + k]);
+    }
+    if (told < 0) return;
+    walk_.tell(found_[told] < kWorst ? found_[told] : std::numeric_limits<double>::quiet_NaN());
     walk_.ask();
     if (walk_.is_over()) search_over();
     return;

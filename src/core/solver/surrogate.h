@@ -35,8 +35,8 @@ class SurrogateSearch : public PopulationSolver {
   void begin(const Eigen::VectorXd& unit) override;
   Eigen::MatrixXd draw_round(const Problem& problem) override;
   void judge_round(const Problem& problem, const Eigen::MatrixXd& units, const std::vector<Merit>& merits) override;
-  // Not while the box is filled, or a walk closes in, which need each value.
-  bool takes_late() const override { return settings_.batch > 1 && !closing_ && static_cast<double>(seen_.cols()) > from_; }
+  // Not while the box is filled, where each value is needed.
+  bool takes_late() const override { return settings_.batch > 1 && static_cast<double>(seen_.cols()) > from_; }
   void visit_more(StateVisitor& visitor) override;
 
  private:
@@ -45,6 +45,7 @@ class SurrogateSearch : public PopulationSolver {
   void take_known(const Problem& problem);
   // From the best point of a search to the bottom of its valley.
   void begin_closing();
+  Eigen::VectorXd beside(const Eigen::VectorXd& unit);
   // What a search has come to; begins another, or ends.
   void search_over();
   // A point at random, inside the conditions.
