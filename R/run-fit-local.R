@@ -31,7 +31,8 @@
 #' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written whole every two
 #'   seconds (less often where writing takes long: at most a twentieth of the time) and at its end, for [read_run()] and
 #'   [finish()]; `NULL` for none. A file that holds anything but a run is refused; where it can no longer be written, a
-#'   warning says so and the fit goes on.
+#'   warning says so and the fit goes on. Calls of a function of your own that take 0.1 s or more are written one by one into a second file beside it
+#'   (`run-calls.jsonl` beside `run.json`) until the checkpoint has them, so that no call is lost with the process; [read_run()] reads both.
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #' @param known_calls For a function of your own: calls that were made before, and are not made again: a run, or a table with a column for each
 #'   parameter and `value` (`NA` where a call failed), as [call_table()] gives it. Residuals are known from a run only.
