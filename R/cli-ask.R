@@ -93,11 +93,15 @@ told_table <- function(path) {
   if (is.null(table$value)) refuse("file", c("{.file {path}} has no column {.field value}.", suggestion("value", names(table), "columns"), "i" = "Fill it into the table of {.code tundrel ask}."))
   text <- trimws(table$value)
   there <- which(!is.na(text) & nzchar(text))
-  failed <- tolower(text[there]) %in% failed_words
-  number <- suppressWarnings(as.numeric(sub(",", ".", text[there], fixed = TRUE)))
-  bad <- there[is.na(number) & !failed]
-  if (length(bad)) refuse("file", c("The value in row {bad[1]} of {.file {path}} is no number: {.val {text[bad[1]]}}.", "i" = "Write {.val failed} where a measurement went wrong, and leave it empty where it is still to come."))
   table <- table[there, ]
-  table$value <- number
+  table$value <- value_numbers(text[there], function(k) paste0("The value in row ", there[k], " of ", path))
   table
+}
+
+# Numbers, with a point or a comma; NA where the word says that a measurement failed.
+value_numbers <- function(text, where, call = rlang::caller_env()) {
+  number <- suppressWarnings(as.numeric(sub(",", ".", text, fixed = TRUE)))
+  bad <- which(is.na(number) & !tolower(text) %in% failed_words)
+  if (length(bad)) refuse("file", c("{where(bad[1])} is no number: {.val {text[bad[1]]}}.", "i" = "Write {.val failed} where a measurement went wrong, and leave it empty where it is still to come."), call = call)
+  number
 }

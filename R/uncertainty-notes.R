@@ -29,9 +29,9 @@ note_of_code <- function(code, detail) {
     open_above = "open above",
     lost_below = paste0("lost below: no fit beyond ", detail),
     lost_above = paste0("lost above: no fit beyond ", detail),
-    stopped_below = paste0("stopped below", if (nzchar(detail)) paste0(": not known beyond ", detail), ", for its budget was spent"),
-    stopped_above = paste0("stopped above", if (nzchar(detail)) paste0(": not known beyond ", detail), ", for its budget was spent"),
-    stopped_refits = paste0(detail, " refits, for the budget was spent"),
+    stopped_below = paste("not known below:", cut_short_at(detail)),
+    stopped_above = paste("not known above:", cut_short_at(detail)),
+    stopped_refits = paste(detail, "refits: then it was cut short"),
     better_below = "a better optimum lies below",
     better_above = "a better optimum lies above",
     turns_back = "turns back",
@@ -41,6 +41,8 @@ note_of_code <- function(code, detail) {
     failed_refits = paste(detail, "refits failed")
   )
 }
+
+cut_short_at <- function(detail) if (nzchar(detail)) paste("cut short at", detail) else "cut short before it was looked for"
 
 # The note of some remarks; "" where there are none.
 note_text <- function(remarks) paste(unique(mapply(note_of_code, names(remarks), remarks)), collapse = "; ")

@@ -9,6 +9,9 @@
 #' `tools::R_user_dir("tundrel", "data")`); the page says where. Without `x` the last session opens where it was; a file of
 #' measurements that was worked at before, with the same content and name, opens its own.
 #'
+#' A stored run whose values are measured outside (see [propose()]) has a page of its own: it says which points are wanted next, takes their values as they
+#' come, with their standard deviations where these are known, and shows what is known so far. Each value is stored with the run.
+#'
 #' @param x \[character(1), data.frame, tundrel_problem or tundrel_run] What to begin with: the path of a file of measurements, of a plan (`.yaml`),
 #'   of a stored run (`.json`) or of a session's folder; a data frame; a problem over measurements in the model language; or a run of one. `NULL` for the last session.
 #' @param port \[integer(1)] The port to serve at, on 127.0.0.1; `NULL` for one that is free.
@@ -30,6 +33,7 @@ workbench <- function(x = NULL, port = NULL, open = TRUE) {
     if (port != round(port)) refuse("argument", "{.arg port} must be a whole number.")
     if (!is_free(port)) refuse("argument", c("The port {port} is taken.", "i" = "Is the page open already? Else leave {.arg port} out for one that is free."))
   }
+  if (holds_values_run(x)) return(serve_values(x, port, open))
   desk <- new_desk()
   on.exit(close_desk(desk))
   begin_desk(desk, x)
@@ -136,12 +140,30 @@ lay_run <- function(desk, run) {
 
 most_upload_bytes <- 200 * 1024^2
 
-serve_page <- function(desk, port, open, host = "127.0.0.1") {
+serve_page <- function(desk, port, open) {
+  serve(function(token, host) page_app(desk, token, host), port, open, paste("Sessions are kept in", desk$sessions))
+}
+
+serve_values <- function(path, port, open) {
+  app <- function(token, host) {
+    allowed <- function(request, query) is_allowed(request, query, token, host)
+    shiny::shinyApp(if_allowed(values_ui(path), allowed), values_server(path, allowed), options = list(quiet = TRUE))
+  }
+  serve(app, port, open, paste("Values are stored in", path))
+}
+
+# A stored run whose values come from outside has a page of its own.
+holds_values_run <- function(x) {
+  if (!rlang::is_string(x) || !grepl("\\.json$", x, ignore.case = TRUE) || !file.exists(x) || !begins_as_run(x)) return(FALSE)
+  identical(tryCatch(jsonlite::read_json(x)$problem$evaluator$name, error = function(e) NULL), "outside")
+}
+
+serve <- function(app, port, open, kept, host = "127.0.0.1") {
   token <- new_token()
-  app <- page_app(desk, token, host)
+  app <- app(token, host)
   port <- port %||% free_port()
   address <- paste0("http://", host, ":", port, "/?token=", token)
-  cli::cli_inform(c("i" = "The page is at {.url {address}}", " " = "It is served until R is interrupted (Ctrl+C or Esc). Sessions are kept in {.file {desk$sessions}}."), class = "tundrel_message_page")
+  cli::cli_inform(c("i" = "The page is at {.url {address}}", " " = "It is served until R is interrupted (Ctrl+C or Esc). {kept}."), class = "tundrel_message_page")
   withr::local_options(shiny.maxRequestSize = most_upload_bytes, shiny.sanitize.errors = TRUE)
   shiny::runApp(app, port = port, host = host, launch.browser = if (open) function(url) utils::browseURL(address) else FALSE, quiet = TRUE)
   invisible()
@@ -150,9 +172,10 @@ serve_page <- function(desk, port, open, host = "127.0.0.1") {
 page_app <- function(desk, token, host) {
   allowed <- function(request, query) is_allowed(request, query, token, host)
   page <- page_ui()
-  ui <- function(request) if (allowed(request, request$QUERY_STRING)) page else refused_page()
-  shiny::shinyApp(ui, page_server(desk, allowed), options = list(quiet = TRUE))
+  shiny::shinyApp(if_allowed(function(request) page, allowed), page_server(desk, allowed), options = list(quiet = TRUE))
 }
+
+if_allowed <- function(ui, allowed) function(request) if (allowed(request, request$QUERY_STRING)) ui(request) else refused_page()
 
 # The address names this machine, the request comes from a page of ours or from none, and knows the token.
 is_allowed <- function(request, query, token, host) {

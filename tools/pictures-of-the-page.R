@@ -75,3 +75,23 @@ fit(tab, "fit-to-the-end", "1")
 shot(tab, "page-groups", "fit")
 tab$close()
 served$process$kill()
+
+# values from the bench
+bake <- file.path(home, "cake.json")
+run <- pose(parameters = c("heat", "minutes"), goal = "maximise") |>
+  search_within(heat = c(120, 220), minutes = c(10, 60)) |>
+  begin_run(solver_surrogate(batch = 3), seed = 7)
+set.seed(2)
+for (k in 1:3) {
+  points <- propose(run)
+  points$value <- round(80 - ((points$heat - 175) / 8)^2 - ((points$minutes - 32) / 4)^2 + stats::rnorm(nrow(points)), 1)
+  run <- record(run, points)
+}
+write_run(run, bake)
+served <- serve_workbench(bake)
+tab <- open_page(served$address, ready = "document.getElementById('record')")
+wait_for(tab, "document.querySelector('#known img').naturalWidth > 100")
+js(tab, "document.querySelector('#calls details').open = true; 1")
+picture_of_page(tab, "docs/screenshots/page-values.png")
+tab$close()
+served$process$kill()

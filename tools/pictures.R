@@ -28,20 +28,6 @@ save("plot-responses", pose(pond, parent ~ p0 * exp(-k * hour), child ~ c1 * (1 
   fit_local() |>
   plot_fit())
 
-# A probe with and without regard to its detection limit.
-carbon <- fit_example("carbon-probe")
-ignoring <- fit_local(judge_by(carbon$problem, max_likelihood("lognormal", log_sd = log_sd)) |> start_from(carbon))
-distance <- seq(2, 60, length.out = 200)
-truth <- yaml::read_yaml(demo_file("carbon-probe-truth.yaml"))$truth
-curves <- data.frame(
-  distance = rep(distance, 3), what = rep(c("with regard to the limit", "readings below the limit left out", "truth"), each = 200),
-  carbon = c(predict(carbon, data.frame(distance)), predict(ignoring, data.frame(distance)), truth$source * exp(-truth$decline * distance))
-)
-save("plot-detection-limit", plot_fit(carbon) +
-  ggplot2::geom_line(ggplot2::aes(distance, carbon, linetype = what, colour = what), curves, linewidth = 0.9, inherit.aes = FALSE) +
-  ggplot2::scale_colour_manual(values = c("#D55E00", "#333333", "#0072B2"), name = NULL) + ggplot2::scale_linetype_manual(values = c("longdash", "dotted", "solid"), name = NULL) +
-  ggplot2::scale_y_log10() + ggplot2::labs(title = "Organic carbon, with and without regard to the detection limit"))
-
 lichen <- read_measurements(demo_file("lichen-light.csv"))
 problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 limited <- start_from(problem, top = 5, half = 40, dark = 1.4) |> subject_to(half <= 250, top <= 12)

@@ -47,11 +47,11 @@ listens <- function(address) {
   }, error = function(e) FALSE)
 }
 
-open_page <- function(address, width = 1280, height = 800, scale = 1) {
+open_page <- function(address, width = 1280, height = 800, scale = 1, ready = "window.tundrelReady === true") {
   tab <- the_browser()$new_session(width = width, height = height)
   tab$Emulation$setDeviceMetricsOverride(width = width, height = height, deviceScaleFactor = scale, mobile = FALSE)
   tab$Page$navigate(address)
-  wait_for(tab, "window.tundrelReady === true")
+  wait_for(tab, ready)
   tab
 }
 

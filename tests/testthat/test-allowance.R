@@ -77,7 +77,7 @@ test_that("a profile cut short says how far it got, and that is inside the inter
     cut <- grepl("stopped_above", part$code)
     expect_true(all(is.na(part$upper[cut])))
     expect_true(all(cut | known))
-    reached <- as.numeric(sub(".*stopped above: not known beyond ([0-9.]+),.*", "\\1", part$note[cut & grepl("above: not known beyond", part$note)]))
+    reached <- as.numeric(sub(".*not known above: cut short at ([0-9.]+).*", "\\1", part$note[cut & grepl("above: cut short at", part$note)]))
     expect_true(all(reached <= 1.001 * max(whole$upper)))
   }
   cut <- uncertainty(seen$run, by = "bootstrap", replicates = 200, seed = 1, max_evaluations = 900)

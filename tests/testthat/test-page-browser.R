@@ -307,3 +307,47 @@ test_that("killed in the middle of a fit, the session opens again with all that 
   wait_for(tab, "document.getElementById('estimates')")
   expect_identical(text_of(tab, "estimates"), estimates)
 })
+
+test_that("values that are measured outside are asked for and told at a page of their own", {
+  path <- file.path(withr::local_tempdir(), "cake.json")
+  run <- pose(parameters = c("heat", "minutes"), goal = "maximise") |>
+    search_within(heat = c(120, 220), minutes = c(10, 60)) |>
+    begin_run(solver_surrogate(batch = 3), seed = 7)
+  rise <- function(points) 8 - ((points$heat - 175) / 25)^2 - ((points$minutes - 32) / 14)^2
+  first <- propose(run)
+  first$value <- rise(first)
+  write_run(record(run, first), path)
+  served <- serve_workbench(path)
+  withr::defer(served$process$kill())
+  tab <- open_page(served$address, ready = "document.getElementById('record')")
+  withr::defer(tab$close())
+  fill <- function(id, text) {
+    js(tab, sprintf("(() => { const field = document.getElementById('%s'); field.value = '%s'; field.dispatchEvent(new Event('change')); return 1 })()", id, text))
+    Sys.sleep(0.5)
+  }
+  press_record <- function() js(tab, "document.getElementById('record').click(); 1")
+  wanted <- function() js(tab, "Array.from(document.querySelectorAll('#wanted input')).map(field => field.id).join(' ')")
+  expect_identical(wanted(), "value-1 sd-1 value-2 sd-2 value-3 sd-3")
+  points <- propose(read_run(path))
+  fill("value-2", "lots")
+  press_record()
+  wait_for(tab, "document.getElementById('said').textContent.includes('value of point 2 is no number')")
+  expect_null(read_run(path)$told)
+  # some now, of which one went wrong
+  fill("value-2", "failed")
+  fill("value-1", format(rise(points)[1]))
+  press_record()
+  wait_for(tab, "document.querySelectorAll('#wanted input').length === 2")
+  expect_identical(wanted(), "value-3 sd-3")
+  expect_equal(read_run(path)$told$value, c(rise(points)[1], NA), tolerance = 1e-5)
+  # and the rest later, with its scatter: the next points are others
+  fill("value-3", format(rise(points)[3]))
+  fill("sd-3", "0.1")
+  press_record()
+  wait_for(tab, "document.querySelectorAll('#wanted input').length === 6")
+  stored <- read_run(path)
+  expect_equal(nrow(call_table(stored)), nrow(first) + 3)
+  expect_equal(stored$solver$settings$noise, 0.1)
+  expect_match(js(tab, "document.getElementById('best').textContent"), "Best so far")
+  expect_true(js(tab, "document.querySelector('#known img').naturalWidth > 100"))
+})
