@@ -89,7 +89,7 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
   show <- progress_function(progress)
   raw <- list()
   # Batches grow until each takes a moment. Between batches time is checked and progress shown.
-  size <- max(1, if (is_compiled(problem)) threads * 4 else walks_a_worker * plan_workers())
+  size <- if (is_compiled(problem)) max(1, threads * 4) else if (plan_workers() > 1) walks_a_worker * plan_workers() else 1
   interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
