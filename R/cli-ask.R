@@ -94,7 +94,7 @@ told_table <- function(path) {
   text <- trimws(table$value)
   there <- which(!is.na(text) & nzchar(text))
   table <- table[there, ]
-  table$value <- value_numbers(text[there], function(k) paste0("The value in row ", there[k], " of ", path))
+  table$value <- value_numbers(text[there], function(k) paste0("The value in row ", there[k], " of '", path, "'"))
   table
 }
 

@@ -194,6 +194,10 @@ compiled_at_start <- function(run) {
   global <- run$solver$scope == "global"
   known <- if (!is.null(run$calls)) attempts_of(run$calls, run$problem) else list()
   compiled <- counting_calls(suppressMessages(compile_at_start(start_from(run$problem, as.list(run$start)), check = FALSE)), known = known)
+  # how long the call at the start took, the run knows
+  begun <- match(1L, run$calls$reason)
+  if (!is.na(begun)) compiled$known_calls <- some_calls(run$calls, begun)
+  compiled$sparing <- !is.null(costly_call(compiled))
   if (global) with_box(compiled, run$box, run$eliminated) else compiled
 }
 

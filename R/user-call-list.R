@@ -19,6 +19,10 @@ joined_calls <- function(first, more) {
   )
 }
 
+some_calls <- function(calls, which) {
+  new_calls(calls$x[, which, drop = FALSE], calls$value[which], calls$failed[which], calls$seconds[which], calls$reason[which], calls$results[, which, drop = FALSE])
+}
+
 # What was found while a problem was compiled, where no further call is needed to know it.
 call_at_start <- function(compiled) {
   fun <- compiled$residual_function %||% compiled$fitted_function %||% compiled$kept_value

@@ -218,7 +218,10 @@ test_that("a process that is killed loses no call that had come back, and what g
     run <- read_run(path, fun = rest)
     kept <- call_table(run)
     expect_true(all(before %in% sprintf("%a %a", kept$a, kept$b)))
-    whole <- finish(run, max_evaluations = 500)
+    # it goes on as it began: each call stored before the next is made
+    whole <- finish(run, max_evaluations = 500, checkpoint = path)
+    expect_setequal(made(), with(call_table(read_run(path, fun = rest)), sprintf("%a %a", a, b)))
+    expect_true(tundrel:::compiled_at_start(run)$sparing)
     expect_true(whole$converged)
     expect_equal(anyDuplicated(made()), 0)
   }
