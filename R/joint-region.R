@@ -38,7 +38,7 @@ joint_region <- function(run, a, b, level = 0.95, directions = 60, max_evaluatio
   target <- region_reach(run, level)
   obstacle <- profile_obstacle(run, list(hold = TRUE), target)
   if (!is.null(obstacle)) refuse("criterion", "There is no region to draw: {obstacle}.")
-  expected <- directions * walks_a_side / 2 * 4 * length(run$estimate)
+  expected <- directions * walks_a_side * length(run$estimate)
   edge <- with_calls(run$problem, within_budget(list(run), region_edges(run, names, directions, target), max_evaluations, max_seconds, progress, checkpoint, expected, units = directions))
   structure(edge, class = c("tundrel_region", class(edge)), level = level, run = run)
 }

@@ -104,7 +104,7 @@ within_uncertainty_budget <- function(run, by, quantities, replicates, max_evalu
   drawn <- any(c("bootstrap", "percentile") %in% by)
   sides <- if ("profile" %in% by) 2 * quantities else 0
   p <- length(run$estimate)
-  expected <- sides * walks_a_side * 4 * p + if (drawn) (replicates + if ("bootstrap" %in% by) min(run$n, jackknife_blocks) else 0) * steps_a_refit * (p + 1) else 0
+  expected <- sides * walks_a_side * 2 * p + if (drawn) (replicates + if ("bootstrap" %in% by) min(run$n, jackknife_blocks) else 0) * steps_a_refit * (p + 1) else 0
   with_calls(run$problem, within_budget(
     list(run), work, max_evaluations, max_seconds, progress, checkpoint, expected = expected, units = max(1, sides + if (drawn) replicates else 0), call = call
   ))

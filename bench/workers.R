@@ -1,5 +1,5 @@
 # How much faster four workers are than one where calls take random lengths (0.5 to 1.5 s), to a verified answer, by searches, walks from many
-# starts, refits and profiles; and what a worker costs that is killed in the midst of it.
+# starts and refits; and what a worker costs that is killed in the midst of it. Usage: Rscript bench/workers.R [ways whose names match]
 suppressMessages(library(tundrel))
 library(future)
 waiting <- function(f) function(...) {
@@ -23,7 +23,8 @@ ways <- list(
   "walks from 12 starts" = function(workers) sum(vapply(fit_multistart(rows, starts = 12, seed = 1, max_each = 12), `[[`, 0, "evaluations")),
   "20 refits" = function(workers) attr(suppressWarnings(uncertainty(run, "percentile", replicates = 20, seed = 1)), "calls")
 )
-for (name in names(ways)) {
+wanted <- c(commandArgs(TRUE), ".")[1]
+for (name in grep(wanted, names(ways), value = TRUE)) {
   took <- calls <- numeric()
   for (workers in c(1, 4)) {
     if (workers == 1) plan(sequential) else plan(multisession, workers = workers)
