@@ -50,6 +50,10 @@ remember_calls_of <- function(run) {
   problem <- run$problem
   place <- place_among_functions(kept_function(problem$evaluator, problem))
   for (one in attempts_of(run$calls, problem, Inf)) remember(memo_key(place, one$x), one$attempt)
+  status <- run$status
+  for (k in which(run$calls$failed)) {
+    remember(memo_key(place, all_values(status, stats::setNames(run$calls$x[, k], status$free))), list(value = NULL, trouble = "It failed before."))
+  }
 }
 
 # The run with all calls that were made since.

@@ -10,7 +10,13 @@ value_rounding <- function(run) same_value_share * abs(run$value) + least_differ
 least_difference <- function(run) {
   if (!has_rows(run$problem)) return(curvature_length(run))
   compiled <- compiled_of(run)
-  value_digits(run$problem$criterion, compiled$rows, run$n, if (has_curve(run$problem)) max_scale(run, compiled) else 0)
+  value_digits(run$problem$criterion, compiled$rows, run$n, if (has_curve(run$problem)) max_scale(run, compiled) else residual_size(run))
+}
+
+# Of residuals without readings: by how much a parameter's whole size changes them.
+residual_size <- function(run) {
+  if (NCOL(run$factor) != length(run$estimate) || anyNA(run$factor)) return(0)
+  max(sqrt(colSums(as.matrix(run$factor)^2)) * pmax(abs(run$estimate), compiled_at_start(run)$typical))
 }
 
 # The largest number whose difference from another is a residual, in units of its noise.

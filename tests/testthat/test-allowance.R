@@ -131,3 +131,22 @@ test_that("where calls take long, how many there will be is said beforehand", {
   # neighbours are then fewer
   expect_match(suppressMessages(check_solution(seen$run))$reading[4], "None of 30 random steps")
 })
+
+test_that("calls that failed are not made again, and what is left of an exact fit is no better value", {
+  tried <- character()
+  curve <- function(x, a, k) {
+    tried <<- c(tried, sprintf("%a %a", a, k))
+    if (k > 0.5) stop("out of range")
+    a * exp(-k * x) + 1
+  }
+  run <- fit_local(pose(decaying, y ~ curve(x, a, k)) |> start_from(a = 1, k = 0.01))
+  expect_gt(run$refused, 0)
+  check_solution(run)
+  expect_equal(anyDuplicated(tried), 0)
+  # residuals that vanish at a parameter of zero
+  vanishing <- pose(function(p) c(p[["a"]], p[["b"]] - 1, p[["a"]] * p[["b"]]), parameters = c("a", "b"), returns = "residuals") |> start_from(a = 1, b = 0)
+  for (derivatives in c("fresh", "frugal")) {
+    checks <- check_solution(fit_local(vanishing, solver_levenberg_marquardt(derivatives = derivatives)))
+    expect_false("fail" %in% checks$verdict, label = derivatives)
+  }
+})
