@@ -1,6 +1,7 @@
 #' Is it an optimum at all?
 #'
-#' An independent verdict on a run's answer: everything is computed afresh, whatever the solver said.
+#' An independent verdict on a run's answer: everything is computed afresh, whatever the solver said. Only calls of a function of your own that the
+#' run has kept are not made again: what it gave there is taken as it is.
 #'
 #' @param run A run that has ended.
 #' @param seed \[integer(1)] Seed of the random steps and of the restart.

@@ -20,7 +20,8 @@
 #'
 #' @param derivatives \[character(1)] For functions of your own without a `gradient`: `"fresh"`, by differences at each new point; `"frugal"`, where
 #'   calls are costly: each step corrects the derivatives by what the residuals did along it (Broyden, 1965), and differences are made anew where a
-#'   step brings less than a quarter of what was promised, and near the answer. The check at the end then takes fewer calls, too: two for each
+#'   step brings less than a quarter of what was promised, and near the answer; steps that the region cuts short bend as the residuals do, which one call
+#'   on the way tells. The check at the end then takes fewer calls, too: two for each
 #'   parameter and one for each pair of them. [fit_local()] chooses `"frugal"` itself where a call takes 0.1 s or more.
 #'
 #' @return A solver for [fit_local()], of class `tundrel_solver`.

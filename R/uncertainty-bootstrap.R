@@ -21,6 +21,7 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
   )
   # signs that are drawn have no skew
   if (corrected && is.null(run$clusters) && sum(good) > sum(found$done) / 2) out$jackknife <- or_partial(jackknife(run, compiled, threads), NULL)
+  out$uncorrected <- corrected && is.null(run$clusters) && is.null(out$jackknife) && !is.null(stopped_by())
   out
 }
 
@@ -147,7 +148,7 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
     if (way == "bootstrap") shares <- corrected_shares(shares, values, quantity, drawn, interval_freedom(run))
     ends <- stats::quantile(values, shares, type = 6, names = FALSE)
     row(stats::sd(values), ends, c(
-      short,
+      short, if (way == "bootstrap" && drawn$uncorrected) remark("not_corrected"),
       if (any(shares * good < 1 | (1 - shares) * good < 1)) remark("few_replicates"), if (drawn$failed > 0.02 * drawn$replicates) failed,
       if (nzchar(quantity$rests)) remark(paste0("rests_", quantity$rests))
     ))

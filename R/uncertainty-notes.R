@@ -32,6 +32,7 @@ note_of_code <- function(code, detail) {
     stopped_below = paste("not known below:", cut_short_at(detail)),
     stopped_above = paste("not known above:", cut_short_at(detail)),
     stopped_refits = paste(detail, "refits: then it was cut short"),
+    not_corrected = "not corrected for skew: cut short before that was known",
     better_below = "a better optimum lies below",
     better_above = "a better optimum lies above",
     turns_back = "turns back",

@@ -81,7 +81,11 @@ test_that("a profile cut short says how far it got, and that is inside the inter
     expect_true(all(reached <= 1.001 * max(whole$upper)))
   }
   cut <- uncertainty(seen$run, by = "bootstrap", replicates = 200, seed = 1, max_evaluations = 900)
-  expect_match(cut$note[1], "only [0-9]+ of 200 refits")
+  expect_match(cut$note[1], "only [0-9]+ of 200 refits.*not corrected for skew")
+  # all refits, but not the fits without a row that tell the skew
+  refits <- attr(uncertainty(seen$run, by = "percentile", replicates = 25, seed = 1), "calls")
+  bare <- uncertainty(seen$run, by = c("bootstrap", "percentile"), replicates = 25, seed = 1, max_evaluations = refits + 5)
+  expect_identical(grepl("not corrected for skew", bare$note), bare$by == "bootstrap")
   expect_true(all(is.finite(cut$lower)))
 })
 
