@@ -58,8 +58,7 @@ names_needed <- function(problem) {
 # process or in another, are NaN.
 in_batches <- function(compiled) {
   value <- compiled$value_function %||% compiled$kept_value
-  workers <- if (is.null(value)) 1 else plan_workers()
-  if (workers == 1) return(compiled)
+  if (is.null(value) || plan_workers() == 1) return(compiled)
   of_rows <- if (compiled$rows <= most_rows_sent) compiled$residual_function %||% compiled$fitted_function
   wanted <- if (is.null(of_rows)) 1 else compiled$rows
   ask <- of_rows %||% value
@@ -67,7 +66,6 @@ in_batches <- function(compiled) {
     found <- tryCatch(ask(x), error = function(e) NaN)
     if (is.numeric(found) && length(found) == wanted) found else rep(NaN, wanted)
   }
-  compiled$batch_size <- as.integer(min(workers * 4, 1000))
   # what brings down the worker that calls it is a call that failed
   pool <- new_pool(one, compiled$problem, rep(NaN, wanted))
   back_from <- function(points, all) {

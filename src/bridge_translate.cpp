@@ -475,18 +475,16 @@ std::unique_ptr<Problem> problem_from_r(const Rcpp::List& problem, int threads) 
   if (has(problem, "batch_function")) {
     const Rcpp::Function values = problem["batch_function"];
     Evaluation* work = &out->work;
-    work->batch = [values, work](const Eigen::MatrixXd& points) {
-      const Rcpp::NumericVector found = values(matrix_to_r(points));
+    const auto ask = [work](const Rcpp::Function& whom, const Eigen::MatrixXd& points) {
+      const Rcpp::NumericVector found = whom(matrix_to_r(points));
       work->batch_results.resize(0, 0);
       if (found.hasAttribute("results")) work->batch_results = matrix_from_r(found.attr("results"));
-      return vector_from_r(found);
+      return found;
     };
-    out->work.batch_size = problem["batch_size"];
+    work->batch = [values, ask](const Eigen::MatrixXd& points) { return vector_from_r(ask(values, points)); };
     const Rcpp::Function some = problem["late_function"];
-    out->work.late = [some, work](const Eigen::MatrixXd& points, std::vector<bool>& to_come) {
-      const Rcpp::NumericVector found = some(matrix_to_r(points));
-      work->batch_results.resize(0, 0);
-      if (found.hasAttribute("results")) work->batch_results = matrix_from_r(found.attr("results"));
+    work->late = [some, ask](const Eigen::MatrixXd& points, std::vector<bool>& to_come) {
+      const Rcpp::NumericVector found = ask(some, points);
       to_come.assign(static_cast<std::size_t>(found.size()), false);
       for (R_xlen_t k = 0; k < found.size(); ++k) to_come[static_cast<std::size_t>(k)] = R_IsNA(found[k]);
       return vector_from_r(found);

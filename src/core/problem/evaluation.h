@@ -20,9 +20,8 @@ struct Evaluation {
   // TRUE where the user has asked to stop; none where nobody can.
   std::function<bool()> halted;
   bool is_halted() const { return halted && halted(); }
-  // Computes values many at a time, where set: those of up to `batch_size` columns.
+  // Computes the values of all columns at once, where set.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points)> batch;
-  int batch_size = 1;
   // The same, but comes back with what is there as soon as some is. Of the others, which are marked, the values are still to come: they are asked
   // for again, which begins nothing anew.
   std::function<Eigen::VectorXd(const Eigen::MatrixXd& points, std::vector<bool>& to_come)> late;

@@ -52,27 +52,7 @@ Eigen::VectorXd Problem::batched(const Eigen::MatrixXd& all_points) {
 }
 
 Eigen::VectorXd Problem::called(const Eigen::MatrixXd& points) {
-  const int n = work.affordable(static_cast<int>(points.cols()));
-  if (work.late) return called_as_they_come(points.leftCols(n));
-  Eigen::VectorXd out(n);
-  int done = 0;
-  while (done < n) {
-    const int now = std::min(work.batch_size, n - done);
-    const auto began = Evaluation::Clock::now();
-    out.segment(done, now) = work.batch(points.middleCols(done, now));
-    // what was being evaluated then is evaluated again when the walk goes on
-    if (work.is_halted()) break;
-    // of what workers called together the time of one is not known
-    const double seconds = now == 1 ? std::chrono::duration<double>(Evaluation::Clock::now() - began).count() : std::numeric_limits<double>::quiet_NaN();
-    for (int k = 0; k < now; ++k) note_call(points.col(done + k), out[done + k], k, now, seconds);
-    done += now;
-    if (std::chrono::steady_clock::now() >= work.deadline) break;
-  }
-  return out.head(done);
-}
-
-Eigen::VectorXd Problem::called_as_they_come(const Eigen::MatrixXd& points) {
-  const auto n = points.cols();
+  const Eigen::Index n = work.affordable(static_cast<int>(points.cols()));
   Eigen::VectorXd out(n);
   std::vector<Eigen::Index> wanted(static_cast<std::size_t>(n));
   std::iota(wanted.begin(), wanted.end(), 0);
@@ -90,7 +70,7 @@ Eigen::VectorXd Problem::called_as_they_come(const Eigen::MatrixXd& points) {
         continue;
       }
       out[wanted[k]] = found[place];
-      note_call(rest.col(place), found[place], place, rest.cols(), std::numeric_limits<double>::quiet_NaN());
+      note_call(rest.col(place), found[place], place, rest.cols());
     }
     wanted = left;
     if (std::chrono::steady_clock::now() >= work.deadline) break;
@@ -99,10 +79,12 @@ Eigen::VectorXd Problem::called_as_they_come(const Eigen::MatrixXd& points) {
   return wanted.empty() ? out : Eigen::VectorXd(out.head(wanted[0]));
 }
 
-void Problem::note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds) {
+void Problem::note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked) {
   ++work.evaluations;
   work.refused += !std::isfinite(value);
   const bool rows = work.batch_results.cols() == asked;
+  // how long one of several workers took is not known
+  constexpr double seconds = std::numeric_limits<double>::quiet_NaN();
   if (work.log) work.log->add({x, rows ? Eigen::VectorXd(work.batch_results.col(k)) : Eigen::VectorXd(), value, !std::isfinite(value), seconds, work.reason});
   note_met(x, value);
 }
@@ -111,7 +93,7 @@ Eigen::VectorXd Problem::values_so_far(const Eigen::MatrixXd& points, std::vecto
   Eigen::VectorXd out = work.late(points, to_come);
   if (work.is_halted()) throw Halted();
   for (Eigen::Index k = 0; k < points.cols(); ++k)
-    if (!to_come[static_cast<std::size_t>(k)]) note_call(points.col(k), out[k], k, points.cols(), std::numeric_limits<double>::quiet_NaN());
+    if (!to_come[static_cast<std::size_t>(k)]) note_call(points.col(k), out[k], k, points.cols());
   return out;
 }
 

@@ -95,12 +95,10 @@ class Problem {
 
  private:
   Eigen::VectorXd batched(const Eigen::MatrixXd& all_points);
-  // The same for points of which none is known.
+  // The same for points of which none is known: as they come, so that none waits for the slowest.
   Eigen::VectorXd called(const Eigen::MatrixXd& points);
-  // The same where none waits for the slowest.
-  Eigen::VectorXd called_as_they_come(const Eigen::MatrixXd& points);
   // Takes note of a call that came back with others, as column `k` of what was asked for.
-  void note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked, double seconds);
+  void note_call(const Eigen::VectorXd& x, double value, Eigen::Index k, Eigen::Index asked);
 };
 
 }  // namespace tundrel
