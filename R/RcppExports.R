@@ -45,6 +45,18 @@ core_curve_modes <- function(problem, x) {
     .Call(`_tundrel_core_curve_modes`, problem, x)
 }
 
+core_share_out <- function(aims, costs, budget) {
+    .Call(`_tundrel_core_share_out`, aims, costs, budget)
+}
+
+core_judge_amounts <- function(aims, costs, budget, amounts, duals) {
+    .Call(`_tundrel_core_judge_amounts`, aims, costs, budget, amounts, duals)
+}
+
+core_exchanged <- function(aims, costs, budget, most, shares, tries, seed) {
+    .Call(`_tundrel_core_exchanged`, aims, costs, budget, most, shares, tries, seed)
+}
+
 core_refit <- function(problem, solver_name, settings, start, rows, values, replaced, budget, threads) {
     .Call(`_tundrel_core_refit`, problem, solver_name, settings, start, rows, values, replaced, budget, threads)
 }

@@ -17,8 +17,18 @@ family_negative_binomial <- function() {
     density = function(y, m, o) stats::dnbinom(y, mu = m, size = o$size, log = TRUE),
     below = function(y, m, o) stats::pnbinom(y, mu = m, size = o$size),
     draw = function(m, o) stats::rnbinom(length(m), mu = m, size = o$size),
-    variance = function(m, o) m + m^2 / o$size, range = c(0, Inf), discrete = TRUE
+    variance = function(m, o) m + m^2 / o$size, information = function(m, o) list(1 / (m + m^2 / o$size), 0, information_about_size(m, o$size)),
+    range = c(0, Inf), discrete = TRUE
   )
+}
+
+# trigamma() is averaged over all counts that can be met.
+information_about_size <- function(m, size) {
+  expected <- mapply(function(m, size) {
+    y <- seq(0, stats::qnbinom(1e-14, mu = m, size = size, lower.tail = FALSE))
+    sum(stats::dnbinom(y, mu = m, size = size) * trigamma(y + size))
+  }, m, size)
+  pmax(0, trigamma(size) - expected - 1 / size + 1 / (size + m))
 }
 
 # The mean is the probability of success; readings are successes.
@@ -40,6 +50,11 @@ family_beta <- function() {
     below = function(y, m, o) stats::pbeta(y, m * o$precision, (1 - m) * o$precision),
     draw = function(m, o) stats::rbeta(length(m), m * o$precision, (1 - m) * o$precision),
     variance = function(m, o) m * (1 - m) / (1 + o$precision),
+    information = function(m, o) {
+      hits <- trigamma(m * o$precision)
+      misses <- trigamma((1 - m) * o$precision)
+      list(o$precision^2 * (hits + misses), o$precision * (m * hits - (1 - m) * misses), m^2 * hits + (1 - m)^2 * misses - trigamma(o$precision))
+    },
     best_mean = best_beta_mean, range = c(0, 1)
   )
 }

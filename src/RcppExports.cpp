@@ -146,6 +146,48 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_share_out
+Rcpp::List core_share_out(const Rcpp::List& aims, const Rcpp::NumericVector& costs, double budget);
+RcppExport SEXP _tundrel_core_share_out(SEXP aimsSEXP, SEXP costsSEXP, SEXP budgetSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type aims(aimsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type costs(costsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_share_out(aims, costs, budget));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_judge_amounts
+Rcpp::List core_judge_amounts(const Rcpp::List& aims, const Rcpp::NumericVector& costs, double budget, const Rcpp::NumericVector& amounts, const Rcpp::NumericVector& duals);
+RcppExport SEXP _tundrel_core_judge_amounts(SEXP aimsSEXP, SEXP costsSEXP, SEXP budgetSEXP, SEXP amountsSEXP, SEXP dualsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type aims(aimsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type costs(costsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type amounts(amountsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type duals(dualsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_judge_amounts(aims, costs, budget, amounts, duals));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_exchanged
+Rcpp::List core_exchanged(const Rcpp::List& aims, const Rcpp::NumericVector& costs, double budget, const Rcpp::IntegerVector& most, const Rcpp::NumericVector& shares, int tries, int seed);
+RcppExport SEXP _tundrel_core_exchanged(SEXP aimsSEXP, SEXP costsSEXP, SEXP budgetSEXP, SEXP mostSEXP, SEXP sharesSEXP, SEXP triesSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type aims(aimsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type costs(costsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type most(mostSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type shares(sharesSEXP);
+    Rcpp::traits::input_parameter< int >::type tries(triesSEXP);
+    Rcpp::traits::input_parameter< int >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_exchanged(aims, costs, budget, most, shares, tries, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_refit
 Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericVector& start, const Rcpp::IntegerMatrix& rows, const Rcpp::NumericMatrix& values, int replaced, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_refit(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startSEXP, SEXP rowsSEXP, SEXP valuesSEXP, SEXP replacedSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -456,6 +498,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
     {"_tundrel_core_group_values", (DL_FUNC) &_tundrel_core_group_values, 2},
     {"_tundrel_core_curve_modes", (DL_FUNC) &_tundrel_core_curve_modes, 2},
+    {"_tundrel_core_share_out", (DL_FUNC) &_tundrel_core_share_out, 3},
+    {"_tundrel_core_judge_amounts", (DL_FUNC) &_tundrel_core_judge_amounts, 5},
+    {"_tundrel_core_exchanged", (DL_FUNC) &_tundrel_core_exchanged, 7},
     {"_tundrel_core_refit", (DL_FUNC) &_tundrel_core_refit, 9},
     {"_tundrel_core_find_root", (DL_FUNC) &_tundrel_core_find_root, 7},
     {"_tundrel_core_walk", (DL_FUNC) &_tundrel_core_walk, 8},

@@ -55,6 +55,8 @@ class Cholesky {
  public:
   explicit Cholesky(const Eigen::MatrixXd& matrix);
   bool definite() const { return definite_; }
+  Eigen::VectorXd diagonal() const { return factor_.diagonal(); }
+  const Eigen::MatrixXd& factor() const { return factor_; }
   Eigen::MatrixXd solve(const Eigen::MatrixXd& b) const;
 
  private:

@@ -9,7 +9,7 @@ layers <- list(
   run = c("run", "runs", "solver", "start", "scan", "stop"),
   inference = c(
     "uncertainty", "profile", "residuals", "predict", "predictor", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
-    "check", "glance", "rank"
+    "check", "glance", "rank", "design"
   ),
   handing_over = c("cli", "page", "plan", "report", "plot", "print", "workbench")
 )
@@ -70,7 +70,7 @@ test_that("the core knows nothing of R, and the bridge alone knows both", {
 test_that("a folder of the core includes from folders below it only", {
   skip_without_sources()
   # from the lowest
-  folders <- c("expression", "solved", "dynamics", "criterion", "problem", "step", "verification", "solver", "inference")
+  folders <- c("expression", "solved", "dynamics", "criterion", "problem", "step", "verification", "solver", "inference", "planning")
   core <- list.files(sources("src", "core"), "\\.(h|cpp)$", full.names = TRUE, recursive = TRUE)
   folder_of <- function(file) basename(dirname(file))
   expect_setequal(setdiff(unique(folder_of(core)), "core"), folders)

@@ -1,0 +1,85 @@
+# What readings are to improve, as aims of the core: see src/core/planning/worth.h.
+
+goal_names <- c("parameters", "average", "worst", "band", "tell_apart")
+
+# `kind`, one of the above or "quantity"; `text`, as it is told; `slopes(x)`, of what is wanted, in all free parameters, a column each.
+read_goal <- function(run, goal, region, call) {
+  expr <- rlang::quo_get_expr(goal)
+  known <- names(coef(run))
+  # a name may be a parameter's, or that of a text that stands elsewhere
+  value <- if (is.symbol(expr) && !as.character(expr) %in% known) tryCatch(rlang::eval_tidy(goal), error = function(e) as.character(expr)) else expr
+  if (rlang::is_string(value) && value %in% setdiff(goal_names, known)) return(named_goal(run, value, region, call))
+  written <- if (rlang::is_string(value)) tryCatch(rlang::parse_expr(value), error = function(e) NULL) else value
+  if (!is.call(written) && !(is.symbol(written) && as.character(written) %in% known)) {
+    refuse("argument", c(
+      if (rlang::is_string(value)) "{.val {value}} is neither a goal nor a parameter." else "{.arg goal} must be one of the goals, a parameter or an expression of parameters, and not {.obj_type_friendly {value}}.",
+      if (rlang::is_string(value)) suggestion(value, c(goal_names, known), "goals and parameters"),
+      "i" = "A quantity that is computed from parameters is a goal, too: {.code goal = log(2) / k}."
+    ), call = call)
+  }
+  found <- derived_quantity(expression_text(written), written, run, call)
+  list(kind = "quantity", text = expression_text(written), slopes = function(x) {
+    run$estimate[] <- x
+    t(expression_slope(run, found$expression))
+  })
+}
+
+named_goal <- function(run, kind, region, call) {
+  free <- names(run$estimate)
+  if (kind != "band") return(list(kind = kind, text = kind, slopes = function(x) diag(length(free))))
+  region <- read_candidates(run, region, call)$table
+  list(kind = kind, text = kind, slopes = function(x) {
+    # as few columns as there are parameters, with the same sum of squares
+    found <- svd(matrix(region_slopes(run, region, x, call), ncol = length(x)), nu = 0)
+    found$v %*% diag(found$d, length(found$d)) / sqrt(nrow(region))
+  })
+}
+
+region_slopes <- function(run, region, x, call) {
+  if (is_compiled(run$problem)) return(model_rows(run$problem, region, core_jacobian, x, call = call))
+  difference_jacobian(function(x) model_rows(run$problem, region, core_evaluate, x, call = call), x, abs(x))
+}
+
+# The directions that parameters can move in: those at a bound stay, and active conditions between them are kept.
+open_basis <- function(run) {
+  moving <- which(run$at_bound == "")
+  if (length(moving) == 0) refuse("model", "Every parameter is fixed or rests on a bound: no reading can tell more.", call = rlang::caller_env(2))
+  basis <- matrix(0, length(run$estimate), ncol(active_slopes(run, moving)$open))
+  basis[moving, ] <- active_slopes(run, moving)$open
+  basis
+}
+
+# What is known from before, at one set of values.
+known_information <- function(run, x, basis, count_measured, scale) {
+  if (!count_measured) return(matrix(0, ncol(basis), ncol(basis)))
+  if (identical(unname(x), unname(run$estimate))) {
+    moving <- which(run$at_bound == "")
+    factor <- run$factor
+    factor[, -moving] <- 0
+    return(crossprod(factor %*% basis) / scale^2)
+  }
+  measured <- run$problem$measurements[compiled_of(run)$used, , drop = FALSE]
+  crossprod(reading_rows(run, measured, x, scale)$rows %*% basis)
+}
+
+# So small a share of what all candidates tell is added in every direction, so that a goal can be reached by readings that leave others open.
+ridge_share <- 1e-11
+
+# The aims for one set of values: in units in which candidates evenly spread tell as much of each parameter.
+aims_at <- function(goal, told, known, wanted, amount, share, everywhere, ridge) {
+  even <- known + crossprod(everywhere) * amount / nrow(everywhere)
+  size <- sqrt(diag(even))
+  size[!is.finite(size) | size == 0] <- 1
+  scaled <- function(m) m / outer(size, size)
+  base <- list(
+    rows = told$rows / rep(size, each = nrow(told$rows)), begin = told$begin, known = scaled(known) + diag(ridge, length(size)), share = share
+  )
+  one <- function(kind, wanted, group = 0L) c(base, list(kind = kind, wanted = wanted / size, group = group))
+  if (goal$kind == "parameters") return(list(one("volume", wanted)))
+  if (goal$kind %in% c("quantity", "band")) return(list(one("error", wanted)))
+  # each against its error by the same readings evenly spread
+  against <- sqrt(colSums(wanted / size * solve(scaled(even) + diag(ridge_share, length(size)), wanted / size)))
+  relative <- wanted / rep(against, each = nrow(wanted))
+  if (goal$kind == "average") return(list(one("error", relative / sqrt(ncol(wanted)))))
+  lapply(seq_len(ncol(wanted)), function(k) one("error", relative[, k, drop = FALSE], k - 1L))
+}

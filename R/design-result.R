@@ -1,0 +1,163 @@
+# What is told of a proposal.
+
+new_next <- function(setting, ideal, whole, call = rlang::caller_env()) {
+  result_of(setting, ideal, whole, foretold(setting, whole, sum(whole$readings), call))
+}
+
+result_of <- function(setting, ideal, whole, foretold) {
+  names <- names(setting$candidates$table)
+  in_order <- function(table) table[do.call(order, unname(as.list(table[names]))), ]
+  given <- length(setting$candidates$ranges) == 0
+  taken <- if (given) rep(TRUE, length(whole$readings)) else whole$readings > 0
+  out <- whole$table[taken, ]
+  out$readings <- whole$readings[taken]
+  shared <- ideal$spot_amounts > least_share * sum(ideal$spot_amounts)
+  shares <- ideal$spots[shared, ]
+  shares$share <- ideal$spot_amounts[shared] / sum(ideal$spot_amounts[shared])
+  n <- sum(whole$readings)
+  structure(if (given) out else in_order(out),
+    class = c("tundrel_next", class(tibble())), foretold = foretold, efficiency = min(1, exp(whole$value - ideal$value - ideal$gap)), ideal = in_order(shares),
+    gap = ideal$gap, evenly_needed = evenly_needed(setting, whole$value, n), worst_case = if (isTRUE(nrow(setting$cases) > 1)) worst_case(setting, whole),
+    n = n, spent = sum(whole$readings * setting$cost(whole$table)), setting = setting, found = ideal
+  )
+}
+
+foretold <- function(setting, whole, n, call) {
+  run <- setting$run
+  table <- setting$candidates$table
+  wanted <- t(setting$basis)
+  names <- names(run$estimate)[run$at_bound == ""]
+  wanted <- wanted[, run$at_bound == "", drop = FALSE]
+  if (setting$goal$kind == "quantity" && !setting$goal$text %in% names) {
+    wanted <- cbind(wanted_now(setting), wanted)
+    names <- c(setting$goal$text, names)
+  }
+  after <- lapply(
+    list(std_error = numeric(nrow(table)), after = NULL, evenly = rep(n / nrow(table), nrow(table))),
+    function(readings) if (is.null(readings)) information_after(setting, whole$table, whole$readings, call) else information_after(setting, table, readings, call)
+  )
+  errors <- lapply(after, errors_under, wanted = wanted)
+  found <- tibble(quantity = names, !!!errors)
+  if (setting$goal$kind != "band") return(found)
+  rms <- lapply(after, function(information) sqrt(sum(errors_under(information, wanted_now(setting))^2)))
+  rbind(tibble(quantity = "curve", !!!rms), found)
+}
+
+# How many readings, evenly spread over the candidates, come as far.
+most_evenly <- 1e7
+
+evenly_needed <- function(setting, value, n) {
+  table <- setting$candidates$table
+  aims <- setting$aims(table)
+  reached <- function(m) core_judge_amounts(aims, rep(1, nrow(table)), m, rep(m / nrow(table), nrow(table)), rep(1, max(vapply(aims, `[[`, 0L, "group")) + 1))$value >= value
+  low <- 0
+  high <- n
+  while (!reached(high) && high < most_evenly) {
+    low <- high
+    high <- 2 * high
+  }
+  if (high >= most_evenly) return(Inf)
+  while (high - low > 1e-3 * high) {
+    middle <- (low + high) / 2
+    if (reached(middle)) high <- middle else low <- middle
+  }
+  ceiling(high - 1e-2)
+}
+
+# The least that the readings are worth, against the best for each case by itself.
+worst_case <- function(setting, whole) {
+  places <- unique(vctrs::vec_rbind(whole$table[whole$readings > 0, ], setting$candidates$table))
+  readings <- numeric(nrow(places))
+  readings[vctrs::vec_match(whole$table[whole$readings > 0, ], places)] <- whole$readings[whole$readings > 0]
+  aims <- setting$aims(places)
+  each <- split(aims, rep(seq_len(nrow(setting$cases)), each = length(aims) / nrow(setting$cases)))
+  cost <- setting$cost(places)
+  min(vapply(each, function(aims) {
+    aims <- lapply(aims, function(one) utils::modifyList(one, list(share = 1)))
+    best <- core_share_out(aims, cost, setting$budget)
+    exp(core_judge_amounts(aims, cost, setting$budget, readings, best$duals)$value - best$value - best$gap)
+  }, 0))
+}
+
+#' @export
+print.tundrel_next <- function(x, ...) {
+  goal <- attr(x, "setting")$goal
+  if (is.null(goal) || !"readings" %in% names(x)) return(NextMethod())
+  cat("Next ", count_of(attr(x, "n"), "reading"), " for ", goal_words(goal), "\n\n", sep = "")
+  chosen <- tibble::as_tibble(unclass(x))[x$readings > 0, ]
+  cat_table(as.data.frame(lapply(chosen, function(column) if (is.numeric(column)) format_number(column, 4) else as.character(column)), check.names = FALSE))
+  foretold <- attr(x, "foretold")
+  cat(if (goal$kind == "tell_apart") "\nSquares that a rival leaves, beyond noise, foretold\n" else "\nStandard errors foretold\n")
+  cat_table(as.data.frame(lapply(foretold, function(column) if (is.numeric(column)) format_number(column, 3) else column), check.names = FALSE))
+  cat("\n", paste0(strwrap(next_reading(x), 80, exdent = 2), "\n"), sep = "")
+  invisible(x)
+}
+
+goal_words <- function(goal) {
+  switch(goal$kind,
+    parameters = "all parameters", average = "the parameters, on average", worst = "the parameter that is known worst", band = "the curve",
+    tell_apart = "telling the models apart", goal$text
+  )
+}
+
+# Sentences on a proposal.
+next_reading <- function(x) {
+  goal <- attr(x, "setting")$goal
+  n <- attr(x, "n")
+  c(
+    places_sentence(x), if (goal$kind == "tell_apart") apart_sentences(x) else gain_sentence(x), evenly_sentence(x),
+    bound_sentence(x), if (!attr(x, "setting")$spending$plain) paste0("They cost ", format_number(attr(x, "spent"), 4), "."),
+    if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least ", percent_text(attr(x, "worst_case")), " of what would be best for each.")
+  )
+}
+
+bound_sentence <- function(x) {
+  kind <- attr(x, "setting")$goal$kind
+  what <- if (kind == "tell_apart") "raise these squares" else if (kind %in% c("parameters", "average", "worst")) "lower the variances" else "lower its variance"
+  other <- if (attr(x, "setting")$spending$plain) paste("other", count_of(attr(x, "n"), "reading")) else "other choice within the budget"
+  paste0("No ", other, " could ", what, " by more than ", percent_text(1 - attr(x, "efficiency")), " further.")
+}
+
+percent_text <- function(share) paste(if (share < 0.001) "0.1" else format_number(100 * share, 2), "%")
+
+# The ratio by which the goal's error falls.
+gain_of <- function(x) {
+  goal <- attr(x, "setting")$goal
+  foretold <- attr(x, "foretold")
+  row <- match(if (goal$kind == "band") "curve" else goal$text, foretold$quantity)
+  if (!is.na(row)) foretold$std_error[row] / foretold$after[row]
+}
+
+gain_sentence <- function(x) {
+  gain <- gain_of(x)
+  goal <- attr(x, "setting")$goal
+  if (is.null(gain)) return(NULL)
+  what <- if (goal$kind == "band") "the curve, on average," else goal$text
+  row <- attr(x, "foretold")[match(if (goal$kind == "band") "curve" else goal$text, attr(x, "foretold")$quantity), ]
+  if (!attr(x, "setting")$count_measured) return(paste0("By themselves they give ", what, " a standard error of ", format_number(row$after, 3), "."))
+  if (is.infinite(gain)) return(paste0("They bring the standard error of ", what, " to ", format_number(row$after, 3), "; as yet it is not determined."))
+  paste0("They bring the standard error of ", what, " from ", format_number(row$std_error, 3), " to ", format_number(row$after, 3), ".")
+}
+
+apart_sentences <- function(x) {
+  foretold <- attr(x, "foretold")
+  paste0("If ", foretold$right, " is right, ", foretold$rival, " misses ", if (attr(x, "setting")$count_measured) "what was measured and these readings" else "these readings", " by a sum of squares of ", format_number(foretold$after, 3), " beyond noise: that shows it in ", ifelse(foretold$chance > 0.99, "more than 99", paste("about", format_number(100 * foretold$chance, 2))), " % of cases.")
+}
+
+evenly_sentence <- function(x) {
+  needed <- attr(x, "evenly_needed")
+  n <- attr(x, "n")
+  if (is.infinite(needed)) return("Readings spread evenly over the candidates would not come as far, however many.")
+  if (needed <= n) return("Readings spread evenly over the candidates would do as well.")
+  paste0("Spread evenly over the candidates, it would take ", format_number(needed), " readings to do as well.")
+}
+
+# Where most of the readings go, in words: for one predictor.
+places_sentence <- function(x) {
+  names <- setdiff(names(x), "readings")
+  used <- x[x$readings > 0, ]
+  varied <- Filter(function(name) length(unique(used[[name]])) > 1, names)
+  if (length(varied) != 1 || !is.numeric(used[[varied]]) || nrow(used) > 6) return(NULL)
+  used <- used[order(used[[varied]]), ]
+  paste0(upper_first(and_list(paste(used$readings, "at", varied, "=", format_number(used[[varied]], 3)))), ".")
+}
