@@ -14,7 +14,7 @@
 plot_information <- function(x) {
   if (!inherits(x, "tundrel_next") || is.null(attr(x, "setting"))) refuse("argument", "{.arg x} must be a proposal of {.fn next_measurements}, as it was returned.")
   setting <- attr(x, "setting")
-  table <- setting$candidates$table
+  table <- drawn_places(setting$candidates)
   numeric <- Filter(function(name) is.numeric(table[[name]]) && length(unique(table[[name]])) > 1, names(table))
   if (length(numeric) == 0) refuse("argument", "There is no numeric column along which the candidates vary.")
   ideal <- attr(x, "found")
@@ -23,6 +23,19 @@ plot_information <- function(x) {
   table$worth <- table$worth / best
   chosen <- tibble::as_tibble(unclass(x))[x$readings > 0, ]
   if (length(setting$candidates$ranges) > 1) information_map(x, table, chosen, names(setting$candidates$ranges)[1:2]) else information_line(x, table, chosen, c(names(setting$candidates$ranges), numeric)[1])
+}
+
+# Along one range as many as make a smooth line.
+places_on_a_line <- 801
+
+drawn_places <- function(candidates) {
+  if (length(candidates$ranges) != 1) return(candidates$table)
+  others <- unique(candidates$table[setdiff(names(candidates$table), names(candidates$ranges))])
+  along <- seq(candidates$ranges[[1]][1], candidates$ranges[[1]][2], length.out = places_on_a_line)
+  n <- max(1, nrow(others))
+  table <- tibble::as_tibble(stats::setNames(list(rep(along, n)), names(candidates$ranges)))
+  if (ncol(others)) table <- tibble(table, others[rep(seq_len(n), each = places_on_a_line), ])
+  table[names(candidates$table)]
 }
 
 information_line <- function(x, table, chosen, name) {

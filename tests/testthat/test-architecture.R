@@ -9,7 +9,7 @@ layers <- list(
   run = c("run", "runs", "solver", "start", "scan", "stop"),
   inference = c(
     "uncertainty", "profile", "residuals", "predict", "predictor", "derive", "data", "joint", "correlation", "cross", "bootstrap", "compare",
-    "check", "glance", "rank", "design"
+    "check", "glance", "rank", "design", "simulate", "readings"
   ),
   handing_over = c("cli", "page", "plan", "report", "plot", "print", "workbench")
 )
