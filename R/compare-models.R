@@ -11,6 +11,8 @@
 #'   fit to the others. `Inf` leaves one row, or group, out at a time; 0 for none.
 #' @param by \[character(1)] A column whose values group rows that belong together, such as one plot or day: groups are left
 #'   out whole. `NULL` for none.
+#' @param along \[character(1)] A column, such as time: rows that are left out together lie next to each other along it, so that neighbours that err together
+#'   do not help. `NULL` for rows by chance.
 #' @param seed \[integer(1)] Seed by which rows are shared out.
 #' @param threads \[integer(1)] Threads for the refits. Results do not depend on it.
 #' @param max_evaluations,max_seconds,progress As in [uncertainty()], for the refits of cross-validation: a model whose refits were not all made has no
@@ -37,7 +39,7 @@
 #'   start_from(top = 8, scale = 200, dark = 1) |>
 #'   fit_local()
 #' compare_models(saturating, levelling)
-compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, threads = 1, max_evaluations = Inf, max_seconds = Inf,
+compare_models <- function(..., nested = NULL, folds = 10, by = NULL, along = NULL, seed = 1, threads = 1, max_evaluations = Inf, max_seconds = Inf,
                            progress = c("none", "lines", "bar")) {
   given <- list(...)
   names(given) <- label_given(given, as.list(substitute(list(...)))[-1])
@@ -53,19 +55,19 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, seed = 1, 
   expected <- sum(vapply(runs[asks], function(run) length(run$estimate) + 1, 0)) * steps_a_refit * parts
   before <- user_calls$made
   table <- within_budget(
-    unname(runs[c(asks, setdiff(seq_along(runs), asks))]), models_compared(runs, nested, folds, by, seed, threads, call),
+    unname(runs[c(asks, setdiff(seq_along(runs), asks))]), models_compared(runs, nested, folds, by, along, seed, threads, call),
     max_evaluations, max_seconds, progress, NULL, expected, units = max(1, length(runs) * parts)
   )
   attr(table, "calls") <- if (length(asks)) user_calls$made - before
   table
 }
 
-models_compared <- function(runs, nested, folds, by, seed, threads, call) {
+models_compared <- function(runs, nested, folds, by, along, seed, threads, call) {
   compiled <- check_same_rows(runs, call)
   pairs <- nested_pairs(runs, nested, call)
   rows <- lapply(runs, glance)
   pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)
-  left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed, call)
+  left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed, along, call)
   predicted <- lapply(names(runs), function(name) or_partial(cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads), nothing_validated))
   table <- tibble(
     model = names(runs), formula = vapply(runs, function(r) model_text(r$problem), character(1), USE.NAMES = FALSE),

@@ -1,7 +1,8 @@
 # How well a model predicts rows that it was not fitted to.
 
 # Rows (by their place among those that take part) that are left out together.
-left_out_rows <- function(run, compiled, folds, by, seed, call = rlang::caller_env()) {
+left_out_rows <- function(run, compiled, folds, by, seed, along = NULL, call = rlang::caller_env()) {
+  if (!is.null(along)) return(stretches_left_out(run, compiled, folds, by, along, call))
   group <- seq_along(compiled$used)
   if (!is.null(by)) {
     if (!rlang::is_string(by) || !by %in% names(run$problem$measurements)) {
@@ -16,6 +17,18 @@ left_out_rows <- function(run, compiled, folds, by, seed, call = rlang::caller_e
   if (folds >= n) return(unname(split(seq_along(group), group)))
   part <- with_seed(seed, sample(rep_len(seq_len(folds), n)))
   unname(split(seq_along(group), part[group]))
+}
+
+# Stretches of rows that lie next to each other along a column, of all groups alike.
+stretches_left_out <- function(run, compiled, folds, by, along, call) {
+  data <- run$problem$measurements
+  if (!is.null(by)) refuse("argument", "Rows are left out by groups, {.arg by}, or by stretches, {.arg along}: state one of them.", call = call)
+  if (!rlang::is_string(along) || !along %in% names(data)) refuse("measurements", c("There is no column {.field {along}} to go along.", suggestion(as.character(along)[1], names(data), "columns")), call = call)
+  values <- as.double(data[[along]][compiled$used])
+  places <- sort(unique(values))
+  if (length(places) < 2) refuse("measurements", "Column {.field {along}} has one value only: there are no stretches to leave out.", call = call)
+  stretch <- ceiling(seq_along(places) / length(places) * min(folds, length(places)))
+  unname(split(seq_along(values), stretch[match(values, places)]))
 }
 
 nothing_validated <- list(error = NA_real_, log_score = NA_real_, failed = 0)

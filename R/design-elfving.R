@@ -9,7 +9,7 @@ elfving_digits <- 1e-10
 # Better spots for what was found, with their amounts and the gap; or NULL.
 elfving_spots <- function(setting, found, spots, amounts, apart) {
   aim <- setting$aims(spots, 0)
-  if (length(aim) != 1 || aim[[1]]$kind != "error" || ncol(aim[[1]]$wanted) != 1 || any(aim[[1]]$known != 0) || length(aim[[1]]$begin) != nrow(aim[[1]]$rows) + 1) return(NULL)
+  if (length(aim) != 1 || aim[[1]]$measure != "error" || ncol(aim[[1]]$wanted) != 1 || any(aim[[1]]$known != 0) || length(aim[[1]]$begin) != nrow(aim[[1]]$rows) + 1) return(NULL)
   wanted <- aim[[1]]$wanted[, 1]
   rows_at <- function(places) setting$aims(places, 0)[[1]]$rows / sqrt(setting$cost(places))
   ranges <- setting$candidates$ranges

@@ -2,7 +2,7 @@
 
 goal_names <- c("parameters", "average", "worst", "band", "tell_apart")
 
-# `kind`, one of the above or "quantity"; `text`, as it is told; `slopes(x)`, of what is wanted, in all free parameters, a column each.
+# `what`, one of the above or "quantity"; `text`, as it is told; `slopes(x)`, of what is wanted, in all free parameters, a column each.
 read_goal <- function(run, goal, region, call) {
   expr <- rlang::quo_get_expr(goal)
   known <- names(coef(run))
@@ -18,17 +18,17 @@ read_goal <- function(run, goal, region, call) {
     ), call = call)
   }
   found <- derived_quantity(expression_text(written), written, run, call)
-  list(kind = "quantity", text = expression_text(written), slopes = function(x) {
+  list(what = "quantity", text = expression_text(written), slopes = function(x) {
     run$estimate[] <- x
     t(expression_slope(run, found$expression))
   })
 }
 
-named_goal <- function(run, kind, region, call) {
+named_goal <- function(run, what, region, call) {
   free <- names(run$estimate)
-  if (kind != "band") return(list(kind = kind, text = kind, slopes = function(x) diag(length(free))))
+  if (what != "band") return(list(what = what, text = what, slopes = function(x) diag(length(free))))
   region <- read_candidates(run, region, call)$table
-  list(kind = kind, text = kind, slopes = function(x) {
+  list(what = what, text = what, slopes = function(x) {
     # as few columns as there are parameters, with the same sum of squares
     found <- svd(matrix(region_slopes(run, region, x, call), ncol = length(x)), nu = 0)
     found$v %*% diag(found$d, length(found$d)) / sqrt(nrow(region))
@@ -74,12 +74,12 @@ aims_at <- function(goal, told, known, wanted, amount, share, everywhere, ridge)
   base <- list(
     rows = told$rows / rep(size, each = nrow(told$rows)), begin = told$begin, known = scaled(known) + diag(ridge, length(size)), share = share
   )
-  one <- function(kind, wanted, group = 0L) c(base, list(kind = kind, wanted = wanted / size, group = group))
-  if (goal$kind == "parameters") return(list(one("volume", wanted)))
-  if (goal$kind %in% c("quantity", "band")) return(list(one("error", wanted)))
+  one <- function(measure, wanted, group = 0L) c(base, list(measure = measure, wanted = wanted / size, group = group))
+  if (goal$what == "parameters") return(list(one("volume", wanted)))
+  if (goal$what %in% c("quantity", "band")) return(list(one("error", wanted)))
   # each against its error by the same readings evenly spread
   against <- sqrt(colSums(wanted / size * solve(scaled(even) + diag(ridge_share, length(size)), wanted / size)))
   relative <- wanted / rep(against, each = nrow(wanted))
-  if (goal$kind == "average") return(list(one("error", relative / sqrt(ncol(wanted)))))
+  if (goal$what == "average") return(list(one("error", relative / sqrt(ncol(wanted)))))
   lapply(seq_len(ncol(wanted)), function(k) one("error", relative[, k, drop = FALSE], k - 1L))
 }

@@ -77,7 +77,7 @@ next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters
     run = run, candidates = candidates, goal = read_goal(run, stated, region, call), basis = open_basis(run), count_measured = count_measured,
     most = at_most, cost = spending$cost, budget = spending$budget, spending = spending, scale = noise_for_planning(run, call)
   )
-  if (setting$goal$kind == "tell_apart") return(told_apart(setting, c(stats::setNames(list(run), if (is.symbol(match.call()$run)) as.character(match.call()$run) else "run"), rivals), seed, call))
+  if (setting$goal$what == "tell_apart") return(told_apart(setting, c(stats::setNames(list(run), if (is.symbol(match.call()$run)) as.character(match.call()$run) else "run"), rivals), seed, call))
   setting$cases <- read_cases(run, over, call)
   setting$aims <- aims_of(setting, call)
   check_reachable(setting, call)

@@ -34,7 +34,7 @@ check_reachable <- function(setting, call) {
       "i" = "Offer other candidates, or ask for a goal that does not depend on {if (length(open) == 1) 'it' else 'them'}."
     ), call = call)
   }
-  if (!setting$goal$kind %in% c("parameters", "average", "worst") || !setting$spending$plain) return(invisible())
+  if (!setting$goal$what %in% c("parameters", "average", "worst") || !setting$spending$plain) return(invisible())
   known <- known_information(run, run$estimate, setting$basis, setting$count_measured, setting$scale)
   rows <- table_rows(c(setting[setdiff(names(setting), "cases")], list(cases = matrix(run$estimate, 1))), setting$candidates$table[1, ], call)[[1]]$rows
   lacking <- ncol(setting$basis) - sum(eigen(scaled_information(known), symmetric = TRUE, only.values = TRUE)$values > 1e-12)
@@ -72,7 +72,7 @@ check_reached <- function(setting, whole, call) {
 }
 
 goal_phrase <- function(goal) {
-  switch(goal$kind,
+  switch(goal$what,
     parameters = "The goal {.val parameters}", average = "The goal {.val average}", worst = "The goal {.val worst}", band = "The band of the curve",
     cli::format_inline("The goal {.code {goal$text}}")
   )

@@ -28,7 +28,7 @@ foretold <- function(setting, whole, n, call) {
   wanted <- t(setting$basis)
   names <- names(run$estimate)[run$at_bound == ""]
   wanted <- wanted[, run$at_bound == "", drop = FALSE]
-  if (setting$goal$kind == "quantity" && !setting$goal$text %in% names) {
+  if (setting$goal$what == "quantity" && !setting$goal$text %in% names) {
     wanted <- cbind(wanted_now(setting), wanted)
     names <- c(setting$goal$text, names)
   }
@@ -38,7 +38,7 @@ foretold <- function(setting, whole, n, call) {
   )
   errors <- lapply(after, errors_under, wanted = wanted)
   found <- tibble(quantity = names, !!!errors)
-  if (setting$goal$kind != "band") return(found)
+  if (setting$goal$what != "band") return(found)
   rms <- lapply(after, function(information) sqrt(sum(errors_under(information, wanted_now(setting))^2)))
   rbind(tibble(quantity = "curve", !!!rms), found)
 }
@@ -87,14 +87,14 @@ print.tundrel_next <- function(x, ...) {
   chosen <- tibble::as_tibble(unclass(x))[x$readings > 0, ]
   cat_table(as.data.frame(lapply(chosen, function(column) if (is.numeric(column)) format_number(column, 4) else as.character(column)), check.names = FALSE))
   foretold <- attr(x, "foretold")
-  cat(if (goal$kind == "tell_apart") "\nSquares that a rival leaves, beyond noise, foretold\n" else "\nStandard errors foretold\n")
+  cat(if (goal$what == "tell_apart") "\nSquares that a rival leaves, beyond noise, foretold\n" else "\nStandard errors foretold\n")
   cat_table(as.data.frame(lapply(foretold, function(column) if (is.numeric(column)) format_number(column, 3) else column), check.names = FALSE))
   cat("\n", paste0(strwrap(next_reading(x), 80, exdent = 2), "\n"), sep = "")
   invisible(x)
 }
 
 goal_words <- function(goal) {
-  switch(goal$kind,
+  switch(goal$what,
     parameters = "all parameters", average = "the parameters, on average", worst = "the parameter that is known worst", band = "the curve",
     tell_apart = "telling the models apart", goal$text
   )
@@ -105,15 +105,15 @@ next_reading <- function(x) {
   goal <- attr(x, "setting")$goal
   n <- attr(x, "n")
   c(
-    places_sentence(x), if (goal$kind == "tell_apart") apart_sentences(x) else gain_sentence(x), evenly_sentence(x),
+    places_sentence(x), if (goal$what == "tell_apart") apart_sentences(x) else gain_sentence(x), evenly_sentence(x),
     bound_sentence(x), if (!attr(x, "setting")$spending$plain) paste0("They cost ", format_number(attr(x, "spent"), 4), "."),
     if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least ", percent_text(attr(x, "worst_case")), " of what would be best for each.")
   )
 }
 
 bound_sentence <- function(x) {
-  kind <- attr(x, "setting")$goal$kind
-  what <- if (kind == "tell_apart") "raise these squares" else if (kind %in% c("parameters", "average", "worst")) "lower the variances" else "lower its variance"
+  what_for <- attr(x, "setting")$goal$what
+  what <- if (what_for == "tell_apart") "raise these squares" else if (what_for %in% c("parameters", "average", "worst")) "lower the variances" else "lower its variance"
   other <- if (attr(x, "setting")$spending$plain) paste("other", count_of(attr(x, "n"), "reading")) else "other choice within the budget"
   paste0("No ", other, " could ", what, " by more than ", percent_text(1 - attr(x, "efficiency")), " further.")
 }
@@ -124,7 +124,7 @@ percent_text <- function(share) paste(if (share < 0.001) "0.1" else format_numbe
 gain_of <- function(x) {
   goal <- attr(x, "setting")$goal
   foretold <- attr(x, "foretold")
-  row <- match(if (goal$kind == "band") "curve" else goal$text, foretold$quantity)
+  row <- match(if (goal$what == "band") "curve" else goal$text, foretold$quantity)
   if (!is.na(row)) foretold$std_error[row] / foretold$after[row]
 }
 
@@ -132,8 +132,8 @@ gain_sentence <- function(x) {
   gain <- gain_of(x)
   goal <- attr(x, "setting")$goal
   if (is.null(gain)) return(NULL)
-  what <- if (goal$kind == "band") "the curve, on average," else goal$text
-  row <- attr(x, "foretold")[match(if (goal$kind == "band") "curve" else goal$text, attr(x, "foretold")$quantity), ]
+  what <- if (goal$what == "band") "the curve, on average," else goal$text
+  row <- attr(x, "foretold")[match(if (goal$what == "band") "curve" else goal$text, attr(x, "foretold")$quantity), ]
   if (!attr(x, "setting")$count_measured) return(paste0("By themselves they give ", what, " a standard error of ", format_number(row$after, 3), "."))
   if (is.infinite(gain)) return(paste0("They bring the standard error of ", what, " to ", format_number(row$after, 3), "; as yet it is not determined."))
   paste0("They bring the standard error of ", what, " from ", format_number(row$std_error, 3), " to ", format_number(row$after, 3), ".")

@@ -95,7 +95,7 @@ rival_aims <- function(setting, runs, pairs, call) {
       size <- c(sqrt(diag(before + crossprod(even[[k]])))[-q], 1)
       size[size == 0] <- 1
       list(
-        kind = "discrepancy", rows = rows / rep(size, each = nrow(rows)), begin = 0:nrow(rows), wanted = matrix(0, q, 0),
+        measure = "discrepancy", rows = rows / rep(size, each = nrow(rows)), begin = 0:nrow(rows), wanted = matrix(0, q, 0),
         known = before / outer(size, size) + diag(c(rep(ridge, q - 1), 0), q), share = 1 / sum(couple == couple[k]), group = match(couple[k], unique(couple)) - 1L
       )
     })

@@ -89,14 +89,14 @@ merged_spots <- function(table, amounts, ranges, near) {
   units <- vapply(names(ranges), function(name) table[[name]] / diff(ranges[[name]]), numeric(nrow(table)))
   units <- matrix(units, nrow(table))
   rest <- setdiff(names(table), names(ranges))
-  kind <- if (length(rest)) as.integer(vctrs::vec_group_id(table[rest])) else rep(1L, nrow(table))
+  level <- if (length(rest)) as.integer(vctrs::vec_group_id(table[rest])) else rep(1L, nrow(table))
   left <- order(-amounts)
   out <- list()
   sums <- numeric()
   while (length(left)) {
     first <- left[1]
     apart <- apply(abs(units[left, , drop = FALSE] - rep(units[first, ], each = length(left))), 1, max)
-    mine <- left[apart <= 1.01 * near & kind[left] == kind[first]]
+    mine <- left[apart <= 1.01 * near & level[left] == level[first]]
     spot <- table[first, ]
     for (name in names(ranges)) spot[[name]] <- sum(table[[name]][mine] * amounts[mine]) / sum(amounts[mine])
     out <- c(out, list(spot))

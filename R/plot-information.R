@@ -14,7 +14,7 @@
 plot_information <- function(x) {
   if (!inherits(x, "tundrel_next") || is.null(attr(x, "setting"))) refuse("argument", "{.arg x} must be a proposal of {.fn next_measurements}, as it was returned.")
   setting <- attr(x, "setting")
-  table <- drawn_places(setting$candidates)
+  table <- places_drawn(setting$candidates)
   numeric <- Filter(function(name) is.numeric(table[[name]]) && length(unique(table[[name]])) > 1, names(table))
   if (length(numeric) == 0) refuse("argument", "There is no numeric column along which the candidates vary.")
   ideal <- attr(x, "found")
@@ -28,7 +28,7 @@ plot_information <- function(x) {
 # Along one range as many as make a smooth line.
 places_on_a_line <- 801
 
-drawn_places <- function(candidates) {
+places_drawn <- function(candidates) {
   if (length(candidates$ranges) != 1) return(candidates$table)
   others <- unique(candidates$table[setdiff(names(candidates$table), names(candidates$ranges))])
   along <- seq(candidates$ranges[[1]][1], candidates$ranges[[1]][2], length.out = places_on_a_line)
@@ -82,7 +82,7 @@ information_map <- function(x, table, chosen, names) {
 
 information_title <- function(x) {
   goal <- attr(x, "setting")$goal
-  paste("Where readings tell most of", switch(goal$kind, tell_apart = "which model is right", band = "the curve", quantity = goal$text, "the parameters"))
+  paste("Where readings tell most of", switch(goal$what, tell_apart = "which model is right", band = "the curve", quantity = goal$text, "the parameters"))
 }
 
 #' @export

@@ -24,13 +24,13 @@ plot_readings <- function(x) {
   ways <- c("as measured", "evenly", "best")
   lines$way <- factor(lines$way, ways)
   lines$wish <- factor(lines$wish, unique(x$wish))
-  wanted <- data.frame(wish = factor(x$wish, unique(x$wish)), way = factor(x$way, ways), m = x$readings, figure = x$wanted)
+  wanted <- data.frame(wish = factor(x$wish, unique(x$wish)), way = factor(x$way, ways), m = x$readings, figure = x$wanted, reached = x$reached)
   reached <- wanted[wanted$m <= max(lines$m), ]
   ggplot2::ggplot(lines, aes(.data$m, .data$figure, colour = .data$way)) +
     ggplot2::geom_hline(data = unique(wanted[c("wish", "figure")]), aes(yintercept = .data$figure), linetype = "dashed", colour = "grey40") +
     ggplot2::geom_line(linewidth = 0.9) +
-    ggplot2::geom_point(data = reached, size = 3) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$wish), scales = "free") +
+    ggplot2::geom_point(data = reached, aes(y = .data$reached), size = 3) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$wish), scales = "free", labeller = ggplot2::label_wrap_gen(34)) +
     ggplot2::scale_colour_manual(values = c(`as measured` = colours[["data"]], evenly = colours[["term2"]], best = colours[["fit"]])) +
     ggplot2::labs(
       title = "What more readings would come to", subtitle = "dashed: what is wanted; points: where it is reached", x = "readings more",

@@ -14,7 +14,7 @@ wish_of_models <- function(run, rival, name, level, power, call) {
   }
   free <- vapply(runs, n_estimated, 0)
   list(
-    kind = "models", text = paste0("this model told from ", name), wanted = power, rises = TRUE, runs = runs, nested = nested, level = level,
+    what = "models", text = paste0("this model told from ", name), wanted = power, rises = TRUE, runs = runs, nested = nested, level = level,
     figure = function(squares, n) if (nested) power_of_test(squares, free[[1]] - free[[2]], n - free[[1]], level, run) else chance_of_choice(squares, free)
   )
 }

@@ -59,7 +59,7 @@ readings_needed <- function(run, ..., candidates = NULL, level = 0.95, power = 0
   structure(table, class = c("tundrel_readings", class(tibble())), rows = rows, level = level, run = run)
 }
 
-# Each wish: `text`, `wanted`, `figure(information, m)` (half a width, or a power) by information and readings more, and `rises`, whether it is to rise.
+# Each wish: `what` ("width", "difference" or "models"), `text`, `wanted`, `figure(information, m)` (half a width, or a power) by information and readings more, and `rises`, whether it is to rise.
 read_wishes <- function(run, stated, level, power, call) {
   if (length(stated) == 0) refuse("argument", c("Say what is wanted.", "i" = "As in {.code readings_needed(run, {names(run$estimate)[1]} = \"5 %\")}."), call = call)
   lapply(seq_along(stated), function(k) {
@@ -94,7 +94,7 @@ wish_of_width <- function(run, written, value, level, call) {
   quantity <- derived_quantity(text, written, run, call)
   wanted <- wanted_width(value, quantity$estimate, call)
   list(
-    kind = "width", level = level, text = paste0(text, " to within ", format_number(wanted, 3), if (grepl("%", as.character(value)) || is.numeric(value)) paste0(" (", if (is.numeric(value)) paste(100 * value, "%") else value, ")")), wanted = wanted, rises = FALSE,
+    what = "width", level = level, text = paste0(text, " to within ", format_number(wanted, 3), if (grepl("%", as.character(value)) || is.numeric(value)) paste0(" (", if (is.numeric(value)) paste(100 * value, "%") else value, ")")), wanted = wanted, rises = FALSE,
     written = written, expression = quantity$expression, figure = function(error, m) error * expected_reach(run, level, m)
   )
 }
@@ -103,7 +103,7 @@ wish_of_difference <- function(run, written, level, power, call) {
   text <- expression_text(written)
   quantity <- derived_quantity(text, written, run, call)
   list(
-    kind = "difference", level = level, text = paste0(text, " told from 0"), wanted = power, rises = TRUE, written = written, expression = quantity$expression,
+    what = "difference", level = level, text = paste0(text, " told from 0"), wanted = power, rises = TRUE, written = written, expression = quantity$expression,
     figure = function(error, m) {
       if (!is.finite(error)) return(1 - level)
       freedom <- freedom_with(run, m)
@@ -131,8 +131,8 @@ most_readings_looked_at <- 1e6
 
 # The least number that comes as far as is wanted, and what it comes to.
 readings_for <- function(wish, way, setting, seed, call) {
-  if (wish$kind == "models") return(readings_for_models(wish, way, setting, seed, call))
-  setting$goal <- list(kind = "quantity", text = wish$text, slopes = function(x) {
+  if (wish$what == "models") return(readings_for_models(wish, way, setting, seed, call))
+  setting$goal <- list(what = "quantity", text = wish$text, slopes = function(x) {
     run <- setting$run
     run$estimate[] <- x
     t(expression_slope(run, wish$expression))
@@ -216,11 +216,11 @@ simulated_wish <- function(wish, found, setting, n, seed) {
     more <- table[rep(seq_len(nrow(table)), whole_by_shares(found$places$share, found$readings)), ]
     rows <- vctrs::vec_rbind(rows, more)
   }
-  if (wish$kind == "models") return(simulated_choice(wish, setting$run, rows, n, seed))
+  if (wish$what == "models") return(simulated_choice(wish, setting$run, rows, n, seed))
   study <- rlang::inject(simulate_study(setting$run, n = n, rows = rows, .wished = !!wish$written, level = wish$level, seed = seed))
   one <- attr(study, "estimates")
   one <- one[one$quantity == ".wished", ]
-  if (wish$kind == "width") {
+  if (wish$what == "width") {
     half <- (one$upper - one$lower) / 2
     return(list(simulated = mean(half), simulated_error = stats::sd(half) / sqrt(nrow(one))))
   }

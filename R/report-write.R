@@ -71,7 +71,7 @@ report_sections <- function(known, title) {
   list(
     report_answer(known), report_cares(known), report_data_and_model(known$run), report_settings(known$run),
     report_curve(known), report_parameters(known), report_runs(known), report_models(known), report_solution(known),
-    report_residuals(known), report_fit_table(known$run), report_conditions(known$run), report_reproduction(known, title)
+    report_residuals(known), report_worth(known), report_fit_table(known$run), report_conditions(known$run), report_reproduction(known, title)
   )
 }
 

@@ -12,14 +12,14 @@ Aim::Kind kind_of(const std::string& name) {
   return name == "error" ? Aim::Kind::error : Aim::Kind::discrepancy;
 }
 
-// A list for each aim: kind, rows, begin (of each candidate its first row, from 0, and one past the last), known, wanted, share, group (from 0).
+// A list for each aim: measure, rows, begin (of each candidate its first row, from 0, and one past the last), known, wanted, share, group (from 0).
 Aims aims_from_r(const Rcpp::List& given) {
   Aims out;
   for (R_xlen_t k = 0; k < given.size(); ++k) {
     const Rcpp::List one = given[k];
     const Rcpp::IntegerVector begin = one["begin"];
     Aim aim;
-    aim.kind = kind_of(Rcpp::as<std::string>(one["kind"]));
+    aim.kind = kind_of(Rcpp::as<std::string>(one["measure"]));
     aim.candidates.rows = matrix_from_r(one["rows"]);
     aim.candidates.begin.assign(begin.begin(), begin.end());
     aim.known = matrix_from_r(one["known"]);

@@ -120,7 +120,7 @@ best_of_all <- function(worth, candidates, n) {
 }
 
 test_that("whole readings are within 1 % of the best of all choices", {
-  aim <- function(rows, kind, wanted, known) list(kind = kind, rows = rows, begin = 0:nrow(rows), known = known, wanted = wanted, share = 1, group = 0L)
+  aim <- function(rows, measure, wanted, known) list(measure = measure, rows = rows, begin = 0:nrow(rows), known = known, wanted = wanted, share = 1, group = 0L)
   found <- tundrel:::with_seed(41, vapply(1:100, function(case) {
     p <- sample(2:3, 1)
     n <- sample(p:5, 1)
