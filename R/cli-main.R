@@ -11,7 +11,7 @@
 command_line <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   commands <- list(
     demo = command_demo, new = command_new, check = command_check, run = command_run, resume = command_resume,
-    ask = command_ask, tell = command_tell, compare = command_compare, open = command_open, report = command_report, solvers = command_solvers, models = command_models
+    ask = command_ask, tell = command_tell, compare = command_compare, open = command_open, report = command_report, `next` = command_next, needed = command_needed, solvers = command_solvers, models = command_models
   )
   name <- if (length(arguments)) arguments[[1]] else "--help"
   if (name %in% c("-h", "--help", "help")) {
@@ -57,6 +57,8 @@ command_help <- function() {
     "  tundrel ask RUN            say at which points a value from outside is wanted next",
     "  tundrel tell RUN FILE      record values that were measured there",
     "  tundrel compare RUN RUN    compare stored runs, of one problem or of several models",
+    "  tundrel next RUN           say which readings would tell most",
+    "  tundrel needed RUN WISH    say how many more readings it takes",
     "  tundrel report RUN         write the report of a stored run",
     "  tundrel solvers            list the solvers",
     "  tundrel models [NAME]      list the models of the catalogue, or tell about one",

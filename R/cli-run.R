@@ -72,6 +72,11 @@ print_done <- function(done, plan) {
     cat("\nDerived\n")
     print(done$derived)
   }
+  for (told in list(done$next_readings, done$needed)) {
+    if (is.null(told)) next
+    cat("\n")
+    print(told)
+  }
   print_failed(failed_checks(done))
   cat("\nWritten\n", paste0("  ", done$files, "\n"), sep = "")
 }
@@ -103,6 +108,7 @@ run_as_json <- function(done, plan) {
     title = plan$title, converged = done$best$converged, stop_reason = done$best$stop_reason, fit = as.list(glance(done$best)),
     parameters = tibble::as_tibble(unclass(done$findings$uncertainty)),
     derived = if (!is.null(done$derived)) tibble::as_tibble(unclass(done$derived)),
+    next_readings = next_as_list(done$next_readings), needed = if (!is.null(done$needed)) tibble::as_tibble(unclass(done$needed)),
     failed_checks = if (NROW(failed)) tibble::as_tibble(unclass(failed)),
     comparison = if (!is.null(done$comparison)) tibble::as_tibble(unclass(done$comparison)), files = done$files
   )

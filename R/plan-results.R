@@ -16,7 +16,9 @@ run_plan <- function(plan, on_event = function(event) NULL, stop = function() FA
     written <- write_results(done$best, out, plan, done$runs)
     done$findings <- written$findings
     done$derived <- planned_derived(plan, done$best)
-    done$files <- c(written$files, write_comparison(done, out), if (!is.null(done$derived)) write_table(done$derived, file.path(out, "derived.csv")))
+    done$next_readings <- planned_next(plan, done$best)
+    done$needed <- planned_needed(plan, done$best)
+    done$files <- c(written$files, write_comparison(done, out), if (!is.null(done$derived)) write_table(done$derived, file.path(out, "derived.csv")), write_next(done, out))
     # What has ended needs no checkpoint.
     unlink(checkpoints)
     done
@@ -26,8 +28,8 @@ run_plan <- function(plan, on_event = function(event) NULL, stop = function() FA
 # Of all files that a plan may leave in its output directory.
 result_names <- function(plan) {
   c(
-    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison", "derived"), ".csv"),
-    paste0(c("fit", "residuals", "trace", "runs"), ".png"), run_file, report_name(plan), basename(checkpoint_path("", seq_along(planned_runs(plan))))
+    paste0(c("parameters", "checks", "fit", "residuals", "trace", "conditions", "comparison", "derived", "next", "needed"), ".csv"),
+    paste0(c("fit", "residuals", "trace", "runs", "next", "needed"), ".png"), run_file, report_name(plan), basename(checkpoint_path("", seq_along(planned_runs(plan))))
   )
 }
 

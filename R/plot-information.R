@@ -30,12 +30,12 @@ places_on_a_line <- 801
 
 places_drawn <- function(candidates) {
   if (length(candidates$ranges) != 1) return(candidates$table)
-  others <- unique(candidates$table[setdiff(names(candidates$table), names(candidates$ranges))])
   along <- seq(candidates$ranges[[1]][1], candidates$ranges[[1]][2], length.out = places_on_a_line)
-  n <- max(1, nrow(others))
-  table <- tibble::as_tibble(stats::setNames(list(rep(along, n)), names(candidates$ranges)))
-  if (ncol(others)) table <- tibble(table, others[rep(seq_len(n), each = places_on_a_line), ])
-  table[names(candidates$table)]
+  line <- tibble::as_tibble(stats::setNames(list(along), names(candidates$ranges)))
+  rest <- setdiff(names(candidates$table), names(candidates$ranges))
+  if (length(rest) == 0) return(line)
+  others <- unique(candidates$table[rest])
+  tibble(line[rep(seq_along(along), nrow(others)), ], others[rep(seq_len(nrow(others)), each = places_on_a_line), ])
 }
 
 information_line <- function(x, table, chosen, name) {
