@@ -10,12 +10,12 @@
 #' @param level \[numeric(1)] Level of the intervals.
 #'
 #' @return A tibble of class `tundrel_average` with a row for each place (or one, of a quantity) and model, and one of `"average"`: `place` (its row in `newdata`),
-#'   the columns of `newdata`, `model`, `weight` (by AICc), `estimate`, `std_error`, `lower`, `upper`. The average's interval ends where the shares of all
+#'   the columns of `newdata`, `model`, `weight` (by AICc, averaged over how it would vary with other rows), `estimate`, `std_error`, `lower`, `upper`. The average's interval ends where the shares of all
 #'   models' distributions beyond it, in weighted sum, come to half of one minus the level; its standard error includes the spread between models. Printing
 #'   says how far the models differ in what was asked for.
 #' @section Errors: As [compare_models()]; `tundrel_error_argument` where neither or both of `newdata` and `quantity` are given.
 #' @references Burnham and Anderson (2002) Model Selection and Multimodel Inference, chapter 4. Turek and Fletcher (2012) Computational Statistics and Data
-#'   Analysis 56, 2809-2815, on the intervals.
+#'   Analysis 56, 2809-2815, on the intervals. Yao, Vehtari, Simpson and Gelman (2018) Bayesian Analysis 13, 917-1007, on the weights.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -34,7 +34,7 @@ average_models <- function(..., newdata = NULL, quantity = NULL, level = 0.95) {
   check_same_rows(runs, call)
   stated <- rlang::enquo(quantity)
   if (is.null(newdata) == rlang::quo_is_null(stated)) refuse("argument", c("Say where the curve is wanted by {.arg newdata}, or what quantity by {.arg quantity}: one of them."), call = call)
-  weight <- weights_of(vapply(runs, function(run) glance(run)$aicc, 0))
+  weight <- steadied_weights(runs)
   if (anyNA(weight)) refuse("criterion", c("These models have no AICc to be weighed by.", "i" = "There must be more rows than parameters, and a criterion that is a likelihood or least squares."), call = call)
   each <- if (is.null(newdata)) quantities_of_models(runs, stated, call) else curves_of_models(runs, newdata, call)
   averaged_table(runs, each, weight, newdata, level, if (!is.null(newdata)) "the curve" else "the quantity")
@@ -48,6 +48,28 @@ averaged_runs <- function(given, expressions, call) {
   if (length(runs) < 2) refuse("solver", c("Two models at least are needed for an average.", "x" = "There {cli::qty(length(runs))}{?is/are} {length(runs)}."), call = call)
   for (run in runs) warn_unconverged(run)
   runs
+}
+
+# Weights by AICc, averaged over how these would vary with other rows: rows count by chance, as often as before on average (the Bayesian bootstrap; Yao,
+# Vehtari, Simpson and Gelman 2018, Bayesian Analysis 13, 917-1007). By AICc alone chance differences of a few readings decide too much.
+weight_draws <- 500
+
+steadied_weights <- function(runs) {
+  aicc <- unname(vapply(runs, function(run) glance(run)$aicc, 0))
+  each <- vapply(runs, row_log_densities, numeric(runs[[1]]$n))
+  if (anyNA(aicc) || anyNA(each)) return(rep(NA_real_, length(runs)))
+  n <- nrow(each)
+  counts <- with_seed(1, matrix(stats::rexp(n * weight_draws), n))
+  drawn <- crossprod(counts / rep(colMeans(counts), each = n), each)
+  rowMeans(apply(rep(aicc / -2 - colSums(each), each = weight_draws) + drawn, 1, function(worth) exp(worth - max(worth)) / sum(exp(worth - max(worth)))))
+}
+
+# The logarithm of each reading's density, which is normal under squares, with the scale at its best.
+row_log_densities <- function(run) {
+  compiled <- compiled_of(run)
+  if (is_likelihood(run$problem)) return(log_density_rows(compiled, run$estimate))
+  residual <- residual_rows(run, compiled, "weighted")
+  stats::dnorm(residual, 0, sqrt(mean(residual^2)), log = TRUE) + log(root_weight_rows(compiled, run$estimate))
 }
 
 # Of each model, estimates and standard errors, with the degrees of freedom of its intervals.
@@ -76,9 +98,9 @@ quantities_of_models <- function(runs, stated, call) {
 averaged_table <- function(runs, each, weight, newdata, level, what) {
   n <- length(each[[1]]$estimate)
   rows <- lapply(seq_len(n), function(i) {
-    estimate <- vapply(each, function(one) one$estimate[i], 0)
-    error <- vapply(each, function(one) one$error[i], 0)
-    freedom <- vapply(each, `[[`, 0, "freedom")
+    estimate <- unname(vapply(each, function(one) one$estimate[i], 0))
+    error <- unname(vapply(each, function(one) one$error[i], 0))
+    freedom <- unname(vapply(each, `[[`, 0, "freedom"))
     reach <- stats::qt((1 + level) / 2, freedom) * error
     middle <- sum(weight * estimate)
     ends <- averaged_ends(estimate, error, freedom, weight, level)
