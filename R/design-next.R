@@ -26,7 +26,8 @@
 #'
 #' @return A tibble of class `tundrel_next`: the candidates (between limits, the places chosen) with `readings`, how many to make there. Its attributes are
 #'   `foretold`, a tibble with a row for each parameter and the goal: `quantity`, `std_error` (now), `after`, and `evenly` (after as many readings evenly
-#'   spread over the candidates); `efficiency`, between 0 and 1: the variance that the goal could have at best (of several, the geometric mean; for
+#'   spread over the candidates), or to tell apart one for each model that may be right: `right`, `rival`, the `squares` that the rival leaves beyond noise (now,
+#'   `after`, `evenly`), and `chance`, with which it then has the higher AIC; `efficiency`, between 0 and 1: the variance that the goal could have at best (of several, the geometric mean; for
 #'   telling apart, the squares) is at least this share of what the readings give it; `ideal`, a tibble of places and the `share` of all readings that each
 #'   should have if parts of readings were possible; `gap`, how much better these shares could still be, in the logarithm of that variance, by the
 #'   equivalence theorem; `evenly_needed`, how many readings evenly spread would do as well; and with `over`, `worst_case`, the least efficiency over its

@@ -141,7 +141,7 @@ gain_sentence <- function(x) {
 
 apart_sentences <- function(x) {
   foretold <- attr(x, "foretold")
-  paste0("If ", foretold$right, " is right, ", foretold$rival, " misses ", if (attr(x, "setting")$count_measured) "what was measured and these readings" else "these readings", " by a sum of squares of ", format_number(foretold$after, 3), " beyond noise: that shows it in ", ifelse(foretold$chance > 0.99, "more than 99", paste("about", format_number(100 * foretold$chance, 2))), " % of cases.")
+  paste0("If ", foretold$right, " is right, ", foretold$rival, " misses ", if (attr(x, "setting")$count_measured) "what was measured and these readings" else "these readings", " by a sum of squares of ", format_number(foretold$after, 3), " beyond noise, and has the higher AIC in ", ifelse(foretold$chance > 0.99, "more than 99", paste("about", format_number(100 * foretold$chance, 2))), " % of cases.")
 }
 
 evenly_sentence <- function(x) {

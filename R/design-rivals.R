@@ -102,6 +102,13 @@ rival_aims <- function(setting, runs, pairs, call) {
   }
 }
 
+# That the right model has the lower AIC: twice the difference of the logarithms of likelihood is about normal, with the squares as its mean and four times
+# these as its variance (Cox 1962, Journal of the Royal Statistical Society B 24, 406-424).
+chance_of_choice <- function(squares, free) {
+  if (squares <= 0) return(0.5)
+  stats::pnorm((squares + free[[2]] - free[[1]]) / (2 * sqrt(squares)))
+}
+
 new_told_apart <- function(setting, runs, pairs, ideal, whole, even, call) {
   names <- names(runs)
   squares <- function(table, readings) vapply(pairs, function(pair) nearest_rival(setting, runs, pair, table, readings, call)$squares, 0)
@@ -111,6 +118,7 @@ new_told_apart <- function(setting, runs, pairs, ideal, whole, even, call) {
     right = names[vapply(pairs, `[[`, 0L, "right")], rival = names[vapply(pairs, `[[`, 0L, "rival")], squares = now,
     after = vapply(pairs, `[[`, 0, "squares"), evenly = squares(table, even)
   )
-  foretold$chance <- stats::pnorm(sqrt(foretold$after) / 2)
+  free <- vapply(runs, n_estimated, 0)
+  foretold$chance <- vapply(seq_along(pairs), function(k) chance_of_choice(foretold$after[k], free[c(pairs[[k]]$right, pairs[[k]]$rival)]), 0)
   result_of(setting, ideal, whole, foretold)
 }

@@ -31,13 +31,6 @@ power_of_test <- function(squares, more, freedom, level, run) {
   1 - stats::pf(stats::qf(level, more, freedom), more, freedom, squares)
 }
 
-# That the right model has the lower AIC: twice the difference of the logarithms of likelihood is about normal, with the squares as its mean and four times
-# these as its variance (Cox 1962).
-chance_of_choice <- function(squares, free) {
-  if (squares <= 0) return(0.5)
-  stats::pnorm((squares + free[[2]] - free[[1]]) / (2 * sqrt(squares)))
-}
-
 # Beyond so many readings the squares go on in proportion.
 most_refitted <- 2000
 
