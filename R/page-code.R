@@ -131,8 +131,8 @@ run_code <- function(asked) {
   paste0(run_name(asked), " <- ", made, if (isTRUE(asked$stopped)) "  # was stopped by hand; this goes to the end")
 }
 
-# All of it. `ways` of uncertainty that were asked for, and the label of the run that is handed over.
-page_code <- function(state, chosen = NULL, ways = character()) {
+# All of it. `ways` of uncertainty and readings to come that were asked for, and the label of the run that is handed over.
+page_code <- function(state, chosen = NULL, ways = character(), asked_next = NULL) {
   if (is.null(state$data)) return("library(tundrel)")
   lines <- c("library(tundrel)", "", paste0(data_name(state), " <- read_measurements(", r_text(state$source), ")"))
   if (is.null(state$problem)) return(lines)
@@ -144,11 +144,11 @@ page_code <- function(state, chosen = NULL, ways = character()) {
   }
   code <- problem_code(state$problem, state, before)
   lines <- c(lines, if (!is.null(code)) c("", code))
-  c(lines, code_of_use(state, chosen, ways))
+  c(lines, code_of_use(state, chosen, ways, asked_next))
 }
 
 # What is read from the runs.
-code_of_use <- function(state, chosen, ways) {
+code_of_use <- function(state, chosen, ways, asked_next) {
   single <- Filter(function(asked) asked$scope != "groups", state$asked)
   if (is.null(chosen)) return(NULL)
   asked <- asked_of(state, chosen)
@@ -162,6 +162,7 @@ code_of_use <- function(state, chosen, ways) {
     paste0("check_solution(", name, ")"), paste0("check_residuals(", name, ")"),
     if (length(ways)) paste0("uncertainty(", name, ", by = ", r_vector(r_text(ways)), ", seed = 1)"),
     if (length(state$derived)) paste0("derive(", name, ", ", r_arguments(unlist(state$derived)), ")"),
+    next_code(name, asked_next),
     paste0("write_report(", name, ", \"report.html\")")
   )
 }

@@ -50,7 +50,7 @@ act_steps <- c(
   start = "starts", pulled = "starts", suggest = "starts", keep_start = "starts", take_start = "starts", range = "starts", start_from_run = "starts",
   condition = "limits", drop_condition = "limits", criterion = "limits",
   step = "fit", fit = "fit", many = "fit", global = "fit", further = "fit", resume = "fit", stop = "fit", choose = "fit",
-  compare = "use", uncertainty = "use", checks = "use", derive = "use", drop_derived = "use", read_value = "use", read_place = "use",
+  compare = "use", uncertainty = "use", checks = "use", derive = "use", next_readings = "use", drop_derived = "use", read_value = "use", read_place = "use",
   title = "hand-over", hand_over = "hand-over", undo = "table", redo = "table"
 )
 
@@ -230,6 +230,11 @@ desk_acts <- list(
   drop_derived = function(desk, given) {
     accept(desk, act_drop_derived(state_of(desk), one_text(given, "name")))
     derive_at_desk(desk)
+  },
+  next_readings = function(desk, given) {
+    run <- run_at_desk(desk, given$label)
+    desk$found$asked_next <- asked_next(run, given[["next-number"]], one_text(given, "next-goal"), one_text(given, "next-where"))
+    find_out(desk, "next_readings", list(task = "next_readings", run = run, asked = desk$found$asked_next), "looking for the best places")
   },
   read_value = function(desk, given) {
     run <- run_at_desk(desk, given$label)

@@ -7,9 +7,9 @@ page_downloads <- function(desk, input, output) {
   result <- function() desk$results[[as.character(chosen_id(desk))]]
   output$plan <- hand_over("plan.yaml", function(path) {
     need_problem(state())
-    write_text(path, plan_yaml(page_plan(state(), desk$chosen, desk$found$ways)))
+    write_text(path, plan_yaml(page_plan(state(), desk$chosen, desk$found$ways, desk$found$asked_next)))
   })
-  output$code_file <- hand_over("analysis.R", function(path) write_text(path, page_code(state(), desk$chosen, desk$found$ways)))
+  output$code_file <- hand_over("analysis.R", function(path) write_text(path, page_code(state(), desk$chosen, desk$found$ways, desk$found$asked_next)))
   output$measurements <- hand_over(function() state()$source %||% "measurements.csv", function(path) {
     need_data(state())
     write_copy(path, file.path(desk$folder, desk$file))

@@ -30,6 +30,7 @@ page_jobs <- list(
   checks = function(job) list(solution = check_solution(job$run), residuals = if (has_rows(job$run$problem)) check_residuals(job$run)),
   compare = function(job) compared_at_page(job$runs, job$models, job$answers),
   derive = function(job) derived_at_page(job$run, job$derived, job$by),
+  next_readings = function(job) next_at_page(job$run, job$asked),
   rank = function(job) rank_models(job$data, job$formula),
   figure = function(job) page_figure(job$what, job$of, job$path, job$size),
   parameters = function(job) write_table(if (inherits(job$of, "tundrel_fits")) coef_table(job$of) else tibble::as_tibble(unclass(quiet_uncertainty(job$of, job$by))), job$path),
@@ -121,6 +122,10 @@ page_figure <- function(what, of, path, size) {
   plot <- switch(what,
     fit = plot_fit(of), residuals = plot_residuals(of), trace = plot_trace(of), groups = plot_groups(of)
   )
+  page_draw(plot, path, size)
+}
+
+page_draw <- function(plot, path, size) {
   device <- if (grepl("\\.svg$", path)) grDevices::svg else ragg::agg_png
   resolution <- 96
   if (grepl("\\.svg$", path)) device(path, size[1] / resolution, size[2] / resolution) else device(path, size[1], size[2], units = "px", res = 110 * size[1] / 1000)

@@ -1,6 +1,6 @@
 # What was done at the page as a plan: the problem as it stands, with the runs that were made of it.
 
-page_plan <- function(state, chosen = NULL, ways = character()) {
+page_plan <- function(state, chosen = NULL, ways = character(), asked_next = NULL) {
   asked <- if (!is.null(chosen)) asked_of(state, chosen)
   problem <- if (is.null(asked)) state$problem else asked$problem
   if (is.null(problem)) return(NULL)
@@ -8,7 +8,8 @@ page_plan <- function(state, chosen = NULL, ways = character()) {
   runs <- lapply(like, function(one) planned_page_run(one, problem))
   plan <- c(
     if (nzchar(state$title)) list(title = state$title), problem_plan(problem, state$source),
-    list(shared = as.list(asked$shared %||% state$shared), runs = unique(runs), uncertainty = as.list(ways), derive = state$derived)
+    list(shared = as.list(asked$shared %||% state$shared), runs = unique(runs), uncertainty = as.list(ways), derive = state$derived),
+    next_in_plan(asked_next)
   )
   Filter(length, plan)
 }

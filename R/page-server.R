@@ -116,7 +116,7 @@ show_desk <- function(page) {
   put_html(page, "history-view", view_history(desk$history))
   put_html(page, "model-mathematics", if (!is.null(state$problem)) problem_mathematics(state$problem))
   put_html(page, "model-told", sentence_list(state$dropped, "told"))
-  put_text(page, "code", page_code(state, desk$chosen, desk$found$ways))
+  put_text(page, "code", page_code(state, desk$chosen, desk$found$ways, desk$found$asked_next))
   put_text(page, "folder-name", if (!is.null(desk$folder)) paste0("All of it is kept in ", desk$folder))
   put_text(page, "session-name", if (!is.null(desk$folder)) paste0(state$source, " \u00b7 ", basename(desk$folder)))
   send_changed(page, "model", "value", id = "model", value = state$written)

@@ -102,6 +102,7 @@ view_use <- function(state, results, found, chosen) {
         h$p(id = "read-off", `aria-live` = "polite", found$read_off)
       )
     },
+    if (has_curve(asked$problem) && is.null(asked$problem$by)) view_next(found, chosen, asked$problem),
     h$h3("Derived quantities"),
     h$div(class = "row-of-fields",
       page_field("derive-name", "Name", page_text("derive-name", placeholder = "half_life")), page_field("derive-text", "Expression of the parameters", page_text("derive-text", placeholder = "log(2) / k")),

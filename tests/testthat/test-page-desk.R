@@ -57,6 +57,7 @@ test_that("runs are made beside the page, step by step and to the end, and are t
   done(desk, "uncertainty", label = "2", `way-profile` = TRUE)
   done(desk, "checks", label = "2")
   done(desk, "derive", `derive-name` = "area", `derive-text` = "1.0645 * height * fwhm")
+  done(desk, "next_readings", label = "2", `next-number` = "6", `next-goal` = "fwhm", `next-where` = "minutes: 0 to 60")
   done(desk, "read_value", label = "2", `read-x` = "34.17")
   done(desk, "read_place", label = "2", `read-y` = "7,5")
   wait_at(desk)
@@ -64,6 +65,12 @@ test_that("runs are made beside the page, step by step and to the end, and are t
   expect_equal(desk$found$uncertainty$value$lower, by_profile$lower)
   expect_identical(desk$found$checks$value$residuals$verdict, check_residuals(best_run(several))$verdict)
   expect_equal(desk$found$derived$value$estimate, 1.0645 * prod(coef(best_run(several))[c("height", "fwhm")]))
+  proposed <- next_measurements(best_run(several), list(minutes = c(0, 60)), n = 6, goal = fwhm)
+  expect_equal(desk$found$next_readings$value$foretold$after, attr(proposed, "foretold")$after)
+  expect_identical(desk$found$next_readings$value$picture[2:4], charToRaw("PNG"))
+  code <- paste(page_code(state_of(desk), "2", "profile", desk$found$asked_next), collapse = "\n")
+  expect_match(code, "next_measurements(best_run(run_2), list(minutes = c(0, 60)), n = 6, goal = fwhm)", fixed = TRUE)
+  expect_identical(page_plan(state_of(desk), "2", "profile", desk$found$asked_next)$`next`, list(readings = 6, goal = "fwhm", where = list(minutes = list(0, 60))))
   expect_match(desk$found$residual_picture, "^data:image/png;base64,iVBOR")
   expect_match(desk$found$read_off, "reaches 7.5 at minutes = .* and at minutes")
   # every view of it can be shown
@@ -273,9 +280,10 @@ test_that("hostile texts are inert in every field: refused with a sentence, or t
     reason = function(t) list(`leave-rows` = "2", `leave-reason` = t), derive = function(t) list(`derive-name` = "q", `derive-text` = t), derive_name = function(t) list(`derive-name` = t, `derive-text` = "height"),
     read_value = function(t) list(label = label, `read-x` = t), read_place = function(t) list(label = label, `read-y` = t), title = function(t) list(title = t), demo = function(t) list(demo = t), catalogue = function(t) list(catalogue = t, measured = "dye", explains = "minutes"),
     columns = function(t) list(measured = t, explains = t), groups = function(t) list(`group-by` = t, `group-shared` = t), take_model = function(t) list(model = t), choose = function(t) list(label = t), further = function(t) list(label = t),
+    next_readings = function(t) list(label = label, `next-number` = "4", `next-goal` = t, `next-where` = ""), next_where = function(t) list(label = label, `next-number` = "4", `next-goal` = "", `next-where` = t),
     fit = function(t) list(solver = t), many = function(t) list(`n-starts` = t, seed = "1"), step = function(t) list(iterations = t), open_session = function(t) list(sessions = t), put_back = function(t) list(rows = t), take_start = function(t) list(number = t)
   )
-  acts <- c(start_name = "start", range_end = "range", criterion_key = "criterion", reason = "leave_out", derive_name = "derive")
+  acts <- c(start_name = "start", range_end = "range", criterion_key = "criterion", reason = "leave_out", derive_name = "derive", next_where = "next_readings")
   taken <- 0
   # fields that are read as a language get all of them here, names and numbers a sixth each; with TUNDREL_THOROUGH all get all
   whole <- if (nzchar(Sys.getenv("TUNDREL_THOROUGH"))) names(fields) else c("model", "condition")
