@@ -33,6 +33,8 @@
 #'   equivalence theorem; `evenly_needed`, how many readings evenly spread would do as well; and with `over`, `worst_case`, the least efficiency over its
 #'   cases.
 #'
+#'   Readings for one quantity, or for the curve, keep the other parameters determined, too, as far as the quantity needs them when parameters turn out to be
+#'   others within what is left open; `ideal` does not.
 #'   Noise is the run's: the criterion's standard deviation or family. That a reading may be censored is not allowed for.
 #' @section Errors: `tundrel_error_measurements` for no candidates, or candidates that lack a column, or from which a goal cannot be reached, with the
 #'   parameters that stay open; `tundrel_error_argument` for `n` below what the goal needs, or an unknown goal; `tundrel_error_criterion` where the noise

@@ -5,6 +5,7 @@ open_share <- 1e-7
 
 # Standard errors of what is wanted (slopes, a column each) under some information: infinite where it says nothing of them.
 errors_under <- function(information, wanted) {
+  if (!all(is.finite(information))) return(rep(Inf, ncol(wanted)))
   size <- sqrt(diag(information))
   size[size == 0] <- 1
   found <- eigen(information / outer(size, size), symmetric = TRUE)

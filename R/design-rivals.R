@@ -31,7 +31,7 @@ told_apart <- function(setting, runs, seed, call) {
   for (turn in seq_len(most_turns)) {
     setting$aims <- rival_aims(setting, runs, pairs, call)
     ideal <- ideal_shares(setting)
-    whole <- whole_readings(setting, ideal, seed)
+    whole <- exchanged_whole(setting, ideal, seed)
     before <- vapply(pairs, `[[`, 0, "squares")
     pairs <- lapply(pairs, function(pair) nearest_rival(setting, runs, pair, whole$table, whole$readings, call))
     if (max(abs(log(vapply(pairs, `[[`, 0, "squares") / before))) < 1e-3) break

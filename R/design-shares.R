@@ -151,7 +151,7 @@ whole_tries <- function(setting) {
   max(1, min(12, floor(400 / readings / max(1, nrow(setting$cases)))))
 }
 
-whole_readings <- function(setting, ideal, seed) {
+exchanged_whole <- function(setting, ideal, seed) {
   ranges <- setting$candidates$ranges
   moving <- length(ranges) > 0 && is.infinite(setting$most)
   used <- ideal$table[ideal$amounts > 0, ]

@@ -33,6 +33,11 @@ problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 limited <- start_from(problem, top = 5, half = 40, dark = 1.4) |> subject_to(half <= 250, top <= 12)
 save("plot-landscape", plot_landscape(limited, top = c(4, 14), half = c(20, 300), runs = fit_local(limited)))
 
+# Where ten readings more would tell most of the half-saturation.
+first <- subset(lichen, thallus == "T1" & replicate == 1 & light %in% c(0, 50, 120, 225, 320, 450, 620, 730, 850, 1000))
+run <- fit_local(start_from(pose(first, uptake ~ top * light / (half + light) - dark), top = 9, half = 120, dark = 1.5))
+save("plot-information", plot_information(next_measurements(run, list(light = c(0, 1500)), n = 10, goal = half)))
+
 # Many starts side by side.
 tracer <- pose(read_measurements(demo_file("stream-tracer.csv")), dye ~ base + peak_gauss(minutes, h1, c1, w1) + peak_gauss(minutes, h2, c2, w2)) |>
   subject_to(w1 > 0, w2 > 0) |>

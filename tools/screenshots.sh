@@ -5,7 +5,6 @@ shots=docs/screenshots
 mkdir -p $shots
 cp results/fit.png $shots/plot-fit.png
 cp results/residuals.png $shots/plot-residuals.png
-cp results/trace.png $shots/plot-trace.png
 sh tools/page-shot.sh results/report.html $shots/report.png 1280,800
 R_LIBS=build/library Rscript tools/pictures.R
 R_LIBS=build/library Rscript tools/pictures-of-the-page.R
