@@ -39,7 +39,8 @@ readings_for_models <- function(wish, way, setting, seed, call) {
   n0 <- setting$run$n
   squares_at <- function(m, places) {
     whole <- min(m, most_refitted)
-    found <- nearest_rival(setting, wish$runs, pair, places$table, whole_by_shares(places$share, whole), call)$squares
+    made <- made_at(places, whole)
+    found <- nearest_rival(setting, wish$runs, pair, made, rep(1, nrow(made)), call)$squares
     if (m > whole) found + (m - whole) * (found - squares_at(0, places)) / whole else found
   }
   at <- function(m, places) wish$figure(squares_at(m, places), n0 + m)
@@ -55,7 +56,7 @@ readings_for_models <- function(wish, way, setting, seed, call) {
 
 apart_places <- function(wish, way, setting, m, call) {
   table <- if (way == "as measured") measured_places(setting$run) else setting$candidates$table
-  if (way != "best") return(list(table = table, share = rep(1 / nrow(table), nrow(table))))
+  if (way != "best") return(list(table = table, share = rep(1 / nrow(table), nrow(table)), along = if (way == "evenly") sole_range(setting$candidates)))
   setting$budget <- m
   even <- tabulate(round(seq(1, nrow(table), length.out = min(m, most_refitted))), nrow(table))
   pairs <- list(nearest_rival(setting, wish$runs, list(right = 1, rival = 2), table, even, call))

@@ -141,7 +141,7 @@ readings_for <- function(wish, way, setting, seed, call) {
   known <- known_information(setting$run, setting$run$estimate, setting$basis, TRUE, setting$scale)
   places <- places_of_a_way(way, setting)
   at <- function(m, places) {
-    wish$figure(errors_under(known + information_of_shares(places, m), wanted), m)
+    wish$figure(errors_under(known + information_of_shares(places, m, setting), wanted), m)
   }
   reaches <- function(m, places) if (wish$rises) at(m, places) >= wish$wanted else at(m, places) <= wish$wanted
   m <- least_number(function(m) reaches(m, places))
@@ -194,10 +194,25 @@ places_of_a_way <- function(way, setting, m = NULL) {
     share <- rep(1 / nrow(table), nrow(table))
   }
   told <- reading_rows(setting$run, table[share > 0, ], setting$run$estimate, setting$scale)
-  list(table = table[share > 0, ], share = share[share > 0], rows = told$rows %*% setting$basis, row = told$row)
+  list(table = table[share > 0, ], share = share[share > 0], along = if (way == "evenly") sole_range(setting$candidates), rows = told$rows %*% setting$basis, row = told$row)
 }
 
-information_of_shares <- function(places, m) crossprod(places$rows * sqrt(whole_by_shares(places$share, m)[places$row]))
+# The one range that all candidates lie in, where there is nothing else to choose: readings are then spread along it as they would be by hand.
+sole_range <- function(candidates) if (length(candidates$ranges) == 1 && ncol(candidates$table) == 1) candidates$ranges
+
+# So many whole readings at some places.
+made_at <- function(places, m) {
+  if (!is.null(places$along) && m > 1) return(tibble::as_tibble(lapply(places$along, function(range) seq(range[1], range[2], length.out = m))))
+  places$table[rep(seq_len(nrow(places$table)), whole_by_shares(places$share, m)), ]
+}
+
+# Of more readings than this the shares alone are looked at.
+most_made <- 5000
+
+information_of_shares <- function(places, m, setting) {
+  if (is.null(places$along) || m > most_made || m < 2) return(crossprod(places$rows * sqrt(whole_by_shares(places$share, m)[places$row])))
+  crossprod(reading_rows(setting$run, made_at(places, m), setting$run$estimate, setting$scale)$rows %*% setting$basis)
+}
 
 # Whole readings by shares: each its share rounded down, and the rest to those that were cut most.
 whole_by_shares <- function(share, m) {
@@ -212,9 +227,7 @@ whole_by_shares <- function(share, m) {
 simulated_wish <- function(wish, found, setting, n, seed) {
   rows <- measured_places(setting$run)
   if (found$readings > 0) {
-    table <- found$places$table
-    more <- table[rep(seq_len(nrow(table)), whole_by_shares(found$places$share, found$readings)), ]
-    rows <- vctrs::vec_rbind(rows, more)
+    rows <- vctrs::vec_rbind(rows, made_at(found$places, found$readings))
   }
   if (wish$what == "models") return(simulated_choice(wish, setting$run, rows, n, seed))
   study <- rlang::inject(simulate_study(setting$run, n = n, rows = rows, .wished = !!wish$written, level = wish$level, seed = seed))

@@ -56,9 +56,7 @@ if ("needed" %in% parts) {
         if (m == 0) next
         places <- attr(found, "rows")[[match(way, found$way)]]$places
         width <- function(m) {
-          table <- places$table
-          more <- table[rep(seq_len(nrow(table)), tundrel:::whole_by_shares(places$share, m)), "x", drop = FALSE]
-          rows <- rbind(run$problem$measurements["x"], more)
+          rows <- rbind(run$problem$measurements["x"], tundrel:::made_at(places, m)["x"])
           study <- rlang::inject(simulate_study(run, n = sets, rows = rows, goal_ = !!one$goal, seed = 5))
           e <- attr(study, "estimates")
           e <- e[e$quantity == "goal_", ]
