@@ -331,3 +331,6 @@ dependence_from <- function(parts, by, call = rlang::caller_env()) {
     parts$share %||% if (is.null(along)) quote(share), call
   )
 }
+
+# TRUE where what a reading tells depends on which others there are.
+depends_on_others <- function(run) inherits(run$problem$criterion, c("tundrel_criterion_dependent", "tundrel_criterion_dependent_likelihood"))

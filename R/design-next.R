@@ -35,10 +35,12 @@
 #'
 #'   Readings for one quantity, or for the curve, keep the other parameters determined, too, as far as the quantity needs them when parameters turn out to be
 #'   others within what is left open; `ideal` does not.
-#'   Noise is the run's: the criterion's standard deviation or family. That a reading may be censored is not allowed for.
+#'   Noise is the run's: the criterion's standard deviation or family. That a reading may be censored is not allowed for. Readings that depend on each other,
+#'   by [dependent()], are judged together, each place once; how near to the best they come is then not known (`efficiency` is `NA`), nor are noise
+#'   parameters planned for.
 #' @section Errors: `tundrel_error_measurements` for no candidates, or candidates that lack a column, or from which a goal cannot be reached, with the
 #'   parameters that stay open; `tundrel_error_argument` for `n` below what the goal needs, or an unknown goal; `tundrel_error_criterion` where the noise
-#'   is not known, or readings depend on each other.
+#'   is not known, or curves vary.
 #' @references Atkinson, Donev and Tobias (2007) Optimum Experimental Designs, with SAS. Pukelsheim (2006) Optimal Design of Experiments. Kiefer and
 #'   Wolfowitz (1960) Canadian Journal of Mathematics 12, 363-366, on equivalence. Chaloner and Larntz (1989) Journal of Statistical Planning and
 #'   Inference 21, 191-208, on several cases. Atkinson and Fedorov (1975) Biometrika 62, 57-70, on telling models apart.
@@ -82,6 +84,7 @@ next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters
   )
   if (setting$goal$what == "tell_apart") return(told_apart(setting, c(stats::setNames(list(run), if (is.symbol(match.call()$run)) as.character(match.call()$run) else "run"), rivals), seed, call))
   setting$cases <- read_cases(run, over, call)
+  if (depends_on_others(run)) return(next_together(setting, call))
   setting$aims <- aims_of(setting, call)
   check_reachable(setting, call)
   ideal <- ideal_shares(setting)

@@ -112,6 +112,7 @@ next_reading <- function(x) {
 }
 
 bound_sentence <- function(x) {
+  if (is.na(attr(x, "efficiency"))) return("Readings depend on each other here: how much better others could be is not known.")
   what_for <- attr(x, "setting")$goal$what
   what <- if (what_for == "tell_apart") "raise these squares" else if (what_for %in% c("parameters", "average", "worst")) "lower the variances" else "lower its variance"
   other <- if (attr(x, "setting")$spending$plain) paste("other", count_of(attr(x, "n"), "reading")) else "other choice within the budget"
@@ -146,6 +147,7 @@ apart_sentences <- function(x) {
 
 evenly_sentence <- function(x) {
   needed <- attr(x, "evenly_needed")
+  if (is.na(needed)) return(NULL)
   n <- attr(x, "n")
   if (is.infinite(needed)) return("Readings spread evenly over the candidates would not come as far, however many.")
   if (needed <= n) return("Readings spread evenly over the candidates would do as well.")

@@ -105,3 +105,4 @@ no_plan <- function(criterion, run, compiled, scale, call) {
 }
 told_by_readings.tundrel_criterion_dependent <- no_plan
 told_by_readings.tundrel_criterion_dependent_likelihood <- no_plan
+told_by_readings.tundrel_criterion_varying <- no_plan

@@ -14,6 +14,7 @@
 plot_information <- function(x) {
   if (!inherits(x, "tundrel_next") || is.null(attr(x, "setting"))) refuse("argument", "{.arg x} must be a proposal of {.fn next_measurements}, as it was returned.")
   setting <- attr(x, "setting")
+  if (is.null(attr(x, "found"))) refuse("argument", "Where readings depend on each other, what one tells depends on the others: there is no curve of it.")
   table <- places_drawn(setting$candidates)
   numeric <- Filter(function(name) is.numeric(table[[name]]) && length(unique(table[[name]])) > 1, names(table))
   if (length(numeric) == 0) refuse("argument", "There is no numeric column along which the candidates vary.")

@@ -206,6 +206,32 @@ test_that("readings that tell models apart are where these differ most", {
   expect_equal(attr(found, "foretold")$after, 100 * (diff(1 + 0.5 * c(-0.28523, 1) + 0.8765 * c(-0.28523, 1)^2) / 2)^2, tolerance = 0.01)
 })
 
+test_that("readings that depend on each other are planned together, as dense algebra has it", {
+  hour <- seq(0, 12, by = 1)
+  data <- data.frame(hour, y = 8 * exp(-0.2 * hour) + 1 + 0.1 * tundrel:::with_seed(5, stats::rnorm(13)))
+  run <- suppressMessages(pose(data, y ~ top * exp(-k * hour)) |> judge_by(max_likelihood("normal", sd = 0.5, dependent = dependent(along = hour, range = 3))) |> start_from(top = 8, k = 0.2) |> fit_local())
+  candidates <- data.frame(hour = seq(0.5, 20.5, 4))
+  found <- next_measurements(run, candidates, n = 2, goal = k)
+  values <- coef(run)
+  error <- function(x) {
+    slopes <- cbind(exp(-values[["k"]] * x), -values[["top"]] * x * exp(-values[["k"]] * x))
+    sqrt(solve(crossprod(slopes, solve(0.25 * exp(-abs(outer(x, x, "-")) / 3), slopes)))[2, 2])
+  }
+  expect_equal(attr(found, "foretold")$after[2], error(c(hour, candidates$hour[found$readings == 1])), tolerance = 1e-5)
+  expect_equal(attr(found, "foretold")$std_error[2], error(hour), tolerance = 1e-5)
+  pairs <- utils::combn(6, 2)
+  expect_lt(attr(found, "foretold")$after[2], 1.001 * min(apply(pairs, 2, function(k) error(c(hour, candidates$hour[k])))))
+  anew <- next_measurements(run, candidates, n = 3, count_measured = FALSE)
+  volume <- function(x) {
+    slopes <- cbind(exp(-values[["k"]] * x), -values[["top"]] * x * exp(-values[["k"]] * x))
+    det(crossprod(slopes, solve(0.25 * exp(-abs(outer(x, x, "-")) / 3), slopes)))
+  }
+  expect_gt(volume(candidates$hour[anew$readings == 1]), 0.999 * max(apply(utils::combn(6, 3), 2, function(k) volume(candidates$hour[k]))))
+  expect_identical(attr(found, "efficiency"), NA_real_)
+  expect_output(print(found), "depend on each other")
+  expect_error(next_measurements(run, data, n = 1), "wholly alike", class = "tundrel_error_measurements")
+})
+
 test_that("what cannot be planned is refused with the reason", {
   run <- run_of(y ~ top * x / (half + x), list(top = 3, half = 20), seq(5, 100, 5))
   expect_error(next_measurements(run, data.frame(x = numeric())), "no row", class = "tundrel_error_measurements")
