@@ -31,7 +31,9 @@ read_candidates <- function(run, candidates, call) {
 }
 
 with_all_predictors <- function(run, table, call) {
-  lacking <- setdiff(unlist(lapply(setdiff(run$problem$model$predictors, names(table)), source_columns)), names(table))
+  responses <- run$problem$responses$column
+  if (any(responses %in% names(table))) refuse("measurements", "{.arg candidates} must not say which response: all of them are read at a place.", call = call)
+  lacking <- setdiff(unlist(lapply(setdiff(run$problem$model$predictors, names(table)), source_columns)), c(names(table), run$problem$responses$column))
   if (length(lacking)) refuse("measurements", c("{.arg candidates} lack the predictor {.field {lacking[1]}}.", suggestion(lacking[1], names(table), "columns")), call = call)
   table
 }
@@ -39,7 +41,7 @@ with_all_predictors <- function(run, table, call) {
 # Unsaid, anywhere within what was measured; columns that are no numbers as they were.
 as_measured <- function(run) {
   data <- run$problem$measurements[compiled_of(run)$used, , drop = FALSE]
-  names <- unique(unlist(lapply(setdiff(run$problem$model$predictors, names(run$problem$model$constants)), source_columns)))
+  names <- setdiff(unique(unlist(lapply(setdiff(run$problem$model$predictors, names(run$problem$model$constants)), source_columns))), run$problem$responses$column)
   if (!all(vapply(names, function(name) is.numeric(data[[name]]), NA)) || length(names) == 0) return(unique(data[names]))
   lapply(data[names], function(column) range(column, finite = TRUE))
 }

@@ -9,10 +9,7 @@ next_together <- function(setting, call) {
   run <- setting$run
   if (!setting$spending$plain) refuse("criterion", "Costs are not weighed where readings depend on each other: state {.arg n}.", call = call)
   if (nrow(setting$cases) > 1) refuse("criterion", "{.arg over} is not known where readings depend on each other.", call = call)
-  own <- run$problem$criterion$own_parameters
-  setting$basis[names(run$estimate) %in% own, ] <- 0
   setting$scale <- if (judged_by_squares(run$problem)) sigma_of(run) else 1
-  setting$basis <- setting$basis[, colSums(setting$basis != 0) > 0, drop = FALSE]
   table <- setting$candidates$table
   if (length(setting$candidates$ranges) && nrow(table) > most_places_together) table <- table[unique(round(seq(1, nrow(table), length.out = most_places_together))), ]
   measured <- if (setting$count_measured) measured_places(run)
@@ -21,7 +18,6 @@ next_together <- function(setting, call) {
   if (!any(can)) refuse("measurements", "At each of the candidates was measured already: another reading there would be wholly alike.", call = call)
   table <- table[can, ]
   wanted <- wanted_now(setting)
-  wanted <- wanted[, colSums(wanted != 0) > 0, drop = FALSE]
   worth <- worth_together(setting, table, wanted, measured, call)
   chosen <- integer()
   value <- worth(chosen)
@@ -83,7 +79,7 @@ worth_together <- function(setting, table, wanted, measured, call) {
 
 result_together <- function(setting, table, chosen, measured, wanted, call) {
   run <- setting$run
-  moving <- run$at_bound == "" & !names(run$estimate) %in% run$problem$criterion$own_parameters
+  moving <- rowSums(abs(setting$basis)) > 0
   names <- names(run$estimate)[moving]
   slopes <- t(setting$basis)[, moving, drop = FALSE]
   if (setting$goal$what == "quantity" && !setting$goal$text %in% names) {

@@ -49,6 +49,15 @@ open_basis <- function(run) {
   basis
 }
 
+# Without the noise's own parameters, where readings are not judged by what they tell of these.
+planned_basis <- function(run) {
+  basis <- open_basis(run)
+  acting <- acting_parameters(run$problem, run$status)
+  if (tells_of_noise(run$problem$criterion) || length(acting) == length(run$estimate)) return(basis)
+  basis[-acting, ] <- 0
+  basis[, colSums(basis != 0) > 0, drop = FALSE]
+}
+
 # What is known from before, at one set of values.
 known_information <- function(run, x, basis, count_measured, scale) {
   if (!count_measured) return(matrix(0, ncol(basis), ncol(basis)))
@@ -58,8 +67,7 @@ known_information <- function(run, x, basis, count_measured, scale) {
     factor[, -moving] <- 0
     return(crossprod(factor %*% basis) / scale^2)
   }
-  measured <- run$problem$measurements[compiled_of(run)$used, , drop = FALSE]
-  crossprod(reading_rows(run, measured, x, scale)$rows %*% basis)
+  crossprod(reading_rows(run, measured_places(run), x, scale)$rows %*% basis)
 }
 
 # So small a share of what all candidates tell is added in every direction, so that a goal can be reached by readings that leave others open.

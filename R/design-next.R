@@ -79,7 +79,7 @@ next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters
   candidates <- read_candidates(run, candidates, call)
   spending <- read_spending(n, rlang::enquo(cost), budget, missing(n), candidates$table, call)
   setting <- list(
-    run = run, candidates = candidates, goal = read_goal(run, stated, region, call), basis = open_basis(run), count_measured = count_measured,
+    run = run, candidates = candidates, goal = read_goal(run, stated, region, call), basis = planned_basis(run), count_measured = count_measured,
     most = at_most, cost = spending$cost, budget = spending$budget, spending = spending, scale = noise_for_planning(run, call)
   )
   if (setting$goal$what == "tell_apart") return(told_apart(setting, c(stats::setNames(list(run), if (is.symbol(match.call()$run)) as.character(match.call()$run) else "run"), rivals), seed, call))
@@ -110,11 +110,21 @@ check_plannable <- function(run, call = rlang::caller_env()) {
 
 noise_for_planning <- function(run, call) {
   scale <- covariance_scale(run)
-  if (isTRUE(scale > 0)) return(scale)
+  if (isTRUE(scale > 0)) return(scale * if (is_likelihood(run$problem) || judged_by_squares(run$problem)) 1 else scale_of_readings(run, scale, call))
   refuse("criterion", c(
     "What a reading would tell is not known: the noise is not.", "x" = if (is_exact_fit(run)) "The curve meets every reading exactly." else "There are no more rows than parameters.",
     "i" = "State the noise, as in {.code least_squares(sd = 0.2)}."
   ), call = call)
+}
+
+# Where a criterion lets far readings count less, or looks at their order only, a reading tells on average what those told that were made.
+scale_of_readings <- function(run, scale, call) {
+  basis <- planned_basis(run)
+  rows <- reading_rows(run, measured_places(run), run$estimate, scale, call)$rows %*% basis
+  volume <- function(information) as.numeric(determinant(scaled_information(information))$modulus) + sum(log(diag(information)))
+  by_run <- known_information(run, run$estimate, basis, TRUE, scale)
+  found <- exp((volume(crossprod(rows)) - volume(by_run)) / (2 * ncol(basis)))
+  if (is.finite(found) && found > 0) found else 1
 }
 
 # What readings cost, and what may be spent on them.
@@ -173,7 +183,7 @@ read_cases <- function(run, over, call) {
 aims_of <- function(setting, call) {
   cases <- lapply(seq_len(nrow(setting$cases)), function(k) {
     x <- setting$cases[k, ]
-    list(x = x, known = known_information(setting$run, x, setting$basis, setting$count_measured, setting$scale), wanted = crossprod(setting$basis, setting$goal$slopes(x)))
+    list(x = x, known = known_information(setting$run, x, setting$basis, setting$count_measured, setting$scale), wanted = wanted_at(setting, x))
   })
   even <- table_rows(setting, setting$candidates$table, call)
   function(table, ridge = ridge_share) {

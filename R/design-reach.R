@@ -22,7 +22,14 @@ left_open <- function(run, information, basis) {
   names(run$estimate)[is.infinite(errors)]
 }
 
-wanted_now <- function(setting) crossprod(setting$basis, setting$goal$slopes(setting$run$estimate))
+wanted_now <- function(setting) wanted_at(setting, setting$run$estimate)
+
+# Slopes of what is wanted in the directions that are open. The volume is that of these themselves; what is held has no error.
+wanted_at <- function(setting, x) {
+  if (setting$goal$what == "parameters") return(diag(ncol(setting$basis)))
+  wanted <- crossprod(setting$basis, setting$goal$slopes(x))
+  wanted[, colSums(wanted != 0) > 0, drop = FALSE]
+}
 
 check_reachable <- function(setting, call) {
   run <- setting$run
@@ -74,7 +81,7 @@ check_reached <- function(setting, whole, call) {
 
 goal_phrase <- function(goal) {
   switch(goal$what,
-    parameters = "The goal {.val parameters}", average = "The goal {.val average}", worst = "The goal {.val worst}", band = "The band of the curve",
+    parameters = "The goal \"parameters\"", average = "The goal \"average\"", worst = "The goal \"worst\"", band = "The band of the curve",
     cli::format_inline("The goal {.code {goal$text}}")
   )
 }

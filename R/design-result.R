@@ -26,8 +26,9 @@ foretold <- function(setting, whole, n, call) {
   run <- setting$run
   table <- setting$candidates$table
   wanted <- t(setting$basis)
-  names <- names(run$estimate)[run$at_bound == ""]
-  wanted <- wanted[, run$at_bound == "", drop = FALSE]
+  moving <- rowSums(abs(setting$basis)) > 0
+  names <- names(run$estimate)[moving]
+  wanted <- wanted[, moving, drop = FALSE]
   if (setting$goal$what == "quantity" && !setting$goal$text %in% names) {
     wanted <- cbind(wanted_now(setting), wanted)
     names <- c(setting$goal$text, names)

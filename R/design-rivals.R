@@ -57,9 +57,11 @@ nearest_rival <- function(setting, runs, pair, table, readings, call) {
   pair
 }
 
+# Of several responses, each place once.
 measured_places <- function(run) {
-  data <- run$problem$measurements[compiled_of(run)$used, , drop = FALSE]
-  tibble::as_tibble(unclass_measurements(data))
+  rows <- unique(posed_rows(run$problem, compiled_of(run)$used))
+  data <- tibble::as_tibble(unclass_measurements(run$problem$measurements[rows, , drop = FALSE]))
+  data[setdiff(names(data), run$problem$responses$column)]
 }
 
 # Of each row the rival's derivatives and by how much the right model lies apart from it, in units of noise where that is right.

@@ -5,24 +5,35 @@
 run_on <- function(run, data, x = run$estimate, call = rlang::caller_env()) {
   problem <- run$problem
   before <- run
+  check_noise_known(run, data, call)
+  stacked <- rows_for_responses(problem, data)
+  if (has_responses(problem)) problem$responses$rows <- nrow(data)
+  data <- stacked
   response <- problem$model$response
   run$estimate[] <- x
   mean <- model_rows(problem, data, core_evaluate, run$estimate, call = call)
   family <- noise_family(problem$criterion)
   counted <- if (isTRUE(family$counted)) reading_unit(family, parameters_in_new_rows(problem$criterion, run, data, mean, call)) else 1
   readings <- if (isTRUE(family$discrete)) round(mean * counted) else mean
-  for (name in setdiff(all.vars(response), problem$model$predictors)) data[[name]] <- if (is.symbol(response)) readings else 1
-  lacking <- setdiff(unlist(lapply(criterion_columns(problem), source_columns)), names(data))
-  if (length(lacking)) {
-    refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Add it to them as a column."), call = call)
-  }
+  for (name in setdiff(all.vars(response), problem$model$predictors)) data[[name]] <- if (is_read(problem)) readings else 1
   problem$measurements <- data
   problem$left_out <- NULL
   problem$criterion <- without_limits(problem$criterion)
   run$problem <- problem
-  run$compiled <- with_sizes(compile_problem(problem, readings = if (!is.symbol(response)) readings, call = call), before)
+  run$compiled <- with_sizes(compile_problem(problem, readings = if (!is_read(problem)) readings, call = call), before)
   run$n <- nrow(data)
   run
+}
+
+# Whether readings are what stands in a column, and not computed from one.
+is_read <- function(problem) is.symbol(problem$model$response) || has_responses(problem)
+
+check_noise_known <- function(run, data, call) {
+  criterion <- run$problem$criterion
+  used <- unlist(lapply(c(list(precision_expression(criterion)), criterion$others, lapply(criterion_columns(run$problem), as.symbol)), function(expr) if (!is.null(expr)) value_names(expr)))
+  lacking <- setdiff(intersect(unlist(lapply(used, source_columns)), names(run$problem$measurements)), c(names(data), run$problem$responses$column))
+  if (length(lacking) == 0) return(invisible())
+  refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Add it to them as a column."), call = call)
 }
 
 # Whether a reading will be below a limit is not known beforehand.
@@ -37,12 +48,15 @@ reading_rows <- function(run, data, x = run$estimate, scale = covariance_scale(r
   cases <- if (is.matrix(x)) x else matrix(x, 1)
   planned <- run_on(run, data, cases[1, ], call)
   compiled <- compiled_of(planned)
-  if (length(compiled$used) < nrow(data)) {
+  if (length(compiled$used) < nrow(planned$problem$measurements)) {
     refuse("measurements", c("{upper_first(name_rows(setdiff(seq_len(nrow(data)), compiled$used)))} of the candidates cannot be measured: a number is missing.", "i" = "Leave such rows out."), call = call)
   }
   found <- lapply(seq_len(nrow(cases)), function(k) {
     planned$estimate[] <- cases[k, ]
-    refuse_infinite(told_by_readings(run$problem$criterion, planned, compiled, scale, call), call)
+    found <- told_by_readings(run$problem$criterion, planned, compiled, scale, call)
+    # several responses stand one below the other
+    found$row <- (found$row - 1L) %% nrow(data) + 1L
+    refuse_infinite(found, call)
   })
   if (is.matrix(x)) found else found[[1]]
 }
@@ -99,6 +113,12 @@ information_roots <- function(triangle, size) {
   }
   root
 }
+
+# Whether the rows above tell of the noise's own parameters, too.
+tells_of_noise <- function(criterion) UseMethod("tells_of_noise")
+tells_of_noise.tundrel_criterion <- function(criterion) FALSE
+tells_of_noise.tundrel_criterion_likelihood <- function(criterion) TRUE
+tells_of_noise.tundrel_criterion_dependent_likelihood <- function(criterion) FALSE
 
 no_plan <- function(criterion, run, compiled, scale, call) {
   refuse("criterion", c("What a single reading would tell cannot be said under {format(criterion)}.", "i" = "Plan with a criterion whose readings do not depend on each other."), call = call)

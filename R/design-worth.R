@@ -22,8 +22,8 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
   call <- rlang::current_env()
   compiled <- compiled_of(run)
   setting <- list(
-    run = run, candidates = read_candidates(run, candidates, call), goal = read_goal(run, rlang::enquo(goal), region, call), basis = open_basis(run), count_measured = FALSE, most = Inf,
-    budget = length(compiled$used), scale = noise_for_planning(run, call), cost = function(table) rep(1, nrow(table)), spending = list(plain = TRUE),
+    run = run, candidates = read_candidates(run, candidates, call), goal = read_goal(run, rlang::enquo(goal), region, call), basis = planned_basis(run), count_measured = FALSE, most = Inf,
+    budget = nrow(measured_places(run)), scale = noise_for_planning(run, call), cost = function(table) rep(1, nrow(table)), spending = list(plain = TRUE),
     cases = matrix(run$estimate, 1, dimnames = list(NULL, names(run$estimate)))
   )
   if (setting$goal$what == "tell_apart") refuse("argument", "Which rows tell models apart is not said here: see {.fn compare_models}.", call = call)
@@ -40,7 +40,7 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
   rise <- exp((all$value - values_without(aims, n, function(k) value(as.numeric(seq_len(n) != k))$value)) / 2)
   spare <- spare_rows(order(share), function(out) exp((all$value - value(as.numeric(!seq_len(n) %in% out))$value) / 2))
   predictors <- intersect(unique(unlist(lapply(run$problem$model$predictors, source_columns))), names(measured))
-  table <- tibble(row = posed_rows(run$problem, compiled$used), !!!measured[predictors], share = share, rise = rise)
+  table <- tibble(row = unique(posed_rows(run$problem, compiled$used)), !!!measured[predictors], share = share, rise = rise)
   equivalent <- least_number(function(m) m > 0 && equal_worth(setting, ideal, m) >= all$value)
   structure(table,
     class = c("tundrel_worth", class(tibble())), efficiency = min(1, exp(all$value - ideal$value - ideal$gap)), equivalent = equivalent, spare = table$row[spare], goal = setting$goal[c("what", "text")],

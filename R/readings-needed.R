@@ -38,7 +38,7 @@ readings_needed <- function(run, ..., candidates = NULL, level = 0.95, power = 0
   call <- rlang::current_env()
   wishes <- read_wishes(run, rlang::enquos(...), level, power, call)
   setting <- list(
-    run = run, candidates = read_candidates(run, candidates, call), basis = open_basis(run), count_measured = TRUE, most = Inf, budget = 1, scale = noise_for_planning(run, call),
+    run = run, candidates = read_candidates(run, candidates, call), basis = planned_basis(run), count_measured = TRUE, most = Inf, budget = 1, scale = noise_for_planning(run, call),
     cost = function(table) rep(1, nrow(table)), spending = list(plain = TRUE), cases = matrix(run$estimate, 1, dimnames = list(NULL, names(run$estimate)))
   )
   rows <- unlist(lapply(wishes, function(wish) {

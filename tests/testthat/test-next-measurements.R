@@ -232,6 +232,72 @@ test_that("readings that depend on each other are planned together, as dense alg
   expect_error(next_measurements(run, data, n = 1), "wholly alike", class = "tundrel_error_measurements")
 })
 
+# What the rows that were measured tell, by the formula for readings to come, against the run's own covariance.
+told_again <- function(run) {
+  setting <- attr(next_measurements(run, tundrel:::measured_places(run), n = 3, goal = k), "setting")
+  places <- tundrel:::measured_places(run)
+  information <- tundrel:::information_after(setting, places, rep(1, nrow(places)), count_measured = FALSE)
+  errors <- tundrel:::errors_under(information, t(setting$basis))
+  stats::setNames(errors, names(run$estimate))[errors > 0] / sqrt(diag(vcov(run)))[names(run$estimate)][errors > 0]
+}
+
+test_that("readings are worth what they are under every criterion, evaluator and condition", {
+  hour <- seq(0, 10, length.out = 41)
+  data <- data.frame(hour, spread = 0.5 + 0.02 * hour, first = 50 * exp(-0.4 * hour) + 2, second = 20 * (1 - exp(-0.4 * hour)))
+  noise <- tundrel:::with_seed(12, matrix(stats::rnorm(82), 41))
+  data$first <- data$first + noise[, 1]
+  data$second <- data$second + 0.4 * noise[, 2]
+  data$positive <- (50 * exp(-0.4 * hour) + 2) * exp(0.1 * noise[, 1])
+  data$count <- round(50 * exp(-0.4 * hour) + 2 + 3 * abs(noise[, 1]))
+  curve <- function(hour, top, k, rest) top * exp(-k * hour) + rest
+  plain <- pose(data, first ~ top * exp(-k * hour) + rest)
+  positive <- pose(data, positive ~ top * exp(-k * hour) + rest)
+  fit <- function(problem) suppressMessages(suppressWarnings(fit_local(start_from(problem, top = 50, k = 0.4, rest = 2))))
+  runs <- list(
+    squares = fit(plain), sd = fit(judge_by(plain, least_squares(sd = spread))), relative = fit(judge_by(positive, least_squares(relative = "fitted"))),
+    robust = fit(judge_by(plain, robust_error())), normal = fit(judge_by(plain, max_likelihood("normal", sd = s))), level = fit(judge_by(positive, max_likelihood("normal", sd = s * fitted))),
+    lognormal = fit(judge_by(positive, max_likelihood("lognormal", log_sd = s))), gamma = fit(judge_by(positive, max_likelihood("gamma", shape = shape))),
+    weibull = fit(judge_by(positive, max_likelihood("weibull", shape = shape))), student = fit(judge_by(plain, max_likelihood("student_t", scale = s, df = 5))),
+    poisson = fit(judge_by(pose(data, count ~ top * exp(-k * hour) + rest), max_likelihood("poisson"))),
+    own = fit(pose(data, first ~ curve(hour, top, k, rest))), bound = fit(subject_to(plain, rest >= 3)),
+    logarithm = fit(pose(data, log(positive) ~ log(top * exp(-k * hour) + rest))),
+    rates = suppressMessages(pose(data, first ~ substance + rest, dynamics = dynamics(substance ~ -k * substance, along = hour, begin = list(substance ~ top))) |> start_from(top = 50, k = 0.4, rest = 2) |> fit_local()),
+    responses = suppressMessages(pose(data, first ~ top * exp(-k * hour) + rest, second ~ level * (1 - exp(-k * hour))) |> fit_local())
+  )
+  for (name in names(runs)) {
+    expect_true(runs[[name]]$converged, label = name)
+    ratio <- told_again(runs[[name]])
+    expect_true(length(ratio) >= 2 && all(is.finite(ratio)), label = name)
+    # expected information against that of these readings
+    expect_lt(max(abs(log(ratio))), if (name %in% c("squares", "sd", "own", "bound", "logarithm", "rates", "responses")) 0.01 else 0.3, label = name)
+  }
+  expect_error(next_measurements(runs$sd, list(hour = c(0, 10))), "depends on", class = "tundrel_error_measurements")
+})
+
+test_that("Fisher's information of each family agrees with differences of its log density, averaged over draws", {
+  for (family in tundrel:::families()) {
+    o <- switch(family$name, normal = list(sd = 0.7), lognormal = list(log_sd = 0.4), student_t = list(scale = 0.6, df = 5), laplace = list(scale = 0.6), gamma = list(shape = 3), weibull = list(shape = 2.2),
+                negative_binomial = list(size = 4), binomial = list(trials = 9), beta = list(precision = 8), list())
+    m <- if (family$range[2] == 1) 0.35 else 2.5
+    n <- 2e5
+    y <- tundrel:::with_seed(4, family$draw(rep(m, n), lapply(o, rep, n)))
+    at <- function(by, k) {
+      values <- o
+      if (k > 1) values[[k - 1]] <- values[[k - 1]] + by
+      family$density(y, rep(m + if (k == 1) by else 0, n), lapply(values, rep, n))
+    }
+    found <- family$information(m, o)
+    size <- (sqrt(8 * length(found) + 1) - 1) / 2
+    scores <- vapply(seq_len(size), function(k) (at(1e-5, k) - at(-1e-5, k)) / 2e-5, numeric(n))
+    told <- crossprod(scores) / n
+    expected <- matrix(0, size, size)
+    expected[upper.tri(expected, TRUE)] <- unlist(found)
+    expected <- expected + t(expected) - diag(diag(expected), size)
+    scale <- sqrt(diag(expected))
+    expect_lt(max(abs(told - expected) / outer(scale, scale)), 0.03, label = family$name)
+  }
+})
+
 test_that("what cannot be planned is refused with the reason", {
   run <- run_of(y ~ top * x / (half + x), list(top = 3, half = 20), seq(5, 100, 5))
   expect_error(next_measurements(run, data.frame(x = numeric())), "no row", class = "tundrel_error_measurements")
