@@ -114,6 +114,23 @@ information_roots <- function(triangle, size) {
   root
 }
 
+# Of errors that go together in one row, each response by what it tells beyond those before it.
+told_by_readings.tundrel_criterion_responses <- function(criterion, run, compiled, scale, call) {
+  found <- told_by_readings.tundrel_criterion(criterion, run, compiled, scale, call)
+  if (criterion$together != "correlated") return(found)
+  root <- chol(response_correlation(run, call))
+  n <- nrow(found$rows) / nrow(root)
+  for (j in seq_len(ncol(found$rows))) found$rows[, j] <- as.vector(t(backsolve(root, t(matrix(found$rows[, j], n)), transpose = TRUE)))
+  found
+}
+
+response_correlation <- function(run, call) {
+  names <- response_names(run$problem)
+  if (length(names) > 2) refuse("criterion", "What a reading of more than two responses tells is not known where their errors go together.", call = call)
+  value <- coef(run)[[correlation_name(names, 1, 2)]]
+  matrix(c(1, value, value, 1), 2)
+}
+
 # Whether the rows above tell of the noise's own parameters, too.
 tells_of_noise <- function(criterion) UseMethod("tells_of_noise")
 tells_of_noise.tundrel_criterion <- function(criterion) FALSE
