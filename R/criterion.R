@@ -202,8 +202,9 @@ print.tundrel_criterion <- function(x, ...) {
 #' problem |> judge_by(least_squares(sd = uptake_sd))
 #' problem |> judge_by(max_likelihood("normal", sd = noise * uptake_sd)) |> subject_to(noise > 0)
 judge_by <- function(problem, ..., together = NULL) {
-  problem <- as_problem(problem)
-  stated <- rlang::list2(...)
+  meant <- as_meant(problem, rlang::list2(...), "problem", c("tundrel_problem", "tundrel_run"))
+  problem <- as_problem(meant$first)
+  stated <- meant$others
   if (has_responses(problem)) return(judged_by_each(problem, stated, together))
   if (!is.null(together)) refuse("criterion", c("{.arg together} is for several responses, and this problem has one.", "i" = "Pose them with {.code pose(data, first ~ ..., second ~ ...)}."))
   if (length(stated) != 1 || !rlang::names2(stated) %in% c("", "criterion")) {

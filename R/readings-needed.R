@@ -29,6 +29,13 @@
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' readings_needed(run, half = "5 %", candidates = list(light = c(0, 1000)))
 readings_needed <- function(run, ..., candidates = NULL, level = 0.95, power = 0.9, simulate = 0, seed = 1) {
+  stated <- rlang::enquos(...)
+  if (!inherits(run, "tundrel_run") && any(rlang::names2(stated) == "")) {
+    # readings_needed(run, r = "5 %"): R takes a parameter that is named like the beginning of an argument for it
+    meant <- as_meant(run, lapply(stated, rlang::eval_tidy), "run", "tundrel_run")
+    run <- meant$first
+    stated <- rlang::as_quosures(meant$others, rlang::current_env())
+  }
   run <- keep_compiled(as_run(run))
   check_plannable(run)
   check_level(level)
@@ -36,7 +43,7 @@ readings_needed <- function(run, ..., candidates = NULL, level = 0.95, power = 0
   check_seed(seed)
   if (!identical(simulate, 0)) check_whole(simulate, "simulate", 20)
   call <- rlang::current_env()
-  wishes <- read_wishes(run, rlang::enquos(...), level, power, call)
+  wishes <- read_wishes(run, stated, level, power, call)
   setting <- list(
     run = run, candidates = read_candidates(run, candidates, call), basis = planned_basis(run), count_measured = TRUE, most = Inf, budget = 1, scale = noise_for_planning(run, call),
     cost = function(table) rep(1, nrow(table)), spending = list(plain = TRUE), cases = matrix(run$estimate, 1, dimnames = list(NULL, names(run$estimate)))

@@ -55,6 +55,14 @@ test_that("power is that of the tests", {
   expect_error(readings_needed(plain, run), "only has more parameters", class = "tundrel_error_argument")
 })
 
+test_that("names that begin like an argument are taken for what they are", {
+  data <- data.frame(x = 0:5, y = c(1, 2.1, 2.9, 4.2, 4.8, 6.1))
+  run <- suppressMessages(pose(data, y ~ r * x + ru) |> fit_local())
+  expect_identical(readings_needed(run, r = "5 %")$readings, readings_needed(run, 1 * r ~ "5 %")$readings)
+  both <- pose(data.frame(x = 0:5, p = 0:5, q = 5:0), p ~ a * x, q ~ b - a * x)
+  expect_output(print(judge_by(both, p = least_squares(), q = max_likelihood("normal", sd = 2))), "sd = 2")
+})
+
 test_that("a wish that cannot be understood is refused, and one that is fulfilled says so", {
   run <- line_of()
   expect_error(readings_needed(run), "what is wanted", class = "tundrel_error_argument")
