@@ -105,6 +105,7 @@ check_plannable <- function(run, call = rlang::caller_env()) {
   if (!has_curve(run$problem) || is_outside(run$problem)) {
     refuse("measurements", c("Readings are planned for a model of measurements.", "x" = "This problem is a function that was posed itself.", "i" = "Pose a model of a table, {.code pose(data, response ~ f(predictor, k))}."), call = call)
   }
+  if (feeds_back(run$problem)) refuse("model", "Readings are not planned where the response is also a predictor: each follows from those before it.", call = call)
   warn_unconverged(run)
 }
 

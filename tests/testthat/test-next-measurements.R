@@ -313,4 +313,7 @@ test_that("what cannot be planned is refused with the reason", {
   expect_error(next_measurements(run, over = list(k = 1:2)), "no free parameter", class = "tundrel_error_argument")
   expect_error(next_measurements(run, data.frame(x = c(1, NA))), "missing", class = "tundrel_error_measurements")
   expect_error(next_measurements(run, run_of(y ~ a + b * x, list(a = 1, b = 2), 1:5)), class = "tundrel_error")
+  series <- data.frame(y = as.numeric(tundrel:::with_seed(3, stats::filter(stats::rnorm(40), 0.6, "recursive"))))
+  following <- suppressMessages(pose(series, y ~ level + keep * lag(y)) |> fit_local())
+  expect_error(next_measurements(following), "those before it", class = "tundrel_error_model")
 })
