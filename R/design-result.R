@@ -117,7 +117,7 @@ bound_sentence <- function(x) {
   what_for <- attr(x, "setting")$goal$what
   what <- if (what_for == "tell_apart") "raise these squares" else if (what_for %in% c("parameters", "average", "worst")) "lower the variances" else "lower its variance"
   other <- if (attr(x, "setting")$spending$plain) paste("other", count_of(attr(x, "n"), "reading")) else "other choice within the budget"
-  paste0("No ", other, " could ", what, " by more than ", percent_text(1 - attr(x, "efficiency")), " further.")
+  paste0("No ", other, " could ", what, " by more than ", percent_text(1 - attr(x, "efficiency")), " further", if (what_for == "tell_apart") ", as far as rivals bend little around where they come nearest", ".")
 }
 
 percent_text <- function(share) paste(if (share < 0.001) "0.1" else format_number(100 * share, 2), "%")

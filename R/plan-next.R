@@ -20,7 +20,7 @@ read_places <- function(where) if (length(where)) lapply(where, function(values)
 planned_needed <- function(plan, run) {
   if (length(plan$needed) == 0) return(NULL)
   at_key(plan, "needed", {
-    wishes <- lapply(names(plan$needed), function(name) rlang::new_formula(plan_expression(plan, "needed", name), as.character(plan$needed[[name]])))
+    wishes <- lapply(names(plan$needed), function(name) rlang::new_formula(plan_expression(plan, "needed", name), plan$needed[[name]]))
     rlang::inject(readings_needed(run, !!!wishes, candidates = read_places(plan$`next`$where)))
   })
 }
