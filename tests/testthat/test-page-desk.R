@@ -16,7 +16,12 @@ wait_at <- function(desk, seconds = 60) {
   until <- Sys.time() + seconds
   repeat {
     look_at_desk(desk)
-    if (!worker_is_busy(desk$worker)) return(invisible(desk))
+    if (!worker_is_busy(desk$worker)) {
+      # what ended may have something follow it
+      Sys.sleep(0.1)
+      look_at_desk(desk)
+      if (!worker_is_busy(desk$worker)) return(invisible(desk))
+    }
     if (Sys.time() > until) stop("The worker never ended: ", desk$progress$text)
     Sys.sleep(0.02)
   }
