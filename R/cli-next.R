@@ -27,10 +27,7 @@ command_next <- function(arguments) {
     goal <- planned_goal(list(path = "the command"), options$goal, runs[[1]])
     rlang::inject(next_measurements(runs[[1]], places, n = options$readings, goal = !!goal, count_measured = !options$anew))
   }
-  if (!is.null(options$out)) {
-    if (grepl("\\.png$", options$out)) write_picture(plot_information(found), options$out) else write_table(tibble::as_tibble(unclass(found)), options$out)
-    say_aside("Written: ", options$out)
-  }
+  write_out(found, plot_information, options$out)
   if (options$json) cat_json(next_as_list(found)) else print(found)
   0L
 }
@@ -53,12 +50,16 @@ command_needed <- function(arguments) {
   options <- given$options
   wishes <- lapply(given$args[-1], typed_wish)
   found <- rlang::inject(readings_needed(stored_best(given$args[1]), !!!wishes, candidates = typed_places(options$where), power = options$power))
-  if (!is.null(options$out)) {
-    if (grepl("\\.png$", options$out)) write_picture(plot_readings(found), options$out) else write_table(tibble::as_tibble(unclass(found)), options$out)
-    say_aside("Written: ", options$out)
-  }
+  write_out(found, plot_readings, options$out)
   if (options$json) cat_json(tibble::as_tibble(unclass(found))) else print(found)
   0L
+}
+
+# As a figure or a table, by the ending of the file's name.
+write_out <- function(found, draw, path) {
+  if (is.null(path)) return(invisible())
+  if (grepl("\\.png$", path)) write_picture(draw(found), path) else write_table(tibble::as_tibble(unclass(found)), path)
+  say_aside("Written: ", path)
 }
 
 # "half: 5 %", or an expression to be told from zero.

@@ -11,7 +11,7 @@
 #'
 #' @return A tibble of class `tundrel_tests` with a row a test: `supposed` (the model that readings are drawn from), `against`, `gain` (twice the difference of
 #'   the logarithms of likelihood; of squares, `n` times the logarithm of their ratio), `p_value` (the share of sets with as great a gain, the measurements
-#'   counted among them), `p_error` (its error by simulation), `sets` (those in which both fits came to an answer), `reading`.
+#'   counted among them), `p_error` (its error by simulation), `sets` (those in which both models could be fitted), `reading`.
 #' @section Errors: As [compare_models()]; `tundrel_error_criterion` where no readings can be drawn.
 #' @references Davison and Hinkley (1997) Bootstrap Methods and their Application, section 4.4. Cox (1962) Journal of the Royal Statistical Society B 24,
 #'   406-424, and Williams (1970) Biometrics 26, 23-32, on models that are not nested.
@@ -30,7 +30,10 @@ test_by_simulation <- function(simple, full, replicates = 499, both = NULL, seed
   runs <- list(simple = simple, full = full)
   names(runs) <- ifelse(vapply(written, is.symbol, NA), vapply(written, expression_text, ""), names(runs))
   call <- rlang::current_env()
-  for (run in runs) check_run(run, call)
+  for (run in runs) {
+    check_run(run, call)
+    warn_unconverged(run)
+  }
   check_whole(replicates, "replicates", 19)
   check_seed(seed)
   check_same_rows(runs, call)
@@ -50,7 +53,7 @@ gain_between <- function(runs) {
 
 simulated_test <- function(runs, replicates, seed, call) {
   study <- planned_study(runs[[1]], NULL, NULL, NULL, list(), call)
-  draws <- with_seed(seed, numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) study$draw())), study$rows, replicates))
+  draws <- study_draws(study, replicates, seed)
   gain <- unname(gain_between(runs))
   one <- function(k) {
     fits <- lapply(runs, function(run) refitted_anew(run, study$used, draws(k)[, 1]))

@@ -51,17 +51,8 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
 }
 
 derived_quantity <- function(name, written, run, call) {
-  constants <- run$problem$model$constants
-  written <- with_level_names(written, names(coef(run)), call)
-  expression <- with_constants(written_shapes(written, call), constants)
   values <- coef(run)
-  unknown <- setdiff(value_names(expression, call), c(names(values), "pi"))
-  if (length(unknown)) {
-    refuse("model", c(
-      "{.field {name}} names {.field {unknown[1]}}, which is neither a parameter nor a constant.",
-      suggestion(unknown[1], c(names(values), names(constants)), "parameters and constants")
-    ), call = call)
-  }
+  expression <- derived_expression(name, written, names(values), run$problem$model$constants, call)
   if (!any(names(values) %in% all.vars(expression))) {
     refuse("model", c("{.field {name}} = {.code {expression_text(written)}} names no parameter.", suggestion("", names(values), "parameters")), call = call)
   }
@@ -73,6 +64,19 @@ derived_quantity <- function(name, written, run, call) {
     name = name, estimate = estimate, std_error = carried_error(run, expression), expression = expression, lower = -Inf, upper = Inf,
     lower_open = TRUE, upper_open = TRUE, rests = "", fixed = FALSE, size = abs(estimate), hold = hold_derived(run, expression)
   )
+}
+
+# What is written, of some parameters and constants, in the parameters alone.
+derived_expression <- function(name, written, parameters, constants, call) {
+  expression <- with_constants(written_shapes(with_level_names(written, parameters, call), call), constants)
+  unknown <- setdiff(value_names(expression, call), c(parameters, "pi"))
+  if (length(unknown)) {
+    refuse("model", c(
+      "{.field {name}} names {.field {unknown[1]}}, which is neither a parameter nor a constant.",
+      suggestion(unknown[1], c(parameters, names(constants)), "parameters and constants")
+    ), call = call)
+  }
+  expression
 }
 
 with_constants <- function(expr, constants) if (length(constants)) rlang::inject(substitute(!!expr, as.list(constants))) else expr

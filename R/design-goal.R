@@ -58,14 +58,19 @@ planned_basis <- function(run) {
   basis[, colSums(basis != 0) > 0, drop = FALSE]
 }
 
-# What is known from before, at one set of values.
-known_information <- function(run, x, basis, count_measured, scale) {
+# What is known from before, at one set of values: at the answer what the run says itself.
+known_information <- function(run, x, basis, count_measured, scale = covariance_scale(run)) {
   if (!count_measured) return(matrix(0, ncol(basis), ncol(basis)))
   if (identical(unname(x), unname(run$estimate))) {
     moving <- which(run$at_bound == "")
     factor <- run$factor
     factor[, -moving] <- 0
-    return(crossprod(factor %*% basis) / scale^2)
+    information <- crossprod(factor) / covariance_scale(run)^2
+    # what is not known of the noise is not known of the curve either, as far as they go together
+    noise <- setdiff(moving, which(rowSums(abs(basis)) > 0))
+    between <- crossprod(basis, information[, noise, drop = FALSE])
+    less <- if (length(noise)) tryCatch(between %*% solve(information[noise, noise], t(between)), error = function(e) 0) else 0
+    return(crossprod(basis, information %*% basis) - less)
   }
   crossprod(reading_rows(run, measured_places(run), x, scale)$rows %*% basis)
 }

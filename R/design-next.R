@@ -90,7 +90,7 @@ next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters
   ideal <- ideal_shares(setting)
   whole <- whole_readings(setting, ideal, as.integer(seed))
   check_reached(setting, whole, call)
-  new_next(setting, ideal, whole)
+  result_of(setting, ideal, whole, foretold(setting, whole, sum(whole$readings), call))
 }
 
 goal_beside_rivals <- function(stated, call) {
@@ -123,7 +123,7 @@ scale_of_readings <- function(run, scale, call) {
   basis <- planned_basis(run)
   rows <- reading_rows(run, measured_places(run), run$estimate, scale, call)$rows %*% basis
   volume <- function(information) as.numeric(determinant(scaled_information(information))$modulus) + sum(log(diag(information)))
-  by_run <- known_information(run, run$estimate, basis, TRUE, scale)
+  by_run <- known_information(run, run$estimate, basis, TRUE)
   found <- exp((volume(crossprod(rows)) - volume(by_run)) / (2 * ncol(basis)))
   if (is.finite(found) && found > 0) found else 1
 }

@@ -1,9 +1,5 @@
 # What is told of a proposal.
 
-new_next <- function(setting, ideal, whole, call = rlang::caller_env()) {
-  result_of(setting, ideal, whole, foretold(setting, whole, sum(whole$readings), call))
-}
-
 result_of <- function(setting, ideal, whole, foretold) {
   names <- names(setting$candidates$table)
   in_order <- function(table) table[do.call(order, unname(as.list(table[names]))), ]
@@ -17,14 +13,13 @@ result_of <- function(setting, ideal, whole, foretold) {
   n <- sum(whole$readings)
   structure(if (given) out else in_order(out),
     class = c("tundrel_next", class(tibble())), foretold = foretold, efficiency = min(1, exp(whole$value - ideal$value - ideal$gap)), ideal = in_order(shares),
-    gap = ideal$gap, evenly_needed = evenly_needed(setting, whole$value, n), worst_case = if (isTRUE(nrow(setting$cases) > 1)) worst_case(setting, whole),
+    gap = ideal$gap, evenly_needed = evenly_needed(setting, whole$value), worst_case = if (isTRUE(nrow(setting$cases) > 1)) worst_case(setting, whole),
     n = n, spent = sum(whole$readings * setting$cost(whole$table)), setting = setting, found = ideal
   )
 }
 
 foretold <- function(setting, whole, n, call) {
   run <- setting$run
-  table <- setting$candidates$table
   wanted <- t(setting$basis)
   moving <- rowSums(abs(setting$basis)) > 0
   names <- names(run$estimate)[moving]
@@ -33,9 +28,10 @@ foretold <- function(setting, whole, n, call) {
     wanted <- cbind(wanted_now(setting), wanted)
     names <- c(setting$goal$text, names)
   }
-  after <- lapply(
-    list(std_error = numeric(nrow(table)), after = NULL, evenly = rep(n / nrow(table), nrow(table))),
-    function(readings) if (is.null(readings)) information_after(setting, whole$table, whole$readings, call) else information_after(setting, table, readings, call)
+  even <- evenly_spread(setting, n)
+  after <- list(
+    std_error = information_after(setting, whole$table, 0 * whole$readings, call), after = information_after(setting, whole$table, whole$readings, call),
+    evenly = information_after(setting, even$table, even$amounts, call)
   )
   errors <- lapply(after, errors_under, wanted = wanted)
   found <- tibble(quantity = names, !!!errors)
@@ -44,25 +40,29 @@ foretold <- function(setting, whole, n, call) {
   rbind(tibble(quantity = "curve", !!!rms), found)
 }
 
-# How many readings, evenly spread over the candidates, come as far.
-most_evenly <- 1e7
+# So many readings evenly spread: along one range as they would be by hand, both ends among them; else in equal shares over the candidates.
+evenly_spread <- function(setting, m) {
+  along <- sole_range(setting$candidates)
+  whole <- length(along) > 0 && m == round(m) && m > 1 && m <= most_made
+  table <- if (whole) tibble::as_tibble(lapply(along, function(range) seq(range[1], range[2], length.out = m))) else setting$candidates$table
+  list(table = table, amounts = rep(m / nrow(table), nrow(table)))
+}
 
-evenly_needed <- function(setting, value, n) {
-  table <- setting$candidates$table
-  aims <- setting$aims(table)
-  reached <- function(m) core_judge_amounts(aims, rep(1, nrow(table)), m, rep(m / nrow(table), nrow(table)), rep(1, max(vapply(aims, `[[`, 0L, "group")) + 1))$value >= value
-  low <- 0
-  high <- n
-  while (!reached(high) && high < most_evenly) {
-    low <- high
-    high <- 2 * high
+# The same in whole readings.
+whole_evenly <- function(setting, m) {
+  even <- evenly_spread(setting, m)
+  n <- nrow(even$table)
+  list(table = even$table, readings = if (all(even$amounts == 1)) rep(1, n) else tabulate(round(seq(1, n, length.out = m)), n))
+}
+
+# How many of them come as far.
+evenly_needed <- function(setting, value) {
+  reached <- function(m) {
+    if (m == 0) return(FALSE)
+    even <- evenly_spread(setting, m)
+    worth_of_amounts(setting$aims(even$table), even$amounts) >= value
   }
-  if (high >= most_evenly) return(Inf)
-  while (high - low > 1e-3 * high) {
-    middle <- (low + high) / 2
-    if (reached(middle)) high <- middle else low <- middle
-  }
-  ceiling(high - 1e-2)
+  least_number(reached)
 }
 
 # The least that the readings are worth, against the best for each case by itself.
@@ -108,7 +108,7 @@ next_reading <- function(x) {
   c(
     places_sentence(x), if (goal$what == "tell_apart") apart_sentences(x) else gain_sentence(x), evenly_sentence(x),
     bound_sentence(x), if (!attr(x, "setting")$spending$plain) paste0("They cost ", format_number(attr(x, "spent"), 4), "."),
-    if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least ", percent_text(attr(x, "worst_case")), " of what would be best for each.")
+    if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least about ", percent_text(attr(x, "worst_case")), " of what would be best for each.")
   )
 }
 
@@ -122,23 +122,17 @@ bound_sentence <- function(x) {
 
 percent_text <- function(share) paste(if (share < 0.001) "0.1" else format_number(100 * share, 2), "%")
 
-# The ratio by which the goal's error falls.
-gain_of <- function(x) {
+# What becomes of the goal's standard error.
+gain_sentence <- function(x) {
   goal <- attr(x, "setting")$goal
   foretold <- attr(x, "foretold")
-  row <- match(if (goal$what == "band") "curve" else goal$text, foretold$quantity)
-  if (!is.na(row)) foretold$std_error[row] / foretold$after[row]
-}
-
-gain_sentence <- function(x) {
-  gain <- gain_of(x)
-  goal <- attr(x, "setting")$goal
-  if (is.null(gain)) return(NULL)
+  row <- foretold[match(if (goal$what == "band") "curve" else goal$text, foretold$quantity), ]
+  if (is.na(row$quantity)) return(NULL)
   what <- if (goal$what == "band") "the curve, on average," else goal$text
-  row <- attr(x, "foretold")[match(if (goal$what == "band") "curve" else goal$text, attr(x, "foretold")$quantity), ]
-  if (!attr(x, "setting")$count_measured) return(paste0("By themselves they give ", what, " a standard error of ", format_number(row$after, 3), "."))
-  if (is.infinite(gain)) return(paste0("They bring the standard error of ", what, " to ", format_number(row$after, 3), "; as yet it is not determined."))
-  paste0("They bring the standard error of ", what, " from ", format_number(row$std_error, 3), " to ", format_number(row$after, 3), ".")
+  after <- format_number(row$after, 3)
+  if (!attr(x, "setting")$count_measured) return(paste0("By themselves they give ", what, " a standard error of ", after, "."))
+  if (is.infinite(row$std_error)) return(paste0("They bring the standard error of ", what, " to ", after, "; as yet it is not determined."))
+  paste0("They bring the standard error of ", what, " from ", format_number(row$std_error, 3), " to ", after, ".")
 }
 
 apart_sentences <- function(x) {

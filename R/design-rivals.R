@@ -18,12 +18,13 @@ no_squares <- 1e-8
 
 told_apart <- function(setting, runs, seed, call) {
   if (length(runs) < 2) refuse("argument", c("To tell models apart, give the runs of the others, too.", "i" = "As in {.code next_measurements(saturating, levelling, n = 6)}."), call = call)
+  check_told_apart(runs, call)
   pairs <- unlist(lapply(seq_along(runs), function(a) lapply(setdiff(seq_along(runs), a), function(b) list(right = a, rival = b))), recursive = FALSE)
   table <- setting$candidates$table
   n <- if (setting$spending$plain) setting$budget else max(1, floor(setting$budget / mean(setting$cost(table))))
   # to begin with, rivals that come as near as they can on evenly spread readings
-  even <- tabulate(round(seq(1, nrow(table), length.out = n)), nrow(table))
-  pairs <- lapply(pairs, function(pair) nearest_rival(setting, runs, pair, table, even, call))
+  even <- whole_evenly(setting, n)
+  pairs <- lapply(pairs, function(pair) nearest_rival(setting, runs, pair, even$table, even$readings, call))
   pairs <- Filter(function(pair) pair$squares > no_squares * n, pairs)
   if (length(pairs) == 0) {
     refuse("measurements", c("These models cannot be told apart by readings at these candidates.", "x" = "Each gives the same values there as the other can.", "i" = "Offer candidates where they differ; a model that is the other with a parameter held differs only while that parameter is not at that value."), call = call)
@@ -37,6 +38,12 @@ told_apart <- function(setting, runs, seed, call) {
     if (max(abs(log(vapply(pairs, `[[`, 0, "squares") / before))) < 1e-3) break
   }
   new_told_apart(setting, runs, pairs, ideal, whole, even, call)
+}
+
+check_told_apart <- function(runs, call) {
+  for (one in runs) {
+    if (has_responses(one$problem) || depends_on_others(one)) refuse("criterion", "Models are told apart by readings of one response that do not depend on each other.", call = call)
+  }
 }
 
 most_turns <- 6
@@ -55,13 +62,6 @@ nearest_rival <- function(setting, runs, pair, table, readings, call) {
   left <- apart_rows(setting, runs, pair, rows, call)
   pair$squares <- sum(left[, ncol(left)]^2)
   pair
-}
-
-# Of several responses, each place once.
-measured_places <- function(run) {
-  rows <- unique(posed_rows(run$problem, compiled_of(run)$used))
-  data <- tibble::as_tibble(unclass_measurements(run$problem$measurements[rows, , drop = FALSE]))
-  data[setdiff(names(data), run$problem$responses$column)]
 }
 
 # Of each row the rival's derivatives and by how much the right model lies apart from it, in units of noise where that is right.
@@ -118,7 +118,7 @@ new_told_apart <- function(setting, runs, pairs, ideal, whole, even, call) {
   now <- if (setting$count_measured) squares(table, numeric(nrow(table))) else rep(0, length(pairs))
   foretold <- tibble(
     right = names[vapply(pairs, `[[`, 0L, "right")], rival = names[vapply(pairs, `[[`, 0L, "rival")], squares = now,
-    after = vapply(pairs, `[[`, 0, "squares"), evenly = squares(table, even)
+    after = vapply(pairs, `[[`, 0, "squares"), evenly = squares(even$table, even$readings)
   )
   free <- vapply(runs, n_estimated, 0)
   foretold$chance <- vapply(seq_along(pairs), function(k) chance_of_choice(foretold$after[k], free[c(pairs[[k]]$right, pairs[[k]]$rival)]), 0)

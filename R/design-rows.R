@@ -11,10 +11,7 @@ run_on <- function(run, data, x = run$estimate, call = rlang::caller_env()) {
   data <- stacked
   response <- problem$model$response
   run$estimate[] <- x
-  mean <- model_rows(problem, data, core_evaluate, run$estimate, call = call)
-  family <- noise_family(problem$criterion)
-  counted <- if (isTRUE(family$counted)) reading_unit(family, parameters_in_new_rows(problem$criterion, run, data, mean, call)) else 1
-  readings <- if (isTRUE(family$discrete)) round(mean * counted) else mean
+  readings <- stand_in_readings(run, data, call)
   for (name in setdiff(all.vars(response), problem$model$predictors)) data[[name]] <- if (is_read(problem)) readings else 1
   problem$measurements <- data
   problem$left_out <- NULL
@@ -23,6 +20,14 @@ run_on <- function(run, data, x = run$estimate, call = rlang::caller_env()) {
   run$compiled <- with_sizes(compile_problem(problem, readings = if (!is_read(problem)) readings, call = call), before)
   run$n <- nrow(data)
   run
+}
+
+# Where the curve is, as near as the criterion allows a reading.
+stand_in_readings <- function(run, data, call) {
+  mean <- model_rows(run$problem, data, core_evaluate, run$estimate, call = call)
+  family <- noise_family(run$problem$criterion)
+  if (!isTRUE(family$discrete)) return(mean)
+  round(mean * if (family$counted) reading_unit(family, parameters_in_new_rows(run$problem$criterion, run, data, mean, call)) else 1)
 }
 
 # Whether readings are what stands in a column, and not computed from one.
@@ -34,6 +39,13 @@ check_noise_known <- function(run, data, call) {
   lacking <- setdiff(intersect(unlist(lapply(used, source_columns)), names(run$problem$measurements)), c(names(data), run$problem$responses$column))
   if (length(lacking) == 0) return(invisible())
   refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Add it to them as a column."), call = call)
+}
+
+# The places that were measured; of several responses, each once.
+measured_places <- function(run) {
+  rows <- unique(posed_rows(run$problem, compiled_of(run)$used))
+  data <- tibble::as_tibble(unclass_measurements(run$problem$measurements[rows, , drop = FALSE]))
+  data[setdiff(names(data), run$problem$responses$column)]
 }
 
 # Whether a reading will be below a limit is not known beforehand.
@@ -93,10 +105,7 @@ told_by_readings.tundrel_criterion_likelihood <- function(criterion, run, compil
 }
 
 mean_slopes <- function(compiled, node, x) {
-  if (node == compiled$fitted && !is.null(compiled$user_fitted)) {
-    slopes <- if (!is.null(compiled$user_slopes)) compiled$user_slopes(x) else difference_jacobian(function(x) fitted_rows(compiled, x), x, abs(x))
-    return(matrix(slopes, ncol = length(x)))
-  }
+  if (node == compiled$fitted && !is.null(compiled$user_fitted)) return(fitted_slopes(compiled, x, compiled$typical))
   matrix(core_jacobian(compiled$nodes, node, compiled$columns, compiled$rows, x), ncol = length(x))
 }
 

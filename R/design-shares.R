@@ -144,6 +144,16 @@ worth_at <- function(setting, found, places) {
   (judged$slope / cost)[-seq_len(sum(used))]
 }
 
+# What so many readings of each candidate are worth: of several groups, the least.
+worth_of_amounts <- function(aims, amounts) {
+  core_judge_amounts(aims, rep(1, length(amounts)), 1, amounts, equal_duals(aims))$value
+}
+
+equal_duals <- function(aims) {
+  groups <- max(vapply(aims, `[[`, 0L, "group")) + 1
+  rep(1 / groups, groups)
+}
+
 # Whole readings, from among the best places and all candidates; between limits, places then move until none pays.
 # Many readings are as good as shares, and take long to exchange.
 whole_tries <- function(setting) {

@@ -19,8 +19,7 @@ whole_readings <- function(setting, ideal, seed) {
   }
   ratios <- vapply(tried, `[[`, 0, "ratio")
   best <- tried[[which(ratios <= max(sound_ratio, 1.1 * min(ratios)))[1]]]
-  aims <- setting$aims(best$table)
-  best$value <- core_judge_amounts(aims, setting$cost(best$table), setting$budget, best$readings, rep(1, max(vapply(aims, `[[`, 0L, "group")) + 1))$value
+  best$value <- worth_of_amounts(setting$aims(best$table), best$readings)
   best
 }
 

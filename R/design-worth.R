@@ -32,13 +32,13 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
   measured <- measured_places(run)
   n <- nrow(measured)
   aims <- setting$aims(measured)
-  value <- function(amounts) core_judge_amounts(aims, rep(1, n), n, amounts, rep(1, max(vapply(aims, `[[`, 0L, "group")) + 1))
-  all <- value(rep(1, n))
+  value <- function(amounts) worth_of_amounts(aims, amounts)
+  all <- core_judge_amounts(aims, rep(1, n), n, rep(1, n), equal_duals(aims))
   ideal <- ideal_shares(setting)
   # of whole places the least telling first, as long as little is lost
   share <- all$slope / sum(all$slope)
-  rise <- exp((all$value - values_without(aims, n, function(k) value(as.numeric(seq_len(n) != k))$value)) / 2)
-  spare <- spare_rows(order(share), function(out) exp((all$value - value(as.numeric(!seq_len(n) %in% out))$value) / 2))
+  rise <- exp((all$value - values_without(aims, n, function(k) value(as.numeric(seq_len(n) != k)))) / 2)
+  spare <- spare_rows(order(share), function(out) exp((all$value - value(as.numeric(!seq_len(n) %in% out))) / 2))
   predictors <- intersect(unique(unlist(lapply(run$problem$model$predictors, source_columns))), names(measured))
   table <- tibble(row = unique(posed_rows(run$problem, compiled$used)), !!!measured[predictors], share = share, rise = rise)
   equivalent <- least_number(function(m) m > 0 && equal_worth(setting, ideal, m) >= all$value)
@@ -66,10 +66,7 @@ values_without <- function(aims, n, without) {
 # What `m` readings at the best places are worth.
 equal_worth <- function(setting, ideal, m) {
   used <- ideal$amounts > 0
-  table <- ideal$table[used, ]
-  aims <- setting$aims(table)
-  groups <- max(vapply(aims, `[[`, 0L, "group")) + 1
-  core_judge_amounts(aims, rep(1, nrow(table)), m, ideal$amounts[used] / sum(ideal$amounts[used]) * m, rep(1, groups))$value
+  worth_of_amounts(setting$aims(ideal$table[used, ]), ideal$amounts[used] / sum(ideal$amounts[used]) * m)
 }
 
 # The rise of the standard error that is little.

@@ -23,6 +23,7 @@ plot_information <- function(x) {
   best <- max(table$worth, worth_at(setting, ideal, ideal$table[ideal$amounts > 0, ]))
   table$worth <- table$worth / best
   chosen <- tibble::as_tibble(unclass(x))[x$readings > 0, ]
+  chosen$worth <- worth_at(setting, ideal, chosen[names(setting$candidates$table)]) / best
   if (length(setting$candidates$ranges) > 1) information_map(x, table, chosen, names(setting$candidates$ranges)[1:2]) else information_line(x, table, chosen, c(names(setting$candidates$ranges), numeric)[1])
 }
 
@@ -41,8 +42,6 @@ places_drawn <- function(candidates) {
 
 information_line <- function(x, table, chosen, name) {
   run <- attr(x, "setting")$run
-  chosen$worth <- worth_at(attr(x, "setting"), attr(x, "found"), chosen[setdiff(names(chosen), "readings")])
-  chosen$worth <- chosen$worth / max(chosen$worth)
   measured <- data.frame(run$problem$measurements[compiled_of(run)$used, name, drop = FALSE])
   others <- Filter(function(one) !is.numeric(table[[one]]) && length(unique(table[[one]])) > 1, setdiff(names(table), c(name, "worth")))
   table$of <- chosen$of <- if (length(others)) NA else ""

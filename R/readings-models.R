@@ -2,6 +2,7 @@
 
 wish_of_models <- function(run, rival, name, level, power, call) {
   check_plannable(rival, call)
+  check_told_apart(list(run, rival), call)
   runs <- list(run = run, rival = keep_compiled(rival))
   names(runs)[2] <- name
   check_same_rows(runs, call)
@@ -58,8 +59,8 @@ apart_places <- function(wish, way, setting, m, call) {
   table <- if (way == "as measured") measured_places(setting$run) else setting$candidates$table
   if (way != "best") return(list(table = table, share = rep(1 / nrow(table), nrow(table)), along = if (way == "evenly") sole_range(setting$candidates)))
   setting$budget <- m
-  even <- tabulate(round(seq(1, nrow(table), length.out = min(m, most_refitted))), nrow(table))
-  pairs <- list(nearest_rival(setting, wish$runs, list(right = 1, rival = 2), table, even, call))
+  even <- whole_evenly(setting, min(m, most_refitted))
+  pairs <- list(nearest_rival(setting, wish$runs, list(right = 1, rival = 2), even$table, even$readings, call))
   for (turn in seq_len(2)) {
     setting$aims <- rival_aims(setting, wish$runs, pairs, call)
     found <- ideal_shares(setting)
@@ -73,7 +74,7 @@ apart_places <- function(wish, way, setting, m, call) {
 # How often the right model is found, in sets drawn from it.
 simulated_choice <- function(wish, run, rows, n, seed) {
   study <- planned_study(run, NULL, rows, NULL, list(), rlang::caller_env())
-  draws <- with_seed(seed, numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) study$draw())), study$rows, n))
+  draws <- study_draws(study, n, seed)
   problems <- lapply(wish$runs, function(one) {
     problem <- on_planned_rows(as_problem(one), rows, rlang::caller_env())
     problem$measurements[[as.character(problem$model$response)]] <- study$problem$measurements[[as.character(problem$model$response)]]

@@ -100,6 +100,7 @@ wish_of_width <- function(run, written, value, level, call) {
   }
   quantity <- derived_quantity(text, written, run, call)
   wanted <- wanted_width(value, quantity$estimate, call)
+  if (wanted == 0) refuse("argument", c("{.field {text}} is zero: a share of it is nothing.", "i" = "Say how closely in its own unit, as text: {.code \"0.1\"}."), call = call)
   list(
     what = "width", level = level, text = paste0(text, " to within ", format_number(wanted, 3), if (grepl("%", as.character(value)) || is.numeric(value)) paste0(" (", if (is.numeric(value)) paste(100 * value, "%") else value, ")")), wanted = wanted, rises = FALSE,
     written = written, expression = quantity$expression, figure = function(error, m) error * expected_reach(run, level, m)
@@ -112,7 +113,8 @@ wish_of_difference <- function(run, written, level, power, call) {
   list(
     what = "difference", level = level, text = paste0(text, " told from 0"), wanted = power, rises = TRUE, written = written, expression = quantity$expression,
     figure = function(error, m) {
-      if (!is.finite(error)) return(1 - level)
+      # what is not determined is not tested
+      if (!is.finite(error)) return(0)
       freedom <- freedom_with(run, m)
       reach <- stats::qt((1 + level) / 2, freedom)
       away <- quantity$estimate / error
@@ -164,7 +166,7 @@ readings_for <- function(wish, way, setting, seed, call) {
   found_for(wish, way, m, function(m) at(m, places), places)
 }
 
-# With the way there, for a figure: numbers of readings up to half as many again as are needed.
+# With the way there, `at` any number, for a figure.
 found_for <- function(wish, way, m, at, places) {
   list(wish = wish, way = way, readings = m, now = at(0), reached = at(if (is.finite(m)) m else most_readings_looked_at), places = places, at = at)
 }
@@ -263,7 +265,6 @@ print.tundrel_readings <- function(x, ...) {
 }
 
 readings_reading <- function(x) {
-  widths <- !grepl("told from", x$wish)
   unlist(lapply(unique(x$wish), function(wish) {
     one <- x[x$wish == wish, ]
     m <- stats::setNames(one$readings, one$way)

@@ -40,11 +40,15 @@ simulate_study <- function(problem, truth = NULL, n = 500, rows = NULL, ..., sd 
   if (!is.function(analysis)) refuse("argument", c("{.arg analysis} must be a function that takes a problem and gives a run.", "i" = "As in {.code analysis = function(problem) fit_multistart(problem, n = 20)}."))
   call <- rlang::current_env()
   study <- planned_study(problem, truth, rows, sd, rlang::enquos(...), call)
-  draws <- with_seed(seed, numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) study$draw())), study$rows, n))
+  draws <- study_draws(study, n, seed)
   one <- function(k) analysed_set(study, draws(k)[, 1], analysis, by, level)
-  watched <- study$problem
-  found <- within_budget(list(study$run), in_sets(n, one, watched), Inf, max_seconds, progress, NULL, units = n)
+  found <- within_budget(list(study$run), in_sets(n, one, study$problem), Inf, max_seconds, progress, NULL, units = n)
   study_table(study, found$each, n, level, found$stopped)
+}
+
+# A function that gives set number k, whichever are asked for, as a column.
+study_draws <- function(study, n, seed) {
+  with_seed(seed, numbered_draws(function(times) unlist(lapply(seq_len(times), function(i) study$draw())), study$rows, n))
 }
 
 # Sets that go to the workers together.
@@ -54,7 +58,7 @@ in_sets <- function(n, one, problem) {
   out <- list()
   for (part in in_parts(seq_len(n), sets_at_once())) {
     begin_unit(paste0("set ", part[1], " of ", n))
-    found <- or_partial(lapply_planned(part, one, problem), NULL)
+    found <- or_partial(lapply_planned(part, one, problem, no_answer("the worker that analysed it died")), NULL)
     if (is.null(found)) break
     out <- c(out, found)
     end_unit(length(part))
@@ -75,7 +79,11 @@ planned_study <- function(problem, truth, rows, sd, stated, call) {
   values <- true_values(status, truth, run, call)
   true <- list(problem = posed, estimate = values, status = status, n = nrow(posed$measurements), at_bound = rlang::rep_named(names(values), ""))
   true <- structure(true, class = "tundrel_run")
-  posed$measurements[[as.character(posed$model$response)]] <- stand_in_readings(true, call)
+  # a row without a reading stays without one, but where all are to come
+  response <- as.character(posed$model$response)
+  missing <- is.na(posed$measurements[[response]])
+  readings <- stand_in_readings(true, posed$measurements, call)
+  posed$measurements[[response]] <- if (all(missing)) readings else ifelse(missing, NA, readings)
   true$problem <- posed
   compiled <- compile_problem(posed, call = call)
   true$compiled <- compiled
@@ -83,17 +91,13 @@ planned_study <- function(problem, truth, rows, sd, stated, call) {
   if (!all(is.finite(mean))) refuse("model", "The model gives no finite number in {name_rows(compiled$used[!is.finite(mean)])} at the truth.", call = call)
   others <- if (is_likelihood(posed)) other_rows(compiled, values) else noise_others(posed$criterion, 1 / root_weight_rows(compiled, values), scale_to_draw(posed, scale, call), scale_to_draw(posed, scale, call) / sqrt(2))
   if (is.null(noise_family(posed$criterion))) refuse("criterion", "Nothing can be drawn from {problem_criterion_text(posed)}: it names no family.", call = call)
+  all <- all_values(status, values)
   quantities <- lapply(stated, rlang::quo_get_expr)
   if (length(quantities) && !all(nzchar(names(quantities)))) refuse("model", c("Every quantity needs a name.", "i" = "As in {.code half_life = log(2) / k}."), call = call)
-  all <- all_values(status, values)
-  free <- stats::setNames(lapply(names(values), as.symbol), names(values))
-  quantities <- c(free, lapply(quantities, function(written) with_constants(written_shapes(with_level_names(written, names(all), call), call), posed$model$constants)))
-  for (name in names(quantities)) {
-    unknown <- setdiff(value_names(quantities[[name]], call), c(names(all), "pi"))
-    if (length(unknown)) refuse("model", c("{.field {name}} names {.field {unknown[1]}}, which is neither a parameter nor a constant.", suggestion(unknown[1], names(all), "parameters")), call = call)
-  }
+  quantities <- Map(function(name, written) derived_expression(name, written, names(all), posed$model$constants, call), names(quantities), quantities)
+  quantities <- c(stats::setNames(lapply(names(values), as.symbol), names(values)), quantities)
   list(
-    problem = posed, run = true, values = values, used = compiled$used, rows = compiled$rows, draw = draw_rows(posed$criterion, true, compiled, mean, others), quantities = quantities,
+    problem = posed, run = true, used = compiled$used, rows = compiled$rows, draw = draw_rows(posed$criterion, true, compiled, mean, others), quantities = quantities,
     truth = vapply(quantities, function(q) if (is.symbol(q)) all[[as.character(q)]] else value_of(q, all), 0)
   )
 }
@@ -102,14 +106,6 @@ scale_to_draw <- function(problem, scale, call) {
   if (!is.null(scale) && isTRUE(scale > 0)) return(scale)
   if (is.null(scale) && !is.null(problem$criterion$sd)) return(1)
   refuse("criterion", c("How much readings scatter is not known.", "i" = "Say it, as in {.code sd = 0.2}."), call = call)
-}
-
-# Readings for all rows, which the criterion allows; what is drawn takes their place.
-stand_in_readings <- function(true, call) {
-  mean <- model_rows(true$problem, true$problem$measurements, core_evaluate, true$estimate, call = call)
-  family <- noise_family(true$problem$criterion)
-  if (!isTRUE(family$discrete)) return(mean)
-  round(mean * if (family$counted) reading_unit(family, parameters_in_new_rows(true$problem$criterion, true, true$problem$measurements, mean, call)) else 1)
 }
 
 on_planned_rows <- function(problem, rows, call) {
@@ -121,7 +117,7 @@ on_planned_rows <- function(problem, rows, call) {
   if (!is.data.frame(rows) || nrow(rows) == 0) refuse("measurements", "{.arg rows} must be a table of what is planned, or a proposal of {.fn next_measurements}.", call = call)
   problem$measurements <- in_clock_numbers(problem, tibble::as_tibble(unclass_measurements(rows)))
   problem$left_out <- NULL
-  for (name in setdiff(as.character(problem$model$response), names(rows))) problem$measurements[[name]] <- NA_real_
+  problem$measurements[[as.character(problem$model$response)]] <- NA_real_
   problem
 }
 
@@ -136,6 +132,8 @@ true_values <- function(status, truth, run, call) {
   values
 }
 
+no_answer <- function(reason, seconds = NA_real_) list(converged = FALSE, reason = reason, seconds = seconds, table = NULL)
+
 # One set of readings, analysed: a run, or in words why there is none.
 analysed_set <- function(study, readings, analysis, by, level) {
   problem <- study$problem
@@ -148,11 +146,11 @@ analysed_set <- function(study, readings, analysis, by, level) {
     known <- Filter(function(q) all(setdiff(all.vars(q), "pi") %in% names(coef(run))), study$quantities)
     if (run$converged && length(known)) table <- rlang::inject(derive(run, !!!known, by = by, level = level))
     run
-  })), tundrel_error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e)))))
-  list(
-    converged = inherits(found, "tundrel_run") && found$converged && !is.null(table), reason = if (is.character(found)) found else if (found$converged) "" else stop_sentence(found),
-    seconds = proc.time()[["elapsed"]] - began, table = if (!is.null(table)) as.data.frame(table)[c("parameter", "estimate", "std_error", "lower", "upper")]
-  )
+  })), error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e)))))
+  seconds <- proc.time()[["elapsed"]] - began
+  if (is.character(found)) return(no_answer(found, seconds))
+  if (is.null(table)) return(no_answer(if (found$converged) "it gives none of the quantities" else stop_sentence(found), seconds))
+  list(converged = TRUE, reason = "", seconds = seconds, table = as.data.frame(table)[c("parameter", "estimate", "std_error", "lower", "upper")])
 }
 
 study_table <- function(study, each, n, level, stopped) {
@@ -208,6 +206,6 @@ study_reading <- function(x) {
     if (length(off)) paste0(and_list(paste0(x$quantity[off], " by ", format_number(x$bias[off], 2))), if (length(off) == 1) " is" else " are", " off on average: more than a tenth of the scatter, and more than the error of this simulation."),
     if (length(low)) paste0("Intervals of ", and_list(x$quantity[low]), " hold the truth less often than the ", format_number(100 * level), " % they promise.")
     else paste0("Intervals hold the truth as often as they promise, as far as ", nrow(sets), " sets can tell (to about ", format_number(100 * told_errors * max(x$coverage_error), 2), " points)."),
-    paste0("One analysis took ", format_number(stats::median(sets$seconds), 2), " s.")
+    paste0("One analysis took ", format_number(stats::median(sets$seconds, na.rm = TRUE), 2), " s.")
   )
 }

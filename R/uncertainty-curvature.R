@@ -209,10 +209,15 @@ cluster_labels <- function(run, clusters, by, call = rlang::caller_env()) {
   labels
 }
 
-# The derivatives of the fitted values, in units of the noise of their rows.
+# The derivatives of the fitted values, where R computes them.
+fitted_slopes <- function(compiled, x, typical) {
+  slopes <- if (!is.null(compiled$user_slopes)) compiled$user_slopes(x) else difference_jacobian(function(x) fitted_rows(compiled, x), x, typical)
+  matrix(slopes, ncol = length(x))
+}
+
+# The same in units of the noise of their rows.
 weighted_slopes <- function(run, compiled) {
   x <- run$estimate
   if (is.null(compiled$user_fitted)) return(slopes_in_noise(run$problem$criterion, compiled, x))
-  slopes <- if (!is.null(compiled$user_slopes)) compiled$user_slopes(x) else difference_jacobian(function(x) fitted_rows(compiled, x), x, compiled_at_start(run)$typical)
-  matrix(slopes, ncol = length(x)) * root_weight_rows(compiled, x)
+  fitted_slopes(compiled, x, compiled_at_start(run)$typical) * root_weight_rows(compiled, x)
 }

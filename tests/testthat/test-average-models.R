@@ -52,6 +52,9 @@ test_that("tests by simulation keep their level where the usual one does not, an
   expect_gt(told$p_value[1], told$p_value[2])
   expect_equal(told$gain[1], -told$gain[2])
   expect_output(print(told), "Tests by simulation")
+  # rows that were left out are left out of what is drawn, too
+  partly <- lapply(runs, function(run) fit_local(leave_out(run, rows = 3, reason = "spilt")))
+  expect_equal(tundrel:::planned_study(partly[[1]], NULL, NULL, NULL, list(), NULL)$rows, 7)
 })
 
 test_that("stretches that are left out lie next to each other", {

@@ -80,7 +80,14 @@ test_that("a sigmoid under normal noise and of successes", {
 
 test_that("first-order consecutive reactions (Box and Lucas 1959, Biometrika 46, 77-90)", {
   run <- run_of(y ~ k1 / (k1 - k2) * (exp(-k2 * x) - exp(-k1 * x)), list(k1 = 0.7, k2 = 0.2), seq(0.5, 12, 0.5))
-  expect_places(ideal_of(run, list(x = c(0, 20)), n = 2), c(1.229, 6.858), within = 1e-3 / 2)
+  ideal <- ideal_of(run, list(x = c(0, 20)), n = 2)
+  expect_places(ideal, c(1.229, 6.858), within = 1e-3 / 2)
+  # the area between the slopes at both places is level there, to 1e-4 of the range: by hand from the model's derivatives
+  slopes <- function(x) with(list(a = 0.7, b = 0.2), rbind(
+    -b / (a - b)^2 * (exp(-b * x) - exp(-a * x)) + a / (a - b) * x * exp(-a * x), a / (a - b)^2 * (exp(-b * x) - exp(-a * x)) - a / (a - b) * x * exp(-b * x)
+  ))
+  area <- function(x) abs(det(slopes(x)))
+  for (k in 1:2) for (side in c(-1, 1)) expect_lt(area(replace(ideal$x, k, ideal$x[k] + side * 20 * 1e-4)), area(ideal$x))
 })
 
 test_that("a compartment (Atkinson, Chaloner, Herzberg and Juritz 1993, Biometrics 49, 325-337)", {
@@ -148,7 +155,7 @@ test_that("what is foretold comes true, also of one quantity alone, and evenly s
   study <- simulate_study(run, n = 600, rows = plan, seed = 7)
   expect_lt(abs(study$sd[2] / foretold - 1), 0.1)
   needed <- attr(plan, "evenly_needed")
-  even <- function(n) attr(next_measurements(run, data.frame(light = seq(0, 1500, length.out = 101)), n = n, goal = half, count_measured = FALSE), "foretold")$evenly[2]
+  even <- function(n) attr(next_measurements(run, list(light = c(0, 1500)), n = n, goal = half, count_measured = FALSE), "foretold")$evenly[2]
   expect_lt(even(needed), foretold * 1.001)
   expect_gt(even(needed - 2), foretold * 0.999)
   # the middle of a sigmoid is best read there, where readings say nothing of its slope: some go elsewhere all the same
@@ -234,7 +241,11 @@ test_that("readings that depend on each other are planned together, as dense alg
 
 # What the rows that were measured tell, by the formula for readings to come, against the run's own covariance.
 told_again <- function(run) {
-  setting <- attr(next_measurements(run, tundrel:::measured_places(run), n = 3, goal = k), "setting")
+  found <- next_measurements(run, tundrel:::measured_places(run), n = 3, goal = k)
+  setting <- attr(found, "setting")
+  # what is told of now is the run's own
+  now <- attr(found, "foretold")
+  testthat::expect_equal(now$std_error, unname(sqrt(diag(vcov(run)))[now$quantity]), tolerance = 1e-4)
   places <- tundrel:::measured_places(run)
   information <- tundrel:::information_after(setting, places, rep(1, nrow(places)), count_measured = FALSE)
   errors <- tundrel:::errors_under(information, t(setting$basis))

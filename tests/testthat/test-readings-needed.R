@@ -69,6 +69,8 @@ test_that("a wish that cannot be understood is refused, and one that is fulfille
   expect_error(readings_needed(run, bb = "5 %"), "Did you mean b", class = "tundrel_error_argument")
   expect_error(readings_needed(run, b = "closely"), "How closely", class = "tundrel_error_argument")
   expect_error(readings_needed(run, b = 3), "How closely", class = "tundrel_error_argument")
+  flat <- suppressMessages(pose(data.frame(x = c(-1, 1, -1, 1), y = c(1, 1.1, 1.1, 1)), y ~ a + b * x) |> fit_local())
+  expect_error(readings_needed(flat, I(b - coef(flat)[["b"]]) ~ "5 %"), class = "tundrel_error")
   expect_identical(readings_needed(run, b = "9", candidates = list(x = c(0, 1)))$readings, c(0, 0, 0))
   expect_output(print(readings_needed(run, b = "9")), "reached with what was measured")
   only_there <- readings_needed(run, a = "0.1", candidates = data.frame(x = 1))

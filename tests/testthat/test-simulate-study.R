@@ -18,6 +18,21 @@ test_that("a study of a straight line comes to what is known of it", {
   expect_equal(other$mean, study$mean[1:2], tolerance = 1e-5)
 })
 
+test_that("a study is the same over processes, an analysis that stops is a failure, and so is one that ends its process", {
+  skip_if_not_installed("future")
+  here <- study_of(n = 12)
+  broken <- study_of(n = 12, analysis = function(problem) if (problem$measurements$y[1] > 2.1) stop("the pump failed") else fit_local(problem))
+  expect_true(any(grepl("the pump failed", attr(broken, "sets")$reason)))
+  withr::local_options(future.rng.onMisuse = "ignore")
+  before <- future::plan(future::multisession, workers = 2)
+  withr::defer(future::plan(before))
+  there <- study_of(n = 12)
+  expect_equal(tibble::as_tibble(unclass(there)), tibble::as_tibble(unclass(here)), ignore_attr = TRUE)
+  lost <- suppressMessages(suppressWarnings(study_of(n = 8, analysis = function(problem) if (problem$measurements$y[1] > 2.1) quit("no") else fit_local(problem))))
+  expect_true(any(grepl("died", attr(lost, "sets")$reason)))
+  expect_true(any(attr(lost, "sets")$converged))
+})
+
 test_that("failures, wrong noise and a cut are said", {
   failing <- study_of(n = 40, analysis = function(problem) if (problem$measurements$y[1] > 2) rlang::abort("gone", class = "tundrel_error") else fit_local(problem))
   expect_gt(sum(!attr(failing, "sets")$converged), 2)
