@@ -6,8 +6,11 @@ places_of_many <- 600
 
 # `table`: candidates, one a row. `ranges`: of columns that may take any number between two, those two; the table then holds places among which
 # others lie.
-read_candidates <- function(run, candidates, call) {
+read_candidates <- function(run, candidates, call = rlang::caller_env()) {
   if (is.null(candidates)) candidates <- as_measured(run)
+  # of one predictor its name need not be said
+  predictors <- setdiff(unique(unlist(lapply(run$problem$model$predictors, source_columns))), run$problem$responses$column)
+  if (is.numeric(candidates) && length(predictors) == 1) candidates <- stats::setNames(list(candidates), predictors)
   if (is.data.frame(candidates)) {
     if (nrow(candidates) == 0) refuse("measurements", c("There are no candidates.", "x" = "{.arg candidates} has no row."), call = call)
     return(list(table = with_all_predictors(run, in_clock_numbers(run$problem, tibble::as_tibble(unclass_measurements(candidates))), call), ranges = list()))

@@ -8,6 +8,10 @@ read_goal <- function(run, goal, region, call) {
   known <- names(coef(run))
   # a name may be a parameter's, or that of a text that stands elsewhere
   value <- if (is.symbol(expr) && !as.character(expr) %in% known) tryCatch(rlang::eval_tidy(goal), error = function(e) as.character(expr)) else expr
+  if (rlang::is_call(value, "c")) {
+    if (length(value) != 2) refuse("argument", c("{.arg goal} must be one quantity, or one of the goals.", "i" = "For several parameters together take {.val parameters}, {.val average} or {.val worst}."), call = call)
+    value <- value[[2]]
+  }
   if (rlang::is_string(value) && value %in% setdiff(goal_names, known)) return(named_goal(run, value, region, call))
   written <- if (rlang::is_string(value)) tryCatch(rlang::parse_expr(value), error = function(e) NULL) else value
   if (!is.call(written) && !(is.symbol(written) && as.character(written) %in% known)) {

@@ -6,8 +6,8 @@
 #'
 #' @param run \[tundrel_run] A run on measurements.
 #' @param candidates Where a reading can be made: a table with the columns of the predictors (and those that the noise depends on), a place a row;
-#'   or a list with what each column can be: two numbers for anywhere between them, or other values for these alone. `NULL` is anywhere within what was
-#'   measured.
+#'   or a list with what each column can be: two numbers for anywhere between them, or other values for these alone. Of one predictor the numbers do. `NULL`
+#'   is anywhere within what was measured.
 #' @param n \[numeric(1)] How many readings.
 #' @param goal What they are for: `"parameters"` (the volume of the confidence region, by the determinant), `"average"` (the mean square of the
 #'   parameters' errors, each against its error by readings spread evenly), `"worst"` (the largest of these), the name of a parameter, an expression of
@@ -53,8 +53,7 @@
 #' next_measurements(run, data.frame(light = c(0, 25, 50, 100, 200, 400, 800)), n = 6)
 next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters", ..., region = NULL, over = NULL, cost = NULL, budget = NULL,
                               at_most = Inf, count_measured = TRUE, seed = 1) {
-  run <- keep_compiled(as_run(run))
-  check_plannable(run)
+  run <- plannable_run(run)
   check_seed(seed)
   check_flag(count_measured, "count_measured")
   if (!identical(at_most, Inf)) check_whole(at_most, "at_most", 1)
@@ -100,13 +99,16 @@ goal_beside_rivals <- function(stated, call) {
   rlang::quo("tell_apart")
 }
 
-check_plannable <- function(run, call = rlang::caller_env()) {
+# A run that readings can be planned from, made ready for many questions.
+plannable_run <- function(run, call = rlang::caller_env()) {
+  run <- as_run(run, call)
   check_run(run, call)
   if (!has_curve(run$problem) || is_outside(run$problem)) {
     refuse("measurements", c("Readings are planned for a model of measurements.", "x" = "This problem is a function that was posed itself.", "i" = "Pose a model of a table, {.code pose(data, response ~ f(predictor, k))}."), call = call)
   }
   if (feeds_back(run$problem)) refuse("model", "Readings are not planned where the response is also a predictor: each follows from those before it.", call = call)
   warn_unconverged(run)
+  keep_compiled(run)
 }
 
 noise_for_planning <- function(run, call) {

@@ -7,10 +7,9 @@ read_rivals <- function(run, given, call) {
     refuse("argument", c("What is given besides must be runs of other models.", "x" = "One is {.obj_type_friendly {Filter(function(one) !inherits(one, 'tundrel_run'), given)[[1]]}}."), call = call)
   }
   names(given) <- ifelse(nzchar(names(given) %||% rep("", length(given))), names(given), paste0("rival ", seq_along(given)))
-  runs <- c(list(run = run), given)
-  for (one in given) check_plannable(one, call)
-  check_same_rows(runs, call)
-  lapply(given, keep_compiled)
+  given <- lapply(given, plannable_run, call = call)
+  check_same_rows(c(list(run = run), given), call)
+  given
 }
 
 # Squares below this, for each reading, are none: the rival can do all that the model can.

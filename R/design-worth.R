@@ -17,8 +17,7 @@
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' worth_of_rows(run, half)
 worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = NULL) {
-  run <- keep_compiled(as_run(run))
-  check_plannable(run)
+  run <- plannable_run(run)
   call <- rlang::current_env()
   compiled <- compiled_of(run)
   setting <- list(
@@ -89,7 +88,7 @@ print.tundrel_worth <- function(x, ...) {
   cat("What ", count_of(nrow(x), "row"), " told of ", goal_words(goal), "\n\n", sep = "")
   told <- worth_by_place(x)
   cat_table(as.data.frame(lapply(utils::head(told, most_places_told), function(column) if (is.numeric(column)) format_number(column, 3) else column), check.names = FALSE))
-  if (nrow(told) > most_places_told) cat("  and ", nrow(told) - most_places_told, " places more\n", sep = "")
+  if (nrow(told) > most_places_told) cat("  and ", count_of(nrow(told) - most_places_told, "place"), " more\n", sep = "")
   cat("\n", paste0(strwrap(worth_reading(x), 80, exdent = 2), "\n"), sep = "")
   invisible(x)
 }
@@ -116,7 +115,7 @@ worth_reading <- function(x) {
       "At the best places ", count_of(attr(x, "equivalent"), "reading"), " would have told as much of ", goal_words(attr(x, "goal")), " as these ", format_number(n), ": the variance at best is ", percent_text(attr(x, "efficiency")),
       " of what it is."
     ),
-    if (nrow(told) > 1) paste0("Half of what is known comes from ", sum(carried$rows), " of them, at ", count_of(nrow(carried), "place"), " of ", nrow(told), "."),
+    if (nrow(told) > 1) paste0("Half of what is known comes from ", format_number(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", format_number(nrow(told)), "."),
     if (spare > 0) paste0(count_of(spare, "row"), " could be left away together for an error that is less than 5 % larger.") else "No row could be left away without the error growing by 5 %."
   )
 }

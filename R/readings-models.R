@@ -1,9 +1,8 @@
 # How many readings tell one model from another.
 
 wish_of_models <- function(run, rival, name, level, power, call) {
-  check_plannable(rival, call)
   check_told_apart(list(run, rival), call)
-  runs <- list(run = run, rival = keep_compiled(rival))
+  runs <- list(run = run, rival = plannable_run(rival, call))
   names(runs)[2] <- name
   check_same_rows(runs, call)
   nested <- is_within(runs, 2, 1, call)

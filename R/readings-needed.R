@@ -36,8 +36,7 @@ readings_needed <- function(run, ..., candidates = NULL, level = 0.95, power = 0
     run <- meant$first
     stated <- rlang::as_quosures(meant$others, rlang::current_env())
   }
-  run <- keep_compiled(as_run(run))
-  check_plannable(run)
+  run <- plannable_run(run)
   check_level(level)
   check_number(power, "power", above = 0, below = 1)
   check_seed(seed)

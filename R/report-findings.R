@@ -41,7 +41,8 @@ report_parameters <- function(known) {
 report_worth <- function(known) {
   run <- known$run
   if (!has_model(run$problem) || !is_compiled(run$problem) || !run$converged) return(NULL)
-  worth <- tryCatch(suppressWarnings(worth_of_rows(run)), tundrel_error = function(e) NULL)
+  # held against the best of places that lie close, which is quick and as good to the digits told
+  worth <- tryCatch(suppressWarnings(worth_of_rows(run, candidates = read_candidates(run, NULL)$table)), tundrel_error = function(e) NULL)
   if (is.null(worth)) return(NULL)
   places <- worth_by_place(worth)
   places$share <- paste(format_number(100 * places$share, 2), "%")
@@ -50,7 +51,7 @@ report_worth <- function(known) {
     htmltools::tags$h2("What the measurements were worth"),
     htmltools::tags$p(paste(worth_reading(worth), collapse = " ")),
     report_table(utils::head(places, most_places_told)),
-    report_small("Places that carry most of what is known of all parameters, by the determinant of the information", if (nrow(places) > most_places_told) paste0("; ", nrow(places) - most_places_told, " more carry the rest"), ".")
+    report_small("Places that carry most of what is known of all parameters, by the determinant of the information", if (nrow(places) > most_places_told) paste0("; ", format_number(nrow(places) - most_places_told), " more carry the rest"), ".")
   )
 }
 

@@ -182,6 +182,9 @@ test_that("what was measured, costs, limits of places and bounds are respected",
   variance <- apply(ways, 1, function(n) solve(crossprod(slopes * sqrt(n)))[1, 1])
   expect_lte(sum(dear$readings * (1 + dear$x)), 200)
   expect_lt(attr(dear, "foretold")$after[1]^2, 1.01 * 0.05^2 * min(variance))
+  # of one predictor its name need not be said, and a goal may be text
+  expect_equal(tibble::as_tibble(unclass(next_measurements(run, c(0, 100), 4, "half"))), tibble::as_tibble(unclass(next_measurements(run, list(x = c(0, 100)), n = 4, goal = half))), ignore_attr = TRUE)
+  expect_identical(next_measurements(run, seq(0, 100, 10), 4)$x, seq(0, 100, 10))
   # what is known of the curve already is not read again
   counted <- next_measurements(run, list(x = c(0, 100)), n = 2)
   expect_true(all(is.finite(attr(counted, "foretold")$std_error)))
@@ -318,6 +321,8 @@ test_that("what cannot be planned is refused with the reason", {
   expect_error(next_measurements(run, list(x = c(0, 10)), n = 1, count_measured = FALSE), "at least 2", class = "tundrel_error_argument")
   expect_error(next_measurements(run, data.frame(x = c(0, 50)), n = 4, count_measured = FALSE), "top.*half", class = "tundrel_error_measurements")
   expect_error(next_measurements(run, goal = hlaf), "Did you mean half", class = "tundrel_error_argument")
+  expect_error(next_measurements(run, goal = c(top, half)), "one quantity", class = "tundrel_error_argument")
+  expect_error(next_measurements(grid <- data.frame(x = 1)), class = "tundrel_error")
   expect_error(next_measurements(run, goal = "tell_apart"), "runs of the others", class = "tundrel_error_argument")
   expect_error(next_measurements(run, cost = x), "budget", class = "tundrel_error_argument")
   expect_error(next_measurements(run, budget = 10), "cost", class = "tundrel_error_argument")
