@@ -103,9 +103,12 @@ all_slopes <- function(status, free) {
 resting_share <- 1e-9
 
 bounds_reached <- function(estimate, compiled) {
-  if (!any(is.finite(compiled$lower), is.finite(compiled$upper))) return(stats::setNames(rep("", length(estimate)), names(estimate)))
-  near <- function(distance, open) distance <= ifelse(open, 10 * resting_share * compiled$typical, 0)
-  low <- near(estimate - compiled$lower, compiled$lower_open)
-  high <- near(compiled$upper - estimate, compiled$upper_open)
-  stats::setNames(ifelse(low, "lower", ifelse(high, "upper", "")), names(estimate))
+  reached <- estimate
+  storage.mode(reached) <- "character"
+  reached[] <- ""
+  if (!any(is.finite(compiled$lower), is.finite(compiled$upper))) return(reached)
+  near <- function(distance, open) distance <= open * 10 * resting_share * compiled$typical
+  reached[near(compiled$upper - estimate, compiled$upper_open) %in% TRUE] <- "upper"
+  reached[near(estimate - compiled$lower, compiled$lower_open) %in% TRUE] <- "lower"
+  reached
 }

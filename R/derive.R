@@ -5,6 +5,7 @@
 #' bootstrap computes it in every refit.
 #'
 #' @inheritParams uncertainty
+#' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()]: the table then has the columns of the groups in front.
 #' @param ... Quantities, `name = expression` in the model language, of parameters (a likelihood's own among them) and
 #'   constants. `!!x` puts a number of the session in.
 #' @return As [uncertainty()]; `parameter` is the quantity's name.
@@ -31,15 +32,24 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
       run <- meant$first
     }
   }
-  run <- as_run(run)
-  check_run(run)
   check_uncertainty(by, level, replicates, threads)
+  if (inherits(run, "tundrel_fits")) {
+    of_one <- function(one) rlang::inject(derive(one, !!!stated, by = by, level = level, information = information, resample = resample, replicates = replicates, seed = seed, threads = threads))
+    if (!is.null(run$shared)) return(of_one(joint_run(run)))
+    refuse_budgets_of_groups(max_evaluations, max_seconds, checkpoint)
+  } else {
+    check_run(run)
+  }
   if (length(stated) == 0 || !all(nzchar(names(stated)))) {
     refuse("model", c("Every quantity needs a name.", "i" = "As in {.code derive(run, half_life = log(2) / k)}."))
   }
-  warn_unconverged(run)
   information <- rlang::arg_match(information)
   call <- rlang::current_env()
+  if (inherits(run, "tundrel_fits")) {
+    expressions <- lapply(stated, rlang::quo_get_expr)
+    return(if (identical(by, "curvature") && information == "default") derived_of_groups(run, expressions, level, of_one, call) else each_group(run, of_one))
+  }
+  warn_unconverged(run)
   table <- within_uncertainty_budget(run, by, length(stated), replicates, max_evaluations, max_seconds, progress, checkpoint, {
     run <- keep_compiled(run)
     judged <- with_information(run, information)

@@ -1,10 +1,14 @@
 # Four significant digits, for people; files get full precision.
 format_number <- function(x, digits = 4) {
-  vapply(x, function(one) {
-    if (is.na(one)) return("")
-    scientific <- abs(one) >= 1e6 || (one != 0 && abs(one) < 1e-4)
-    format(signif(one, digits), digits = digits, trim = TRUE, scientific = scientific)
-  }, character(1), USE.NAMES = FALSE)
+  x <- as.double(x)
+  shown <- signif(x, digits)
+  scientific <- (abs(x) >= 1e6 | (x != 0 & abs(x) < 1e-4)) & is.finite(x)
+  # where the last digit that counts stands before the point, zeros follow it
+  text <- ifelse(abs(shown) >= 10^digits, sprintf("%.0f", shown), sprintf("%.*g", digits, shown))
+  text[shown == 0] <- "0"
+  text[scientific %in% TRUE] <- sub("[.]?0*e", "e", sprintf("%.*e", digits - 1, shown[scientific %in% TRUE]))
+  text[is.na(x)] <- ""
+  text
 }
 
 format_seconds <- function(seconds) {

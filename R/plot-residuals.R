@@ -35,7 +35,7 @@ plot_residuals <- function(run) {
     ))
   }
   table$moves <- abs(parts$standardised) * sqrt(parts$leverage / (1 - parts$leverage))
-  flagged <- flagged_rows(run, checked_rows(run, compiled, NULL))
+  flagged <- flagged_rows(checked_rows(run, compiled, NULL))
   table$flag <- table$row %in% flagged$row | abs(table$standardised) > flagged_beyond
   table <- table[is.finite(table$standardised), ]
   model <- run$problem$model

@@ -14,19 +14,20 @@ report_document <- function(title, ...) {
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page, indent = FALSE))
 }
 
+# Written at one go: a tag for each cell would take long for thousands of rows.
 report_table <- function(table) {
   h <- htmltools::tags
-  numeric <- vapply(table, is.numeric, logical(1))
-  class_of <- stats::setNames(ifelse(numeric, "number", "text"), names(table))
-  cells <- lapply(table, function(x) if (is.numeric(x)) format_number(x) else x)
   columns <- names(drop_empty(table))
-  verdicts <- c(pass = "good", warn = "unsure", fail = "bad")
-  class_of_cell <- function(name, cell) paste(c(class_of[[name]], if (name == "verdict") stats::na.omit(verdicts[cell])), collapse = " ")
+  looks <- ifelse(vapply(table[columns], is.numeric, logical(1)), "number", "text")
+  verdicts <- c(pass = " good", warn = " unsure", fail = " bad")
+  cells <- Map(function(name, looks) {
+    texts <- if (looks == "number") format_number(table[[name]]) else as.character(table[[name]])
+    paste0("<td class=\"", looks, if (name == "verdict") verdicts[texts] %|% "", "\">", htmltools::htmlEscape(texts), "</td>")
+  }, columns, looks)
+  rows <- if (nrow(table)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n") else ""
   h$table(
-    h$thead(h$tr(lapply(columns, function(name) h$th(class = class_of[[name]], name)))),
-    h$tbody(lapply(seq_len(nrow(table)), function(i) {
-      h$tr(lapply(columns, function(name) h$td(class = class_of_cell(name, cells[[name]][i]), cells[[name]][i])))
-    }))
+    h$thead(h$tr(Map(function(name, looks) h$th(class = looks, name), columns, looks))),
+    h$tbody(htmltools::HTML(rows))
   )
 }
 

@@ -3,7 +3,7 @@
 #' Writes what a fit comes to as files that any program reads: parameters with their uncertainty, the fit in one row,
 #' checks of the residuals, what the fit says of each row, the trace, and the conditions. Numbers keep full precision.
 #'
-#' @param run A run, from [fit_local()] or another fit.
+#' @param run A run, from [fit_local()] or another fit; or fits of groups from [fit_each()], without traces and conditions.
 #' @param folder \[character(1)] A directory; made where there is none. Files of the same names are replaced whole.
 #' @param format \[character(1)] `"csv"`, or `"json"`: each table as an array of rows.
 #' @param by \[character] Ways to find uncertainties, as for [uncertainty()]; bootstraps are drawn with seed 1.
@@ -17,13 +17,13 @@
 #'   fit_local()
 #' export_tables(run, tempfile(), format = "json")
 export_tables <- function(run, folder, format = c("csv", "json"), by = "curvature") {
-  check_run(run)
+  if (!inherits(run, "tundrel_fits")) check_run(run)
   format <- rlang::arg_match(format)
   check_uncertainty(by, 0.95, 999, 1)
   if (!rlang::is_string(folder) || !nzchar(folder)) refuse("file", c("{.arg folder} must be the name of a directory.", "x" = "It is {.val {folder}}."))
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) refuse("file", "The directory {.file {folder}} cannot be made.")
   if (format == "json") need_package("jsonlite", "to write JSON")
-  write_tables(run_tables(run, by), folder, format)
+  write_tables(if (inherits(run, "tundrel_fits")) group_tables(run, by) else run_tables(run, by), folder, format)
 }
 
 write_tables <- function(tables, folder, format) {
@@ -39,6 +39,16 @@ run_tables <- function(run, by, uncertainty = quiet_uncertainty(run, by), checks
     parameters = uncertainty, checks = checks, fit = glance(run),
     residuals = if (has_rows(run$problem)) residual_table(run), trace = trace_table(run),
     conditions = if (length(run$problem$conditions)) conditions_table(run)
+  )
+  Filter(Negate(is.null), tables)
+}
+
+# The same of groups, with their columns in front.
+group_tables <- function(fits, by) {
+  checkable <- !is.null(noise_family(fits$problem$criterion)) && has_curve(fits$problem)
+  tables <- list(
+    parameters = quiet_uncertainty(fits, by), checks = if (checkable) suppressWarnings(check_residuals(fits), classes = "tundrel_warning_uncertainty"), fit = glance(fits),
+    residuals = residual_table(fits)
   )
   Filter(Negate(is.null), tables)
 }

@@ -25,10 +25,11 @@ checked_rows <- function(run, compiled, along) {
     tangent = tangent[known, , drop = FALSE], predictors = lapply(predictors, `[`, known),
     places = c(lapply(predictors, `[`, known), if (!is.null(along)) stats::setNames(list(as.double(column_of(run$problem$measurements, along)[rows])), along)),
     # rows alike in all of these, levels included, are replicates
-    settings = lapply(settings, `[`, known),
+    settings = lapply(settings, `[`, known), replicates = if (length(settings)) replicates_of(lapply(settings, `[`, known)),
     order = neighbours_order(run, compiled, known, along), along = along, in_blocks = !is.null(run$problem$criterion$dependent),
     freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
-    unit_noise = run$problem$criterion$unit_noise,
+    unit_noise = run$problem$criterion$unit_noise, squares = judged_by_squares(run$problem), stated = !is.null(precision_expression(run$problem$criterion)),
+    spread_rule = function() if (!has_responses(run$problem)) spread_rule(run),
     refitted = if (run$problem$criterion$meets_readings && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, compiled, noise, known)
   )
 }
@@ -68,17 +69,24 @@ tangent_basis <- function(run, compiled) {
   qr.Q(found)[, seq_len(found$rank), drop = FALSE]
 }
 
-# Sets of standardised residuals, a column each.
+# Sets of residuals as they would be if all were right, a column each; none where too little is left to tell.
+reference_of <- function(checked, seed) if (is_testable(length(checked$z), checked$freedom)) reference_sets(checked, seed)
+
+is_testable <- function(n, freedom) n >= 8 & (freedom >= 5) %in% TRUE
+
 reference_sets <- function(checked, seed) {
   n <- length(checked$z)
-  sets <- max(199, min(most_reference_sets, floor(reference_numbers / n)))
-  if (!is.null(checked$refitted)) sets <- refitted_sets
-  noise <- with_seed(seed, matrix(checked$unit_noise(n * sets), n))
+  noise <- drawn_noise(n, checked$unit_noise, seed, if (!is.null(checked$refitted)) refitted_sets)
   if (!is.null(checked$refitted)) {
     left <- checked$refitted(noise)
     if (ncol(left) >= refitted_sets / 2) noise <- left
   }
   without_tangent(noise, checked$tangent) / shrunk_by(checked$tangent)
+}
+
+drawn_noise <- function(n, unit_noise, seed, sets = NULL) {
+  sets <- sets %||% max(199, min(most_reference_sets, floor(reference_numbers / n)))
+  with_seed(seed, matrix(unit_noise(n * sets), n))
 }
 
 without_tangent <- function(z, tangent) z - tangent %*% crossprod(tangent, z)
@@ -91,11 +99,30 @@ upright <- function(standardised, tangent, known) {
   as.vector(without_tangent(standardised[known] * shrunk_by(tangent), tangent) / shrunk_by(tangent))
 }
 
-# How often chance gives a statistic at least as far out; with `side` "both", on the nearer side and doubled.
-reference_p <- function(observed, reference, side) {
-  reference <- reference[is.finite(reference)]
-  if (!is.finite(observed) || length(reference) == 0) return(NA_real_)
-  low <- (1 + sum(reference <= observed)) / (1 + length(reference))
-  high <- (1 + sum(reference >= observed)) / (1 + length(reference))
-  switch(side, low = low, high = high, both = min(1, 2 * min(low, high)))
+# Of each test the statistic and how often chance gives one as far out; NULL without sets.
+tested_against <- function(checked, sets) {
+  if (is.null(sets)) return(NULL)
+  n <- length(checked$z)
+  settings <- if (length(checked$settings)) max(checked$replicates) else 0
+  found <- core_check_residuals(
+    checked$z, c(0, n), list(sets), list(normal_scores(n)), 1L, matrix(0, n, 0), list(
+      order = checked$order, level = checked$fitted, level_asked = levels_differ(checked), replicates = checked$replicates %||% integer(n),
+      replicates_asked = settings > 0 && enough_replicates(settings, n, checked$freedom), freedom = as.numeric(checked$freedom),
+      patterns = unname(lapply(checked$predictors, along_predictor))
+    ), furthest_by(checked), as.integer(round(checked$moving)), 1L
+  )
+  names <- c(tests_before_patterns, paste0(pattern_along, names(checked$predictors))[seq_along(checked$predictors)])
+  of <- function(part) stats::setNames(found[[part]][, 1], names)
+  list(statistic = of("statistic"), low = of("low"), high = of("high"), expected_runs = found$expected_runs, outlying = found$outlying)
 }
+
+along_predictor <- function(x) {
+  order <- order(x)
+  list(order = order, last = last_of_places(x[order]))
+}
+
+# What rows that lie far out are held against: nothing where Student's t tells; a criterion that follows the bulk of the readings measures the
+# rest by it.
+furthest_by <- function(checked) if (checked$squares) "none" else if (checked$family) "plain" else "robust"
+
+normal_scores <- function(n) stats::qnorm(stats::ppoints(n, a = 3 / 8))

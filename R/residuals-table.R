@@ -19,7 +19,7 @@
 #'   fit_local() |>
 #'   residual_table()
 residual_table <- function(run) {
-  if (inherits(run, "tundrel_fits")) return(each_group(run, residual_table))
+  if (inherits(run, "tundrel_fits")) return(residuals_of_groups(run))
   check_run(run)
   refuse_without_rows(run$problem, "residuals")
   compiled <- compiled_of(run)
@@ -28,12 +28,14 @@ residual_table <- function(run) {
   columns <- lapply(parts, spread_rows, compiled = compiled, run = run)
   data <- unclass_measurements(run$problem$measurements)
   if (!has_curve(run$problem)) data <- tibble(row = compiled$used)
-  taken <- intersect(names(columns), names(data))
-  if (length(taken)) {
-    cli::cli_inform(c("i" = "{cli::qty(taken)}Column{?s} {.field {taken}} of the measurements {?is/are} replaced."))
-    data <- data[setdiff(names(data), taken)]
-  }
-  tibble(as_tibble(data), !!!columns)
+  tibble(as_tibble(without_columns(data, names(columns))), !!!columns)
+}
+
+# The measurements without what would have the same name as a column to come.
+without_columns <- function(data, names) {
+  taken <- intersect(names, names(data))
+  if (length(taken)) cli::cli_inform(c("i" = "{cli::qty(taken)}Column{?s} {.field {taken}} of the measurements {?is/are} replaced."))
+  data[setdiff(names(data), taken)]
 }
 
 # Of curves that vary: each row beside its own curve and the common one.

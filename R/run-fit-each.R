@@ -18,7 +18,7 @@
 #' @param varying \[character] Parameters that vary between groups about a population value, as a normal distribution does; those that conditions
 #'   keep above zero vary so on the log scale. All others have one value for all groups. See Details.
 #' @param tolerance,max_evaluations As for [fit_local()], for each group.
-#' @param threads \[integer(1)] Threads over which groups are shared out. Results do not depend on it, nor on a plan of the
+#' @param threads \[integer(1)] Threads over which groups are shared out, here and by what is asked of the fits later. Results do not depend on it, nor on a plan of the
 #'   future package, over whose workers groups are shared out where there is one.
 #' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
 #'
@@ -74,7 +74,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, va
     cli::cli_inform(c("i" = "Starts suggested for each group from its own readings. State others with {.fn start_from}."), class = "tundrel_message_start")
   }
   starts <- group_starts(problem, groups, start)
-  spec <- c(new_specification(problem, solver, tolerance), list(budget = budget, groups = groups))
+  spec <- c(new_specification(problem, solver, tolerance), list(budget = budget, groups = groups, threads = threads))
   if (!is.null(shared)) return(fit_shared(spec, whole, starts, shared, threads))
   found <- walk_groups(spec, whole, starts, threads)
   found <- tried_again(spec, whole, found, threads)

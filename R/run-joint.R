@@ -61,7 +61,9 @@ as_run <- function(x, call = rlang::caller_env()) {
   joint_run(x, call)
 }
 
-#' Generics on fits that share parameters
+#' Generics on the fits of groups
+#'
+#' Of groups that were fitted alone, `predict` gives a table of all groups, and `fitted` and `residuals` a number for each row of the measurements.
 #'
 #' Fits of [fit_each()] with `shared` are one fit of all groups: `vcov`, `confint`, `logLik`, `nobs`, `df.residual`, `fitted`, `residuals` and
 #' `predict` work on them as on a run, and so do [uncertainty()], [derive()], [check_residuals()], [residual_table()], [compare_models()],
@@ -69,9 +71,14 @@ as_run <- function(x, call = rlang::caller_env()) {
 #' For these, the groups are posed as levels of one model, which serves up to 200 groups; fits of groups alone can stand in [compare_models()], too,
 #' where they are taken to have one residual scale.
 #'
-#' @param object,parm,level,newdata,... As for a run, see [run-generics].
-#' @return As for a run.
-#' @section Errors: `tundrel_error_solver` for groups that were fitted alone, and for more than 200 groups.
+#' @param object,parm,level,... As for a run, see [run-generics].
+#' @param newdata \[data.frame] Rows to predict, in the columns of the predictors. With the columns that name the groups, each row is predicted for its
+#'   group; without them, every row for each group. `NULL`: the measurements.
+#' @param components,band As for a run, see [run-generics]. Components are not given together for very many groups.
+#' @return As for a run. `predict` of groups that were fitted alone: a tibble with the columns of `newdata`, those of the group, `fitted`, and with a
+#'   band `std_error`, `lower`, `upper`, `level`, `beyond` (outside the range in which the group was measured); `NA` for a group without an answer.
+#' @section Errors: `tundrel_error_solver` where a number needs all groups to be one fit, and for more than 200 of these; `tundrel_error_measurements` for
+#'   a group that was not fitted.
 #' @name fits-generics
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -79,6 +86,7 @@ as_run <- function(x, call = rlang::caller_env()) {
 #'   start_from(top = 8, half = 150, dark = 1)
 #' together <- fit_each(problem, shared = "half")
 #' confint(together)
+#' predict(fit_each(problem), data.frame(light = c(100, 400)), band = "confidence")
 #' derive(together, difference = top[T1] - top[T2])
 #' compare_models(one_half = together, own_half = fit_each(problem))
 NULL
@@ -105,15 +113,3 @@ nobs.tundrel_fits <- function(object, ...) sum(object$n[object$converged])
 #' @rdname fits-generics
 #' @export
 df.residual.tundrel_fits <- function(object, ...) stats::df.residual(as_run(object))
-
-#' @rdname fits-generics
-#' @export
-fitted.tundrel_fits <- function(object, ...) stats::fitted(as_run(object))
-
-#' @rdname fits-generics
-#' @export
-residuals.tundrel_fits <- function(object, ...) stats::residuals(as_run(object), ...)
-
-#' @rdname fits-generics
-#' @export
-predict.tundrel_fits <- function(object, newdata = NULL, ...) stats::predict(as_run(object), newdata, ...)

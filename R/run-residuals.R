@@ -42,7 +42,7 @@ deviance_residuals <- function(run, compiled, raw) {
 # Normal quantiles of the probability to lie below a reading; of counts and censored readings, a draw
 # from the probabilities that the reading leaves open (Dunn and Smyth, 1996, Journal of Computational and
 # Graphical Statistics 5, 236-244).
-quantile_residuals <- function(run, compiled, seed) {
+quantile_residuals <- function(run, compiled, seed, drawn = with_seed(seed, stats::runif(compiled$rows))) {
   family <- noise_family(run$problem$criterion)
   others <- other_rows(compiled, run$estimate)
   mean <- fitted_rows(compiled, run$estimate)
@@ -57,7 +57,6 @@ quantile_residuals <- function(run, compiled, seed) {
     high <- ifelse(known == 2, 1, ifelse(known %in% c(1, 3), below(limits[[2]]), high))
   }
   spread <- low < high
-  drawn <- with_seed(seed, stats::runif(length(low)))
   p <- ifelse(spread, low + drawn * (high - low), low)
   stats::qnorm(pmin(pmax(p, 1e-300), 1 - .Machine$double.eps / 2))
 }

@@ -104,17 +104,20 @@ group_values <- function(fits) {
   matrix(values, length(status$all), dimnames = list(status$all, NULL))
 }
 
-# Standard errors, a column a group: from the factors where that is all there is to it, else from the runs.
+# Standard errors, a column a group: from the triangles where that is all there is to it, else from the runs.
 group_errors <- function(fits) {
-  status <- parameter_status(fits$problem)
   if (!is.null(fits$errors)) return(fits$errors)
-  all <- status$all
-  if (is_plain(fits$problem)) return(plain_errors(fits, all))
-  one <- function(k) {
-    if (anyNA(fits$x[, k]) || nzchar(fits$trouble[k])) return(rep(NA_real_, length(all)))
-    sqrt(diag(stats::vcov(fits[[k]]))[all])
+  all <- parameter_status(fits$problem)$all
+  errors <- matrix(NA_real_, length(all), length(fits), dimnames = list(all, NULL))
+  others <- which(!nzchar(fits$trouble) & colSums(is.na(fits$x)) == 0)
+  if (is_stackable(fits)) {
+    stack <- stack_groups(fits)
+    errors[rownames(fits$x), stack$plain] <- stacked_errors(stack)[, stack$plain]
+    errors[setdiff(all, rownames(fits$x)), stack$plain] <- 0
+    others <- setdiff(others, which(stack$plain))
   }
-  matrix(vapply(seq_along(fits$converged), one, numeric(length(all))), length(all), dimnames = list(all, NULL))
+  for (k in others) errors[, k] <- sqrt(diag(stats::vcov(fits[[k]]))[all])
+  errors
 }
 
 # How a parameter spreads over the groups.
@@ -173,13 +176,15 @@ outlying_reading <- function(fits, listed) {
 # A table of every group's run, under its key; groups without a run are left out.
 each_group <- function(fits, f, whole = which(!nzchar(fits$trouble))) {
   if (!is.null(fits$shared)) return(f(joint_run(fits)))
+  each_group_numbered(fits, f, whole)$table
+}
+
+# The same with the number of each row's group.
+each_group_numbered <- function(fits, f, whole) {
   tables <- lapply_planned(whole, function(k) {
     table <- tibble::as_tibble(unclass(f(fits[[k]])))
     table[setdiff(names(table), names(fits$groups$keys))]
   }, fits$problem)
-  sizes <- vapply(tables, nrow, integer(1))
-  beside(fits$groups$keys[rep(whole, sizes), ], do.call(rbind, tables))
+  group <- rep(whole, vapply(tables, nrow, integer(1)))
+  list(group = group, table = beside(vctrs::vec_slice(fits$groups$keys, group), do.call(rbind, tables)))
 }
-
-#' @export
-glance.tundrel_fits <- function(x, ...) each_group(x, glance)

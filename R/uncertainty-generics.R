@@ -23,6 +23,7 @@ tidy.tundrel_run <- function(x, level = 0.95, ...) {
 
 #' @export
 tidy.tundrel_fits <- function(x, level = 0.95, ...) {
-  if (is_plain(x$problem) && is.null(x$shared)) return(uncertainty(x, level = level))
-  each_group(x, function(run) tidy(run, level = level))
+  table <- uncertainty(x, level = level)
+  class(table) <- setdiff(class(table), "tundrel_uncertainty")
+  table
 }

@@ -75,8 +75,8 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
     check_uncertainty(by, level, replicates, threads)
     refuse_budgets_of_groups(max_evaluations, max_seconds, checkpoint)
     of_one <- function(one) rlang::inject(uncertainty(one, by, level, information, resample, replicates, seed, threads, !!clusters))
-    plain <- identical(by, "curvature") && identical(rlang::arg_match(information), "default") && is_plain(run$problem) && is.null(run$shared)
-    return(if (plain) plain_intervals(run, level, of_one) else each_group(run, of_one))
+    plain <- identical(by, "curvature") && identical(rlang::arg_match(information), "default")
+    return(if (plain) intervals_of_groups(run, level, of_one) else each_group(run, of_one))
   }
   check_run(run)
   check_uncertainty(by, level, replicates, threads)

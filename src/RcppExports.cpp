@@ -11,6 +11,25 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_check_residuals
+Rcpp::List core_check_residuals(const Rcpp::NumericVector& z, const Rcpp::NumericVector& first, const Rcpp::List& noise, const Rcpp::List& scores, const Rcpp::IntegerVector& which, const Rcpp::NumericMatrix& basis, const Rcpp::List& plan, const std::string& furthest, const Rcpp::IntegerVector& zeros, int threads);
+RcppExport SEXP _tundrel_core_check_residuals(SEXP zSEXP, SEXP firstSEXP, SEXP noiseSEXP, SEXP scoresSEXP, SEXP whichSEXP, SEXP basisSEXP, SEXP planSEXP, SEXP furthestSEXP, SEXP zerosSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type z(zSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type noise(noiseSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type which(whichSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type basis(basisSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type plan(planSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type furthest(furthestSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type zeros(zerosSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_check_residuals(z, first, noise, scores, which, basis, plan, furthest, zeros, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_row_losses
 Rcpp::NumericVector core_row_losses(const Rcpp::List& problem, const Rcpp::NumericVector& x);
 RcppExport SEXP _tundrel_core_row_losses(SEXP problemSEXP, SEXP xSEXP) {
@@ -96,17 +115,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_unit_errors
-Rcpp::NumericMatrix core_unit_errors(const Rcpp::NumericMatrix& factors, int parameters);
-RcppExport SEXP _tundrel_core_unit_errors(SEXP factorsSEXP, SEXP parametersSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type factors(factorsSEXP);
-    Rcpp::traits::input_parameter< int >::type parameters(parametersSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_unit_errors(factors, parameters));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_fit_groups
 Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_name, const Rcpp::List& settings, const Rcpp::NumericMatrix& starts, const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads);
 RcppExport SEXP _tundrel_core_fit_groups(SEXP problemSEXP, SEXP solver_nameSEXP, SEXP settingsSEXP, SEXP startsSEXP, SEXP typicalSEXP, SEXP firstSEXP, SEXP budgetSEXP, SEXP threadsSEXP) {
@@ -121,6 +129,51 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::List& >::type budget(budgetSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_fit_groups(problem, solver_name, settings, starts, typical, first, budget, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_group_errors
+Rcpp::NumericMatrix core_group_errors(const Rcpp::NumericMatrix& factors, const Rcpp::LogicalMatrix& held);
+RcppExport SEXP _tundrel_core_group_errors(SEXP factorsSEXP, SEXP heldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type factors(factorsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::LogicalMatrix& >::type held(heldSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_group_errors(factors, held));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_group_row_errors
+Rcpp::NumericVector core_group_row_errors(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& first, const Rcpp::NumericMatrix& factors, const Rcpp::LogicalMatrix& held);
+RcppExport SEXP _tundrel_core_group_row_errors(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP, SEXP firstSEXP, SEXP factorsSEXP, SEXP heldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< int >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type factors(factorsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::LogicalMatrix& >::type held(heldSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_group_row_errors(nodes, root, columns, rows, x, first, factors, held));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_group_tangents
+Rcpp::NumericMatrix core_group_tangents(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericMatrix& x, const Rcpp::NumericVector& first, const Rcpp::NumericVector& weight, const Rcpp::LogicalMatrix& held);
+RcppExport SEXP _tundrel_core_group_tangents(SEXP nodesSEXP, SEXP rootSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP xSEXP, SEXP firstSEXP, SEXP weightSEXP, SEXP heldSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< int >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type weight(weightSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::LogicalMatrix& >::type held(heldSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_group_tangents(nodes, root, columns, rows, x, first, weight, held));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -487,6 +540,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_tundrel_core_check_residuals", (DL_FUNC) &_tundrel_core_check_residuals, 10},
     {"_tundrel_core_row_losses", (DL_FUNC) &_tundrel_core_row_losses, 2},
     {"_tundrel_core_innovations", (DL_FUNC) &_tundrel_core_innovations, 2},
     {"_tundrel_core_operations", (DL_FUNC) &_tundrel_core_operations, 0},
@@ -494,8 +548,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_jacobian", (DL_FUNC) &_tundrel_core_jacobian, 5},
     {"_tundrel_core_row_errors", (DL_FUNC) &_tundrel_core_row_errors, 7},
     {"_tundrel_core_unit_covariance", (DL_FUNC) &_tundrel_core_unit_covariance, 1},
-    {"_tundrel_core_unit_errors", (DL_FUNC) &_tundrel_core_unit_errors, 2},
     {"_tundrel_core_fit_groups", (DL_FUNC) &_tundrel_core_fit_groups, 8},
+    {"_tundrel_core_group_errors", (DL_FUNC) &_tundrel_core_group_errors, 2},
+    {"_tundrel_core_group_row_errors", (DL_FUNC) &_tundrel_core_group_row_errors, 8},
+    {"_tundrel_core_group_tangents", (DL_FUNC) &_tundrel_core_group_tangents, 8},
     {"_tundrel_core_group_values", (DL_FUNC) &_tundrel_core_group_values, 2},
     {"_tundrel_core_curve_modes", (DL_FUNC) &_tundrel_core_curve_modes, 2},
     {"_tundrel_core_share_out", (DL_FUNC) &_tundrel_core_share_out, 3},

@@ -65,13 +65,3 @@ Rcpp::NumericMatrix core_unit_covariance(const Rcpp::NumericMatrix& factor) {
   return matrix_to_r(unit_covariance(triangle));
 }
 
-// Square roots of the diagonals of such covariances: `factors` holds a triangle in each column.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix core_unit_errors(const Rcpp::NumericMatrix& factors, int parameters) {
-  Rcpp::NumericMatrix out(parameters, factors.ncol());
-  for (int k = 0; k < factors.ncol(); ++k) {
-    const Eigen::Map<const Eigen::MatrixXd> triangle(&factors(0, k), parameters, parameters);
-    Eigen::Map<Eigen::VectorXd>(&out(0, k), parameters) = unit_covariance(triangle).diagonal().cwiseSqrt();
-  }
-  return out;
-}

@@ -1,8 +1,28 @@
 #include "bridge.h"
+#include "core/expression/derivative.h"
+#include "core/inference/covariance.h"
 #include "core/inference/group_fits.h"
 #include "core/problem/arrow.h"
 
 using namespace tundrel;
+
+namespace {
+
+// An expression and its derivatives in p parameters.
+Program with_slopes(const Rcpp::List& nodes, int root, int p) {
+  TranslatedGraph t = graph_from_r(nodes);
+  std::vector<int> outputs{t.node.at(root - 1)};
+  for (int node : gradient_nodes(t.graph, outputs[0], p)) outputs.push_back(node);
+  return Program(t.graph, outputs);
+}
+
+std::vector<long> places_from_r(const Rcpp::NumericVector& first) { return std::vector<long>(first.begin(), first.end()); }
+
+Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic> held_from_r(const Rcpp::LogicalMatrix& held) {
+  return Eigen::Map<const Eigen::ArrayXXi>(held.begin(), held.nrow(), held.ncol()).cast<bool>();
+}
+
+}  // namespace
 
 // Fits to groups of rows: those of group k follow `first[k]` (counted from 0), and end before `first[k + 1]`. Starts and sizes
 // have a column a group. Nothing where the problem takes no other measurements.
@@ -11,9 +31,8 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
                            const Rcpp::NumericMatrix& typical, const Rcpp::NumericVector& first, const Rcpp::List& budget, int threads) {
   const auto core_problem = problem_from_r(problem, 1);
   core_problem->work.threads = threads;
-  const std::vector<long> places(first.begin(), first.end());
   const FitTable fits = fit_groups(*core_problem, solver_maker_from_r(solver_name, settings), matrix_from_r(starts), matrix_from_r(typical),
-                                   columns_from_r(problem["columns"], problem["rows"]), places, budget_from_r(budget));
+                                   columns_from_r(problem["columns"], problem["rows"]), places_from_r(first), budget_from_r(budget));
   take_interrupt();
   const int n = fits.size();
   Rcpp::NumericVector iterations(n), evaluations(n), refused(n);
@@ -29,6 +48,31 @@ Rcpp::List core_fit_groups(const Rcpp::List& problem, const std::string& solver_
                             _["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()), _["reason"] = reason,
                             _["iterations"] = iterations, _["evaluations"] = evaluations, _["refused"] = refused,
                             _["gradient_norm"] = vector_to_r(fits.gradient_norm));
+}
+
+// Standard errors of the parameters of groups per unit of residual scale, a column a group: `factors` holds a triangle in each column. NA where `held`.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix core_group_errors(const Rcpp::NumericMatrix& factors, const Rcpp::LogicalMatrix& held) {
+  Rcpp::NumericMatrix out = matrix_to_r(group_unit_errors(matrix_from_r(factors), held_from_r(held)));
+  for (double& one : out)
+    if (std::isnan(one)) one = NA_REAL;
+  return out;
+}
+
+// The same of an expression in each row, with the parameters of the row's group in a column of `x`; the rows of group k follow first[k].
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector core_group_row_errors(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericMatrix& x,
+                                          const Rcpp::NumericVector& first, const Rcpp::NumericMatrix& factors, const Rcpp::LogicalMatrix& held) {
+  return vector_to_r(group_row_errors(with_slopes(nodes, root, x.nrow()), matrix_from_r(x), columns_from_r(columns, rows), places_from_r(first),
+                                      matrix_from_r(factors), held_from_r(held)));
+}
+
+// An orthonormal basis of each group's tangent plane, in the columns; zeros where it has fewer dimensions than parameters.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix core_group_tangents(const Rcpp::List& nodes, int root, const Rcpp::List& columns, double rows, const Rcpp::NumericMatrix& x,
+                                        const Rcpp::NumericVector& first, const Rcpp::NumericVector& weight, const Rcpp::LogicalMatrix& held) {
+  return matrix_to_r(group_tangents(with_slopes(nodes, root, x.nrow()), matrix_from_r(x), columns_from_r(columns, rows), places_from_r(first),
+                                    vector_from_r(weight), held_from_r(held)));
 }
 
 // The sum of squares of each group of a problem that has groups.

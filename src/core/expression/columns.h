@@ -1,4 +1,5 @@
 #pragma once
+#include <cstddef>
 #include <vector>
 
 namespace tundrel {
@@ -7,6 +8,13 @@ namespace tundrel {
 struct Columns {
   std::vector<const double*> data;
   long rows = 0;
+
+  // Becomes the rows of `all` from `first` up to `end`.
+  void show(const Columns& all, long first, long end) {
+    data.resize(all.data.size());
+    for (std::size_t c = 0; c < data.size(); ++c) data[c] = all.data[c] + first;
+    rows = end - first;
+  }
 };
 
 }  // namespace tundrel

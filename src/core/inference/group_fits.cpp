@@ -7,8 +7,7 @@ FitTable fit_groups(Problem& problem, const SolverMaker& make, const Eigen::Matr
   std::vector<Columns> tables(std::max(1, problem.work.threads), measured);
   return many_fits(problem, make, static_cast<int>(first.size()) - 1, measured, budget, [&](Problem& mine, int thread, int k) {
     Columns& rows = tables[thread];
-    for (std::size_t c = 0; c < rows.data.size(); ++c) rows.data[c] = measured.data[c] + first[k];
-    rows.rows = first[k + 1] - first[k];
+    rows.show(measured, first[k], first[k + 1]);
     mine.read(rows);
     mine.expect(typical.col(k));
     return starts.col(k);
