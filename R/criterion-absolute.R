@@ -9,7 +9,6 @@
 #' from them. `logLik()` is that of Laplace's distribution, complete, with its scale at its
 #' maximum-likelihood estimate and counted as a parameter.
 #'
-#' @inheritParams least_squares
 #' @param sd An expression of columns: the standard deviation of each response, above zero, by which
 #'   its residual is divided.
 #' @param relative \[character(1)] For noise in proportion to the curve. `"fitted"`: what counts is the logarithm of response over fitted

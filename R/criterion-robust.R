@@ -14,7 +14,6 @@
 #' optima. Standard errors are those of an M-estimator, from curvature and spread of the rows' slopes.
 #' There is no likelihood.
 #'
-#' @inheritParams least_squares
 #' @param loss \[character(1)] One of the losses above.
 #' @param tuning \[numeric(1)] Above 0; by default the value at which 95 % efficiency is kept if the
 #'   noise is normal after all: 1.345 for `"huber"`, 1.287 for `"pseudo_huber"`, 2.385 for `"cauchy"`, 4.685

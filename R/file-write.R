@@ -57,6 +57,24 @@ write_picture <- function(plot, path) {
   })
 }
 
+# A picture takes longer than all else that is written. Where a process can be split in two, the other half draws what `make` gives beside what is done
+# next. The result is a function that waits until the picture is there, and gives its path.
+begin_picture <- function(make, path) {
+  draw <- function() write_picture(make(), path)
+  job <- if (can_split()) parallel::mcparallel(draw(), mc.set.seed = FALSE, silent = TRUE) else draw()
+  function() {
+    if (!inherits(job, "parallelJob")) return(path)
+    drawn <- suppressWarnings(parallel::mccollect(job)[[1]])
+    # what went wrong there is told by what goes wrong here
+    if (!identical(drawn, path)) draw()
+    job <<- NULL
+    path
+  }
+}
+
+# Elsewhere libraries that find fonts do not bear it.
+can_split <- function() identical(Sys.info()[["sysname"]], "Linux") && parallel::detectCores() > 1 && !nzchar(Sys.getenv("RSTUDIO"))
+
 # JSON in which every number has all its digits; missing ones are null, infinite ones text.
 json_text <- function(x) jsonlite::toJSON(with_all_digits(x), json_verbatim = TRUE, auto_unbox = TRUE, na = "null", null = "null", pretty = TRUE)
 

@@ -3,6 +3,9 @@
 
 # How many evaluations the plan takes on at once; 1 without a plan, or a sequential one.
 plan_workers <- function() {
+  # a plan may be named for all sessions; else there is none before the package has been loaded, which takes time
+  named <- nzchar(Sys.getenv("R_FUTURE_PLAN")) || !is.null(getOption("future.plan"))
+  if (!named && !isNamespaceLoaded("future")) return(1L)
   if (!requireNamespace("future", quietly = TRUE) || !requireNamespace("globals", quietly = TRUE)) return(1L)
   future::nbrOfWorkers()
 }

@@ -73,10 +73,10 @@ write_comparison <- function(done, out) {
 write_results <- function(run, out, plan = list(), runs = list()) {
   path <- function(name) file.path(out, name)
   report <- path(report_name(plan))
-  pictures <- list(fit = plot_fit(run), residuals = if (has_residual_scale(run)) plot_residuals(run), trace = plot_trace(run))
-  pictures <- Filter(Negate(is.null), pictures)
-  drawn <- stats::setNames(as.list(path(paste0(names(pictures), ".png"))), names(pictures))
-  Map(write_picture, pictures, drawn)
+  plots <- Filter(Negate(is.null), list(residuals = if (has_residual_scale(run)) plot_residuals, trace = plot_trace, fit = plot_fit))
+  pictures <- stats::setNames(path(paste0(names(plots), ".png")), names(plots))
+  loadNamespace("ggplot2")
+  drawn <- Map(function(plot, path) begin_picture(function() plot(run), path), plots, pictures)
   stored <- if (is_compiled(run$problem)) write_run(run, path(run_file))
   check_report_path(report, report_format(report))
   need_report_packages(report_format(report))
@@ -84,7 +84,8 @@ write_results <- function(run, out, plan = list(), runs = list()) {
   tables <- write_tables(run_tables(run, plan_ways(plan), findings$uncertainty, findings$residuals), out, "csv")
   title <- plan$title %||% problem_title(run$problem)
   write_page(report_sections(findings, title), title, report, report_format(report))
-  list(files = c(tables, unlist(drawn, use.names = FALSE), stored, report), findings = findings)
+  for (wait in drawn) wait()
+  list(files = c(tables, rev(unname(pictures)), stored, report), findings = findings)
 }
 
 # The quantities that a plan derives from its best run, by the first way that it says uncertainties by; drawn with seed 1.

@@ -80,10 +80,10 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     theme_tundrel()
 }
 
-#' @export
+#' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_run <- function(object, ...) plot_fit(object, ...)
 
-#' @export
+#' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_problem <- function(object, ...) plot_fit(object)
 
 #' @export

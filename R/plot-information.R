@@ -85,5 +85,5 @@ information_title <- function(x) {
   paste("Where readings tell most of", switch(goal$what, tell_apart = "which model is right", band = "the curve", quantity = goal$text, "the parameters"))
 }
 
-#' @export
+#' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_next <- function(object, ...) plot_information(object)

@@ -39,5 +39,5 @@ plot_readings <- function(x) {
     theme_tundrel() + ggplot2::theme(legend.position = "top")
 }
 
-#' @export
+#' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_readings <- function(object, ...) plot_readings(object)

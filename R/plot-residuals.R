@@ -96,13 +96,19 @@ flagged_points <- function(plot, table) {
   drawn <- table[rows_to_draw(table$fitted, table$standardised), ]
   plot +
     ggplot2::geom_point(data = drawn, colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
-    ggplot2::geom_point(data = flagged, colour = colours[["flag"]], shape = 17, size = 2.5) +
+    (if (nrow(flagged)) flag_marks(flagged)) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
+    theme_tundrel()
+}
+
+flag_marks <- function(flagged) {
+  list(
+    ggplot2::geom_point(data = flagged, colour = colours[["flag"]], shape = 17, size = 2.5),
     ggplot2::geom_text(
       aes(label = .data$row), utils::head(flagged[order(-abs(flagged$standardised)), ], 10),
       colour = colours[["flag"]], vjust = -0.8, size = 3.5
-    ) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
-    theme_tundrel()
+    )
+  )
 }
 
 # Stretches of the fitted values with about the same number of rows, each shaded to twice its root mean square.

@@ -36,5 +36,5 @@ plot_study <- function(x) {
     theme_tundrel() + ggplot2::theme(legend.position = "top")
 }
 
-#' @export
+#' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_study <- function(object, ...) plot_study(object)

@@ -31,10 +31,10 @@ report_table <- function(table) {
   )
 }
 
-# `plot` is not made where it has been drawn into a file.
+# `plot` is not made where it is drawn into a file already, which `file` waits for.
 report_picture <- function(plot, caption, alternative, file = NULL) {
   h <- htmltools::tags
-  path <- file
+  path <- if (!is.null(file)) file()
   if (is.null(path)) {
     path <- tempfile(fileext = ".png")
     on.exit(unlink(path))

@@ -75,7 +75,7 @@ report_sections <- function(known, title) {
   )
 }
 
-# All results that the sections of a report need, computed once. `drawn` names the files of pictures that are there already.
+# All results that the sections of a report need, computed once. `drawn` has functions that wait for pictures which are being drawn and give their files.
 report_findings <- function(run, level, by, runs = list(), models = list(), drawn = NULL) {
   ended <- run$stop_reason != "none" && !is_outside(run$problem)
   list(
