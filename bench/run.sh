@@ -7,6 +7,7 @@ Rscript bench/big-fit.R build/bench-loop
 ${CXX:-g++} -std=c++17 -O2 bench/starts-loop.cpp -o build/bench-starts
 Rscript bench/many-starts.R build/bench-starts
 ${CXX:-g++} -std=c++17 -O2 -pthread bench/groups-loop.cpp -o build/bench-groups
+Rscript bench/start-up.R
 Rscript bench/groups.R build/bench-groups
 Rscript bench/small-fits.R build/bench-groups
 ${CXX:-g++} -std=c++17 -O2 -pthread -I"$(Rscript -e 'cat(system.file("include", package = "RcppEigen"))')" bench/rates-loop.cpp src/core/dynamics/collocation.cpp -o build/bench-rates
