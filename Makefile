@@ -26,6 +26,7 @@ demo: install
 
 test: install
 	@$(MAKE) --no-print-directory -j2 build/core-tests
+	@sh tools/instructions.sh
 	@$(WITH_LIBRARY) Rscript tools/test.R
 
 # Files changed at random, of every kind that is read: some 40 minutes.
@@ -45,6 +46,9 @@ build/%.o: %.cpp $(CORE_HEADERS)
 # The core itself is compiled once, for the package.
 build/core-tests: $(CORE_TEST_OBJECTS) $(INSTALLED)
 	@$(CXX) $(CORE_TEST_OBJECTS) $(CORE_SOURCES:.cpp=.o) -pthread -o $@
+
+build/instructions: build/bench/instructions.o $(INSTALLED)
+	@$(CXX) build/bench/instructions.o $(CORE_SOURCES:.cpp=.o) -pthread -o $@
 
 core-test: install
 	@$(MAKE) --no-print-directory -j2 build/core-tests

@@ -9,13 +9,14 @@ command_run <- function(arguments) {
 
 carry_out <- function(arguments, usage, description, resume = FALSE) {
   given <- command_options(
-    arguments, paste(usage, "[--out DIR] [--json] [--quiet] [--seed N] [--threads N]"), description,
+    arguments, paste(usage, "[--out DIR] [--json] [--quiet] [--seed N] [--threads N] [--on QUEUE]"), description,
     list(
       json_option(),
       optparse::make_option("--out", metavar = "DIR", default = NULL, help = "where to write, instead of the plan's output"),
       optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on the way"),
       optparse::make_option("--seed", metavar = "N", type = "integer", default = NULL, help = "seed of runs that draw and state none"),
-      optparse::make_option("--threads", metavar = "N", type = "integer", default = NULL, help = "threads of runs that state none")
+      optparse::make_option("--threads", metavar = "N", type = "integer", default = NULL, help = "threads of runs that state none"),
+      optparse::make_option("--on", metavar = "QUEUE", default = NULL, help = "a file that says where work is done: engine, workers, template, resources")
     ), 1
   )
   if (is.null(given)) return(0L)
@@ -23,14 +24,14 @@ carry_out <- function(arguments, usage, description, resume = FALSE) {
   plan$elsewhere <- given$options$out
   quietly <- if (given$options$quiet) suppressMessages else identity
   # a person at a terminal sees a bar; a pipe gets plain lines
-  done <- if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) {
+  done <- on_queue(given$options$on, if (isatty(stderr()) && !given$options$quiet && requireNamespace("progressr", quietly = TRUE)) {
     progressr::with_progress(
       run_plan(plan, tell_events(plan, progress_bar()), resume = resume),
       handlers = progressr::handler_txtprogressbar(file = stderr(), clear = TRUE, enable = TRUE), enable = TRUE
     )
   } else {
     quietly(run_plan(plan, tell_events(plan), resume = resume))
-  }
+  })
   if (given$options$json) cat_json(run_as_json(done, plan)) else print_done(done, plan)
   exit_code(done$best$converged)
 }

@@ -5,7 +5,8 @@
 #   running              parts under way: the future, and the items by key
 #   found                results that nobody has fetched so far, by key
 #   lost                 how often each item was lost with its worker
-#   seconds              what an item takes, about; NA where nobody knows
+#   seconds, away        what an item takes, about, and how much longer than its work a part is away; NA where nobody knows
+#   first, handed        when the first part was begun, and how long it took to hand over
 
 new_pool <- function(f, problem = NULL, failed = NULL) {
   pool <- new.env(parent = emptyenv())
@@ -14,13 +15,23 @@ new_pool <- function(f, problem = NULL, failed = NULL) {
   pool$failed <- failed
   pool$running <- pool$found <- list()
   pool$lost <- integer()
-  pool$seconds <- NA_real_
+  pool$seconds <- pool$away <- pool$first <- pool$handed <- NA_real_
+  say_whose_queue()
   pool$broken <- FALSE
   pool
 }
 
-# A part that a worker gets takes about this long. Between looks at who is done passes a share of the time that has been waited.
+# Queues are asked for the jobs of $USER: where that is not set, as in services and containers, they know of none, and each job is taken for expired.
+say_whose_queue <- function() {
+  if (!nzchar(Sys.getenv("USER"))) Sys.setenv(USER = Sys.info()[["user"]])
+}
+
+# A part that a worker gets takes about this long, and longer than it takes to send it and to have it back. Between looks at who is done passes a share of the time that has been waited.
 seconds_a_part <- 0.2
+times_away <- 4
+# Until the first of them is back, no more than so many parts are begun; unless it takes this many times as long as to hand one over.
+parts_to_learn <- 2
+patience <- 10
 look_share <- 0.05
 shortest_look <- 0.001
 longest_look <- 1
@@ -58,10 +69,18 @@ begin_parts <- function(pool, waiting) {
   waiting <- waiting[!twice]
   workers <- plan_workers()
   while (length(waiting) && length(pool$running) < workers) {
-    size <- if (is.na(pool$seconds)) 1 else min(max(1, seconds_a_part / pool$seconds), ceiling(length(waiting) / workers))
+    learning <- is.na(pool$seconds) && length(pool$running) >= parts_to_learn
+    if (learning && seconds_now() - pool$first < patience * pool$handed) break
+    wanted <- max(seconds_a_part, times_away * pool$away, na.rm = TRUE)
+    size <- if (is.na(pool$seconds)) 1 else min(max(1, wanted / pool$seconds), ceiling(length(waiting) / workers))
     items <- waiting[seq_len(size)]
-    part <- list(items = items, future = future_part(pool, items))
+    began <- seconds_now()
+    part <- list(items = items, future = future_part(pool, items), began = began)
     if (is.null(part$future)) return(lose_part(pool, part))
+    if (is.na(pool$first)) {
+      pool$first <- began
+      pool$handed <- seconds_now() - began
+    }
     pool$running <- c(pool$running, list(part))
     waiting <- waiting[-seq_len(size)]
   }
@@ -99,6 +118,7 @@ collect_parts <- function(pool) {
     pool$found[names(part$items)] <- back$found
     user_calls$made <- user_calls$made + back$calls
     pool$seconds <- back$seconds / length(part$items)
+    pool$away <- min(pool$away, max(0, seconds_now() - part$began - back$seconds), na.rm = TRUE)
   }
   length(parts) > 0
 }

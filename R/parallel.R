@@ -35,6 +35,37 @@ lapply_planned <- function(x, f, problem = NULL, failed = NULL) {
   unname(found[keys])
 }
 
+# The same for work of the core, which may be over before another process has begun: as soon as the first items show that the others would take this long,
+# these are shared out.
+seconds_worth_sharing <- 2
+
+lapply_shared <- function(x, f, problem = NULL) {
+  if (plan_workers() == 1 || length(x) < 3) return(lapply(x, f))
+  found <- list()
+  began <- seconds_now()
+  for (k in seq_along(x)) {
+    left <- length(x) - length(found)
+    each <- (seconds_now() - began) / length(found)
+    if (isTRUE(each * left > seconds_worth_sharing)) return(c(found, lapply_planned(x[seq.int(k, length(x))], f, problem)))
+    found[[k]] <- f(x[[k]])
+  }
+  found
+}
+
+# Several chunks a worker, so that none waits long for the others.
+chunks_of <- function(x, workers) {
+  if (workers == 1 || length(x) == 0) return(list(x))
+  unname(split(x, ceiling(seq_along(x) * min(length(x), 4 * workers) / length(x))))
+}
+
+# Columns of matrices, and elements of vectors, of several lists of the same parts side by side.
+side_by_side_parts <- function(parts) {
+  sapply(names(parts[[1]]), function(name) {
+    each <- lapply(parts, `[[`, name)
+    if (is.matrix(each[[1]])) do.call(cbind, each) else unlist(each, use.names = FALSE)
+  }, simplify = FALSE)
+}
+
 # A plan whose worker has died refuses all further work until it is set anew.
 revive_plan <- function() {
   plan <- future::plan("list")

@@ -145,12 +145,9 @@ walk_in_core <- function(spec, whole, starts, threads, which) {
         part$first, spec$budget, n)
     })
   }
-  done <- lapply_planned(chunks_of(seq_along(walked), plan_workers()), chunk)
+  done <- side_by_side_parts(lapply_shared(chunks_of(seq_along(walked), plan_workers()), chunk))
   found <- no_walks(starts, which)
-  for (name in names(done[[1]])) {
-    parts <- lapply(done, `[[`, name)
-    if (is.matrix(parts[[1]])) found[[name]][, good] <- do.call(cbind, parts) else found[[name]][good] <- unlist(parts)
-  }
+  for (name in names(done)) if (is.matrix(done[[name]])) found[[name]][, good] <- done[[name]] else found[[name]][good] <- done[[name]]
   found$start[, good] <- inside
   found$n <- usable[which]
   found$trouble[!good] <- ifelse(usable[which][!good] < nrow(starts), "fewer usable rows than parameters", "no start was found")
@@ -176,12 +173,6 @@ rows_of_groups <- function(compiled, first, groups) {
   compiled$columns <- lapply(compiled$columns, `[`, rows)
   compiled$rows <- length(rows)
   list(compiled = compiled, first = c(0, cumsum(diff(first)[groups])))
-}
-
-# Several chunks a worker, so that none waits long for the others.
-chunks_of <- function(x, workers) {
-  if (workers == 1 || length(x) == 0) return(list(x))
-  unname(split(x, ceiling(seq_along(x) * min(length(x), 4 * workers) / length(x))))
 }
 
 no_walks <- function(starts, which) {

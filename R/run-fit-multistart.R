@@ -89,7 +89,7 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
   show <- progress_function(progress)
   raw <- list()
   # Batches grow until each takes a moment. Between batches time is checked and progress shown.
-  size <- if (is_compiled(problem)) max(1, threads * 4) else if (plan_workers() > 1) walks_a_worker * plan_workers() else 1
+  size <- if (is_compiled(problem)) max(threads * 4, if (plan_workers() > 1) walks_a_worker * plan_workers()) else if (plan_workers() > 1) walks_a_worker * plan_workers() else 1
   interrupted <- isTRUE(sample$interrupted)
   while (length(raw) < length(chosen) && !interrupted) {
     used <- seconds_now() - began
@@ -149,7 +149,7 @@ left_of <- function(budget, used, spent) {
   )
 }
 
-# Walks from some starts, the columns of a matrix: in the core's threads, or through the plan where R evaluates.
+# Walks from some starts, the columns of a matrix: in the core's threads; where they take long or R evaluates, through the plan.
 walker <- function(spec, local, budget, threads) {
   settings <- c(spec$solver$settings, tolerance = spec$tolerance)
   names <- names(local$start)
@@ -157,7 +157,10 @@ walker <- function(spec, local, budget, threads) {
     typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(spec$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
     typical <- matrix(typical, nrow(points))
     if (is_compiled(spec$problem)) {
-      return(in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points, typical, left, n)))
+      some <- function(which) {
+        in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points[, which, drop = FALSE], typical[, which, drop = FALSE], left, n))
+      }
+      return(unlist(lapply_shared(chunks_of(seq_len(ncol(points)), plan_workers()), some), recursive = FALSE))
     }
     # a worker may come to a walk late
     until <- Sys.time() + left$seconds

@@ -25,7 +25,7 @@ bootstrap_of <- function(run, resample, replicates, seed, threads, corrected, ca
   out
 }
 
-# At most this many numbers are drawn, and fitted to, at once.
+# At most this many numbers are drawn, and fitted to, at once by each worker.
 numbers_at_once <- 4e6
 
 # Refits that are asked for together while somebody watches, or may spend only so much.
@@ -35,7 +35,7 @@ no_refits <- function(run, replicates) list(x = matrix(NA_real_, length(run$esti
 
 refit_all <- function(run, compiled, draw, replicates, threads, what = "refit") {
   refit <- refitter(run, compiled, draw, threads)
-  at_once <- max(threads, min(replicates, floor(numbers_at_once / run$n), if (is_watched()) refits_at_a_look))
+  at_once <- max(threads, min(replicates, if (plan_workers() == 1) floor(numbers_at_once / run$n), if (is_watched()) refits_at_a_look))
   if (!is_compiled(run$problem) && plan_workers() == 1 && is_watched()) at_once <- 1
   which <- in_parts(seq_len(replicates), at_once)
   out <- no_refits(run, replicates)
@@ -53,7 +53,7 @@ refit_all <- function(run, compiled, draw, replicates, threads, what = "refit") 
   out
 }
 
-# Refits of some of the draws: in the core, or where R evaluates through the plan of the future package.
+# Refits of some of the draws: in the core, and where they take long or R evaluates through the plan of the future package.
 refitter <- function(run, compiled, draw, threads) {
   solver <- solver_for_more(run)
   settings <- c(solver$settings, tolerance = run$tolerance)
@@ -64,12 +64,17 @@ refitter <- function(run, compiled, draw, threads) {
   replaced <- if (is.null(draw$values)) 0L else place_of_readings(run$problem, compiled)
   nothing <- matrix(0, run$n, 0)
   storage.mode(nothing) <- "integer"
-  function(which) {
+  some <- function(which) {
     values <- if (is.null(draw$values)) matrix(0, run$n, 0) else draw$values(which)
     rows <- if (is.null(draw$rows)) nothing else draw$rows(which)
     in_threads(threads, function(n) {
       core_refit(compiled, solver$name, settings, run$estimate, rows, values, replaced, budget, n)
     })
+  }
+  workers <- plan_workers()
+  function(which) {
+    most <- if (workers > 1) max(1, min(ceiling(length(which) / (4 * workers)), floor(numbers_at_once / run$n))) else length(which)
+    side_by_side_parts(lapply_shared(in_parts(which, most), some))
   }
 }
 

@@ -58,24 +58,28 @@ reachable_limit <- function(quantity, side) {
 }
 
 profile_rows <- function(run, quantities, level) {
-  profiles <- list()
-  rows <- lapply(quantities, function(quantity) {
+  one <- function(quantity) {
     target <- quantity_reach(run, quantity, level)
-    row <- function(lower, upper, remarks) uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", remarks)
+    row <- function(lower, upper, remarks, profile = NULL) {
+      list(row = uncertainty_row(quantity, NA_real_, lower, upper, level, "profile", remarks), profile = profile)
+    }
     if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)
     if (!is.null(obstacle)) return(row(NA_real_, NA_real_, remark(obstacle)))
     of_scale <- if (is_scale(run, quantity)) scale_ends(run$problem$criterion, run, quantity, level)
     if (!is.null(of_scale)) return(row(of_scale[1], of_scale[2], remark("chi_squared")))
     profile <- profile_of(run, quantity, target)
-    profiles[[quantity$name]] <<- profile
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
     remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
     second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target), NULL)
-    row(ends$lower$value, ends$upper$value, c(remarks, second))
-  })
-  list(rows = rows, profiles = profiles)
+    row(ends$lower$value, ends$upper$value, c(remarks, second), profile)
+  }
+  # a budget, and who watches, are of this process; so are calls that are kept
+  alone <- is_watched() || !is_compiled(run$problem)
+  found <- if (alone) lapply(quantities, one) else lapply_shared(quantities, one)
+  profiles <- stats::setNames(lapply(found, `[[`, "profile"), vapply(quantities, `[[`, "", "name"))
+  list(rows = lapply(found, `[[`, "row"), profiles = Filter(Negate(is.null), profiles))
 }
 
 # Places looked at in a stated range, outside an interval.

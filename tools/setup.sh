@@ -4,7 +4,7 @@ set -eu
 
 packages="base64enc BH bslib callr cli curl filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
   RcppEigen readr readxl rlang rmarkdown roxygen2 shiny testthat tibble withr xml2 yaml lintr"
-debian="r-base-core g++ make catch2 pandoc chromium libssl-dev"
+debian="r-base-core g++ make catch2 pandoc chromium libssl-dev valgrind"
 
 # By which tests drive the page in Chromium; Debian does not serve it. Without it these tests are skipped.
 browser_driver() {

@@ -260,3 +260,27 @@ test_that("next readings are proposed by a plan and by commands, alike", {
   writeLines(plan_lines("next: {readings: 6, goal: hlf}"), file.path(folder, "bad.yaml"))
   expect_equal(tundrel_command("run", "bad.yaml", in_folder = folder)$code, 2L)
 })
+
+test_that("work goes where a file says, and what such a file has wrong is told", {
+  folder <- withr::local_tempdir()
+  writeLines(plan_lines("by: thallus"), file.path(folder, "p.yaml"))
+  on <- function(...) {
+    writeLines(c(...), file.path(folder, "queue.yaml"))
+    tundrel_command("run", "p.yaml", "--quiet", "--out", file.path(folder, "there"), "--on", "queue.yaml", in_folder = folder)
+  }
+  expect_equal(tundrel_command("run", "p.yaml", "--quiet", "--out", file.path(folder, "here"), in_folder = folder)$code, 0L)
+  expect_equal(on("engine: processes", "workers: 2")$code, 0L)
+  expect_identical(readLines(file.path(folder, "there", "parameters.csv")), readLines(file.path(folder, "here", "parameters.csv")))
+  expect_identical(tundrel:::plan_workers(), 1L)
+  wrong <- list(
+    "engine: slurms" = "slurm", "workers: 2" = "engine", "[1, 2]" = "names no engine", "engine: slurm\ntemplate: none.tmpl" = "There is no template",
+    "engine: slurm\nworkers: 0" = "whole number", "engine: slurm\nworker: 3" = "workers", "engine: processes\ntemplate: a" = "Processes of this machine"
+  )
+  for (text in names(wrong)) {
+    done <- on(text)
+    expect_equal(done$code, 2L, info = text)
+    expect_match(paste(done$err, collapse = " "), wrong[[text]], info = text)
+    expect_match(paste(done$err, collapse = " "), "queue.yaml", info = text)
+  }
+  expect_match(paste(tundrel_command("run", "p.yaml", "--on", "none.yaml", in_folder = folder)$err, collapse = " "), "none.yaml")
+})

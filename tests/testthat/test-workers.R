@@ -72,3 +72,37 @@ test_that("a search by several workers takes values as they come, counts all cal
   expect_identical(cut[c(4, 6, 8)], cut[c(6, 8, 10)], label = said)
   expect_match(said, "deadly 0 TRUE")
 })
+
+test_that("what takes long in the core goes through a plan, with the same result, and what does not stays", {
+  skip_on_os("windows")
+  skip_if_not_installed("globals")
+  code <- c(
+    "set.seed(1); n <- 24; g <- rep(seq_len(n), each = 20); x <- rep(seq(0, 5, length.out = 20), n)",
+    "d <- data.frame(g, x, y = (2 + g / n) * exp(-0.6 * x) + rnorm(20 * n, sd = 0.05))",
+    "grouped <- pose(d, y ~ a * exp(-k * x) + c, by = g) |> start_from(a = 2, k = 1, c = 0)",
+    "one <- pose(d[d$g == 1, ], y ~ a * exp(-k * x) + c) |> start_from(a = 2, k = 1, c = 0) |> search_within(a = c(0.1, 9), k = c(0.01, 5), c = c(-1, 1))",
+    "run <- fit_local(one)",
+    "ways <- list(",
+    "  groups = function() fit_each(grouped)[['x']],",
+    "  starts = function() lapply(fit_multistart(one, starts = data.frame(a = 1:9, k = 0.5, c = 0)), function(r) list(coef(r), r$value, r$evaluations)),",
+    "  bootstrap = function() uncertainty(run, 'bootstrap', replicates = 60, seed = 1)[c('lower', 'upper')],",
+    "  profile = function() as.list(uncertainty(run, 'profile'))[c('lower', 'upper', 'note')])",
+    "here <- lapply(ways, function(f) suppressMessages(f()))",
+    # parts of work are counted as they are handed over
+    "space <- asNamespace('tundrel'); parts <- 0; hand <- space$future_part",
+    "unlockBinding('future_part', space); space$future_part <- function(...) { parts <<- parts + 1; hand(...) }",
+    "unlockBinding('seconds_worth_sharing', space); space$seconds_worth_sharing <- Inf",
+    "future::plan(future::multisession, workers = 2)",
+    "for (name in names(ways)) cat('quick', name, identical(ways[[name]](), here[[name]]), parts, '\\n')",
+    "space$seconds_worth_sharing <- -1",
+    "for (name in names(ways)) { parts <- 0; cat('shared', name, identical(ways[[name]](), here[[name]]), parts > 0, '\\n') }",
+    "Sys.unsetenv('USER'); invisible(space$new_pool(identity)); cat('user', nzchar(Sys.getenv('USER')), '\\n')"
+  )
+  lines <- in_fresh_process(code)
+  told <- paste(lines, collapse = "\n")
+  for (name in c("groups", "starts", "bootstrap", "profile")) {
+    expect_match(told, paste0("quick ", name, " TRUE 0"), label = told)
+    expect_match(told, paste0("shared ", name, " TRUE TRUE"), label = told)
+  }
+  expect_match(told, "user TRUE", fixed = TRUE)
+})
