@@ -25,7 +25,12 @@ double fit(int rows, Solver& solver) {
 }
 
 double groups() {
-  const DecayData data(200 * 30);
+  const DecayData one(30);
+  DecayData data(200 * 30);
+  for (int i = 0; i < 200 * 30; ++i) {
+    data.x[i] = one.x[i % 30];
+    data.y[i] = (1 + 0.01 * (i / 30)) * one.y[i % 30] + 0.02 * std::sin(5.0 * i);
+  }
   const auto problem = decay_problem(data, no_bounds(2));
   std::vector<long> first;
   for (int k = 0; k <= 200; ++k) first.push_back(30 * k);
