@@ -20,10 +20,10 @@ work_in <- setwd(folder)
 cancel_one <- function() {
   script <- file.path(folder, "cancel.sh")
   writeLines(c(
-    "for i in $(seq 600); do", "  job=$(squeue -h -t R -o %i | head -n 1)",
+    "for i in $(seq 600); do", "  if [ -f ended ]; then exit; fi", "  job=$(squeue -h -t R -o %i | head -n 1)",
     "  if [ -n \"$job\" ]; then sleep 0.5; scancel \"$job\" && echo \"$job\" >> cancelled; exit; fi", "  sleep 0.1", "done"
   ), script)
-  unlink(file.path(folder, "cancelled"))
+  unlink(file.path(folder, c("cancelled", "ended")))
   system2("sh", script, wait = FALSE)
 }
 
@@ -41,9 +41,12 @@ valley <- function(p) {
 }
 by_function <- pose(data, y ~ slow_decay(a, k, x), by = g) |> start_from(a = 1, k = 1)
 searched <- pose(valley, parameters = c("a", "b")) |> search_within(a = c(-3, 3), b = c(-3, 3))
-long <- data.frame(x = rep(seq(0, 6, length.out = 1000), 4000))
+long <- data.frame(x = rep(seq(0, 6, length.out = 1000), 300))
 long$y <- 3 * exp(-0.7 * long$x) + 0.5 + rnorm(nrow(long), sd = 0.1)
 long_run <- pose(long, y ~ a * exp(-k * x) + c) |> start_from(a = 2, k = 1, c = 0) |> fit_local()
+placed <- long[1:1e5, ]
+placed$x <- placed$x + rnorm(1e5, sd = 0.05)
+placed_run <- pose(placed, y ~ a * exp(-k * x) + c) |> judge_by(least_squares(sd = 0.1, predictor_sd = c(x = 0.05))) |> start_from(a = 2, k = 1, c = 0) |> fit_local()
 slow_run <- suppressMessages(pose(data[data$g == 1, ], y ~ slow_decay(a, k, x)) |> start_from(a = 1, k = 1) |> fit_local())
 utils::write.csv(transform(data, y = round(y, 4)), file.path(folder, "data.csv"), row.names = FALSE)
 writeLines(c("measurements: data.csv", "model: y ~ a * exp(-k * x) + c", "by: g", "start: {a: 2, k: 1, c: 0}"), file.path(folder, "plan.yaml"))
@@ -53,9 +56,9 @@ bare <- function(x) lapply(as.list(x), function(column) if (is.numeric(column)) 
 kinds <- list(
   groups = function() fit_each(by_function)$x,
   `many starts` = function() vapply(quiet(fit_multistart(searched, starts = 6, seed = 2)), function(run) c(run$value, coef(run)), numeric(3)),
-  bootstrap = function() bare(uncertainty(long_run, by = "percentile", replicates = 60, seed = 3)),
+  bootstrap = function() bare(uncertainty(long_run, by = "percentile", replicates = 300, seed = 3)),
   `bootstrap of a function` = function() bare(quiet(uncertainty(slow_run, by = "percentile", replicates = 40, seed = 3))),
-  profiles = function() bare(uncertainty(long_run, by = "profile")),
+  profiles = function() bare(uncertainty(placed_run, by = "profile")),
   `calls of a function` = function() coef(quiet(fit_global(searched, solver = solver_differential_evolution(), seed = 4, max_evaluations = 400)))
 )
 asked <- commandArgs(TRUE)
@@ -65,6 +68,7 @@ table <- do.call(rbind, lapply(if (length(asked)) asked else names(kinds), funct
   cancel_one()
   queued <- system.time(there <- quiet(kinds[[kind]]()))[["elapsed"]]
   future::plan(future::sequential)
+  file.create("ended")
   row <- data.frame(kind, same_bits = identical(here, there), cancelled = file.exists("cancelled"), seconds_here = alone, seconds_on_queue = queued)
   print(row)
   row
