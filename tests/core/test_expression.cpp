@@ -1,12 +1,17 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <cstring>
+#include <limits>
 #include <random>
 #include <vector>
 
+#include "expression/elementary.h"
 #include "expression/graph.h"
 #include "expression/kernel.h"
 #include "expression/program.h"
+#include "expression/row_sums.h"
 #include "expression/special.h"
+#include "problem/triangular_factor.h"
 
 using namespace tundrel;
 
@@ -60,7 +65,7 @@ TEST_CASE("every operation gives over blocks what it gives on one number") {
 }
 
 TEST_CASE("the exponential is right where it overflows, underflows or is not a number") {
-  const std::vector<double> x = {-1000, -745, -710, 710, 1000, INFINITY, -INFINITY, NAN, 1};
+  const std::vector<double> x = {-1000, -745, -710, 710, 1000, INFINITY, -INFINITY, NAN, 0};
   Graph g;
   Columns columns{{x.data()}, static_cast<long>(x.size())};
   std::vector<double> out(x.size());
@@ -121,5 +126,54 @@ TEST_CASE("equal rows have equal results wherever they stand in a block") {
     std::vector<double> out(n);
     Program(g, {root}).run_all(nullptr, {{rows.data()}, n}, out.data());
     for (int i = 1; i < n; ++i) CHECK(out[i] == out[0]);
+  }
+}
+
+TEST_CASE("the exponential is within two units in the last place, and the same bits however many rows and however wide the machine's vectors") {
+  const double kInfinity = std::numeric_limits<double>::infinity();
+  std::vector<double> x{0, -0.0, 1, -1, 700, -700, 700.5, -700.5, 709.7, 710, -745.1, -746, kInfinity, -kInfinity, std::nan("")};
+  for (int i = 0; i < 4000; ++i) x.push_back(-699 + 0.3495 * i + 1e-3 * std::sin(i));
+  for (int i = 0; i < 4000; ++i) x.push_back(0.7 * std::sin(1.0 * i));
+  const auto of_rows = [](const double* from, int n) {
+    std::vector<double> out(n);
+    evaluate_block(Op::exp, 0, {from, 1}, {from, 1}, {from, 1}, out.data(), n);
+    return out;
+  };
+  for (std::size_t i = 0; i + 7 <= x.size(); ++i) {
+    const double one = of_rows(&x[i], 1)[0];
+    const long double true_one = std::exp(static_cast<long double>(x[i]));
+    if (std::isnan(x[i]))
+      REQUIRE(std::isnan(one));
+    else if (true_one > std::numeric_limits<double>::max() || true_one < std::numeric_limits<double>::min())
+      REQUIRE(one == std::exp(x[i]));
+    else
+      REQUIRE(std::fabs(one / true_one - 1) <= 2 * std::numeric_limits<double>::epsilon());
+    // compiled for the narrowest vectors here, and for the widest there
+    if (std::fabs(x[i]) <= kSafeExponent) REQUIRE(exp_of(Rows<1>(x[i]))[0] == one);
+    for (int n = 2; n <= 7; ++n) {
+      const std::vector<double> several = of_rows(&x[i], n);
+      REQUIRE(std::memcmp(&several[0], &one, sizeof one) == 0);
+    }
+  }
+  CHECK(of_rows(x.data(), 1)[0] == 1);
+}
+
+TEST_CASE("sums and triangles of rows are the same bits however wide the machine's vectors") {
+  for (int n : {1, 2, 3, 4, 5, 30, 31}) {
+    std::vector<std::vector<double>> columns(3, std::vector<double>(n));
+    for (int k = 0; k < 3; ++k)
+      for (int i = 0; i < n; ++i) columns[k][i] = std::sin(1.3 * i + k) + 0.1 * k;
+    std::vector<double> sum(n), product(n);
+    evaluate_block(Op::multiply, 0, {columns[0].data(), 1}, {columns[1].data(), 1}, {}, product.data(), n);
+    for (int i = 0; i < n; ++i) CHECK(product[i] == columns[0][i] * columns[1][i]);
+    // four sums of every fourth row, then the rows that are left
+    double part[4] = {0, 0, 0, 0}, rest = 0;
+    for (int i = 0; i < n; ++i) (i < n / 4 * 4 ? part[i % 4] : rest) += product[i];
+    CHECK(row_product(columns[0].data(), columns[1].data(), n) == ((part[0] + part[1]) + (part[2] + part[3])) + rest);
+    // the triangle of one column is its length
+    TriangularFactor length(1, n);
+    const double* column = columns[0].data();
+    length.fold(&column, n);
+    CHECK(std::fabs(length.triangle()(0, 0)) == std::sqrt(row_product(column, column, n)));
   }
 }

@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "row_groups.h"
+#include "elementary.h"
+#include "row_sums.h"
 
 namespace tundrel {
 namespace {
@@ -12,27 +13,29 @@ namespace {
 struct Column {
   const double* data;
   template <int n>
-  auto rows(int i) const { return rows_at<n>(data, i); }
+  TUNDREL_INLINE Rows<n> rows(int i) const { return rows_at<n>(data, i); }
 };
 struct Number {
   double value;
   template <int n>
-  auto rows(int) const { return Rows<n>::Constant(value); }
+  TUNDREL_INLINE Rows<n> rows(int) const { return Rows<n>(value); }
 };
 
 template <class Operation>
-void map_rows(const double* a, double* out, int n, const Operation& operation) {
-  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE { rows_at<width.rows>(out, i) = operation(rows_at<width.rows>(a, i)); });
+TUNDREL_INLINE inline void map_rows(const double* a, double* out, int n, const Operation& operation) {
+  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE { operation(rows_at<width.rows>(a, i), width).put(out + i); });
 }
 
 template <class Operation, class A, class B>
-void map_rows(const A& a, const B& b, double* out, int n, const Operation& operation) {
-  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE { rows_at<width.rows>(out, i) = operation(a.template rows<width.rows>(i), b.template rows<width.rows>(i)); });
+TUNDREL_INLINE inline void map_rows(const A& a, const B& b, double* out, int n, const Operation& operation) {
+  cover_rows(n, [=](int i, auto width) TUNDREL_INLINE {
+    operation(a.template rows<width.rows>(i), b.template rows<width.rows>(i)).put(out + i);
+  });
 }
 
 // An operation of two arguments, either of which may be one number for all rows.
 template <class Operation>
-void combine(Input a, Input b, double* out, int n, const Operation& operation) {
+TUNDREL_INLINE inline void combine(Input a, Input b, double* out, int n, const Operation& operation) {
   if (a.step == 0)
     map_rows(Number{*a.data}, Column{b.data}, out, n, operation);
   else if (b.step == 0)
@@ -41,31 +44,20 @@ void combine(Input a, Input b, double* out, int n, const Operation& operation) {
     map_rows(Column{a.data}, Column{b.data}, out, n, operation);
 }
 
-// Eigen's vectorised exponential saturates where the true one overflows or underflows; those few
-// rows are done again one by one.
-constexpr double kSafeExponent = 700;
-
-// A row on its own is computed as one of two, so that equal rows have equal results.
-template <class Some>
-auto exp_of(const Some& rows) {
-  if constexpr (Some::RowsAtCompileTime == 1)
-    return Rows<1>(Rows<2>::Constant(rows[0]).exp()[0]);
-  else
-    return rows.exp();
-}
-
-void exp_block(const double* a, double* out, int n) {
+// Beyond kSafeExponent rows are done one by one. The sum of squares tells at once of most blocks that there are none, and of none that has a missing
+// number in it.
+TUNDREL_INLINE inline void exp_block(const double* a, double* out, int n) {
   double kept[kBlockRows];
   const double* source = a;
-  // The sum of squares tells at once of most blocks, and of none that has a missing number in it.
-  RowGroup squares = RowGroup::Zero();
-  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE { squares.head<width.rows>() += rows_at<width.rows>(a, i).square(); });
-  const bool safe = squares.sum() <= kSafeExponent * kSafeExponent || (Eigen::Map<const Eigen::ArrayXd>(a, n).abs() <= kSafeExponent).all();
+  RowSums<1> squares;
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE { squares.add(0, rows_at<width.rows>(a, i) * rows_at<width.rows>(a, i)); });
+  const bool safe = squares.total(0) <= kSafeExponent * kSafeExponent ||
+                    std::all_of(a, a + n, [](double x) { return std::fabs(x) <= kSafeExponent; });
   if (!safe && a == out) {
     std::copy(a, a + n, kept);
     source = kept;
   }
-  map_rows(source, out, n, [](const auto& x) { return exp_of(x); });
+  map_rows(source, out, n, [](const auto& x, auto width) TUNDREL_INLINE { return exp_of<width.rows>(x); });
   if (safe) return;
   for (int i = 0; i < n; ++i)
     if (!(std::fabs(source[i]) <= kSafeExponent)) out[i] = std::exp(source[i]);
@@ -73,16 +65,18 @@ void exp_block(const double* a, double* out, int n) {
 
 }  // namespace
 
-void evaluate_block(Op op, double value, Input a, Input b, Input c, double* out, int n) {
+TUNDREL_LANES void evaluate_block(Op op, double value, Input a, Input b, Input c, double* out, int n) {
   switch (op) {
-    case Op::add: combine(a, b, out, n, [](const auto& x, const auto& y) { return x + y; }); return;
-    case Op::subtract: combine(a, b, out, n, [](const auto& x, const auto& y) { return x - y; }); return;
-    case Op::multiply: combine(a, b, out, n, [](const auto& x, const auto& y) { return x * y; }); return;
-    case Op::divide: combine(a, b, out, n, [](const auto& x, const auto& y) { return x / y; }); return;
-    case Op::negate: map_rows(a.data, out, n, [](const auto& x) { return -x; }); return;
+    case Op::add: combine(a, b, out, n, [](const auto& x, const auto& y) TUNDREL_INLINE { return x + y; }); return;
+    case Op::subtract: combine(a, b, out, n, [](const auto& x, const auto& y) TUNDREL_INLINE { return x - y; }); return;
+    case Op::multiply: combine(a, b, out, n, [](const auto& x, const auto& y) TUNDREL_INLINE { return x * y; }); return;
+    case Op::divide: combine(a, b, out, n, [](const auto& x, const auto& y) TUNDREL_INLINE { return x / y; }); return;
+    case Op::negate: map_rows(a.data, out, n, [](const auto& x, auto) TUNDREL_INLINE { return -x; }); return;
     case Op::exp: exp_block(a.data, out, n); return;
-    case Op::sqrt: map_rows(a.data, out, n, [](const auto& x) { return x.sqrt(); }); return;
-    case Op::abs: map_rows(a.data, out, n, [](const auto& x) { return x.abs(); }); return;
+    case Op::abs: map_rows(a.data, out, n, [](const auto& x, auto width) TUNDREL_INLINE { return abs_of<width.rows>(x); }); return;
+    case Op::sqrt:
+      for (int i = 0; i < n; ++i) out[i] = std::sqrt(a[i]);
+      return;
     case Op::select:
       for (int i = 0; i < n; ++i) out[i] = std::isnan(a[i]) ? a[i] : a[i] != 0 ? b[i] : c[i];
       return;

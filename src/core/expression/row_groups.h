@@ -1,6 +1,8 @@
 // Rows of a block handled a few at once, beginning with the first one wherever it lies in memory.
 #pragma once
-#include <Eigen/Core>
+#include <cstring>
+
+#include "lanes.h"
 
 // What is done to a few rows is too short to be called. For the compilers that R is built with; of a lambda, after its parameters.
 #define TUNDREL_INLINE __attribute__((always_inline))
@@ -8,20 +10,60 @@
 namespace tundrel {
 
 template <int n>
-using Rows = Eigen::Array<double, n, 1>;
+struct Vector {
+  typedef double Numbers __attribute__((vector_size(8 * n)));
+  typedef long long Bits __attribute__((vector_size(8 * n)));
+};
+template <>
+struct Vector<1> {
+  typedef double Numbers;
+  typedef long long Bits;
+};
+
+// Some rows, on which operations work one by one as on a single number: in vector registers, as wide as those of the machine are. A class with a copy
+// constructor of its own, since how plain vectors are handed over depends on the machine.
+template <int n>
+struct Rows {
+  using Numbers = typename Vector<n>::Numbers;
+  using Bits = typename Vector<n>::Bits;
+  Numbers numbers;
+
+  TUNDREL_INLINE Rows() : numbers{} {}
+  TUNDREL_INLINE explicit Rows(const double* from) { std::memcpy(&numbers, from, sizeof numbers); }
+  TUNDREL_INLINE Rows(double value) : numbers(value - Numbers{}) {}
+  TUNDREL_INLINE Rows(const Rows& other) : numbers(other.numbers) {}
+  TUNDREL_INLINE Rows& operator=(const Rows& other) {
+    numbers = other.numbers;
+    return *this;
+  }
+
+  TUNDREL_INLINE void put(double* to) const { std::memcpy(to, &numbers, sizeof numbers); }
+  TUNDREL_INLINE double operator[](int i) const {
+    double row;
+    std::memcpy(&row, reinterpret_cast<const char*>(&numbers) + 8 * i, sizeof row);
+    return row;
+  }
+
+  TUNDREL_INLINE friend Rows operator+(const Rows& a, const Rows& b) { return a.with(a.numbers + b.numbers); }
+  TUNDREL_INLINE friend Rows operator-(const Rows& a, const Rows& b) { return a.with(a.numbers - b.numbers); }
+  TUNDREL_INLINE friend Rows operator*(const Rows& a, const Rows& b) { return a.with(a.numbers * b.numbers); }
+  TUNDREL_INLINE friend Rows operator/(const Rows& a, const Rows& b) { return a.with(a.numbers / b.numbers); }
+  TUNDREL_INLINE Rows operator-() const { return with(-numbers); }
+
+ private:
+  TUNDREL_INLINE Rows with(const Numbers& result) const {
+    Rows out;
+    out.numbers = result;
+    return out;
+  }
+};
 
 // So many fit the registers of every machine.
 constexpr int kRowsAtOnce = 4;
-using RowGroup = Rows<kRowsAtOnce>;
 
-template <int n = kRowsAtOnce>
-Eigen::Map<const Rows<n>> rows_at(const double* column, int i) {
-  return Eigen::Map<const Rows<n>>(column + i);
-}
-
-template <int n = kRowsAtOnce>
-Eigen::Map<Rows<n>> rows_at(double* column, int i) {
-  return Eigen::Map<Rows<n>>(column + i);
+template <int n>
+TUNDREL_INLINE inline Rows<n> rows_at(const double* column, int i) {
+  return Rows<n>(column + i);
 }
 
 // How many rows a call of use() is for.

@@ -5,7 +5,7 @@
 #include <limits>
 #include <numeric>
 
-#include "../lanes.h"
+#include "../expression/lanes.h"
 
 namespace tundrel {
 namespace {

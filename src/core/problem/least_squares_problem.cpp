@@ -6,7 +6,7 @@
 
 #include "../expression/derivative.h"
 #include "../expression/linearity.h"
-#include "row_sums.h"
+#include "../expression/row_sums.h"
 
 namespace tundrel {
 namespace {

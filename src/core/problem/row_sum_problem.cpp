@@ -8,7 +8,7 @@
 #include "../expression/derivative.h"
 #include "../expression/sum_terms.h"
 #include "../expression/term.h"
-#include "row_sums.h"
+#include "../expression/row_sums.h"
 #include "segments.h"
 #include "triangular_factor.h"
 

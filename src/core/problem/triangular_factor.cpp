@@ -4,7 +4,7 @@
 #include <cmath>
 #include <type_traits>
 
-#include "row_sums.h"
+#include "../expression/row_sums.h"
 
 namespace tundrel {
 namespace {
@@ -14,7 +14,7 @@ constexpr int kColumnsAtOnce = 4;
 
 // Calls use(first, how many as a type) for m columns, some at a time.
 template <class Use>
-void cover_columns(int m, const Use& use) {
+TUNDREL_INLINE inline void cover_columns(int m, const Use& use) {
   int first = 0;
   for (; first + kColumnsAtOnce <= m; first += kColumnsAtOnce) use(first, std::integral_constant<int, kColumnsAtOnce>());
   switch (m - first) {
@@ -27,7 +27,7 @@ void cover_columns(int m, const Use& use) {
 
 // products[k] := the product of a column with column k.
 template <int K>
-void multiply(const double* by, const double* const* columns, double* products, int n) {
+TUNDREL_INLINE inline void multiply(const double* by, const double* const* columns, double* products, int n) {
   RowSums<K> sums;
   cover_rows(n, [&](int i, auto width) TUNDREL_INLINE {
     const Rows<width.rows> shared = rows_at<width.rows>(by, i);
@@ -46,29 +46,27 @@ struct Reflection {
   double* products;  // of what the columns are then with the one that the next reflection is made of
 };
 
-// Of K columns. The next reflection is made of `leader`, which is the first of them or has been changed before. Two rows at once
-// leave registers for all that is read of more than one column.
+// Of K columns. The next reflection is made of `leader`, which is the first of them or has been changed before.
 template <int K, bool leads>
-void reflect(const Reflection& r, const double* leader, int n) {
-  RowSums<K, 2> sums;
+TUNDREL_INLINE inline void reflect(const Reflection& r, const double* leader, int n) {
+  RowSums<K> sums;
   // Copies, since the compiler cannot know that what is written to is none of these.
   const double *from[K], *pivot = r.pivot;
-  double* to[K];
-  Rows<2> shares[K];
+  double *to[K], shares[K];
   for (int k = 0; k < K; ++k) {
     from[k] = r.from[k];
     to[k] = r.to[k];
-    shares[k].setConstant(r.shares[k]);
+    shares[k] = r.shares[k];
   }
-  cover_rows<2>(n, [&](int i, auto width) TUNDREL_INLINE {
+  cover_rows(n, [&](int i, auto width) TUNDREL_INLINE {
     using Some = Rows<width.rows>;
     const Some taken = rows_at<width.rows>(pivot, i);
     Some next;
     if constexpr (!leads) next = rows_at<width.rows>(leader, i);
 #pragma GCC unroll 4
     for (int k = 0; k < K; ++k) {
-      const Some changed = rows_at<width.rows>(from[k], i) - shares[k].template head<width.rows>() * taken;
-      rows_at<width.rows>(to[k], i) = changed;
+      const Some changed = rows_at<width.rows>(from[k], i) - Some(shares[k]) * taken;
+      changed.put(to[k] + i);
       if (leads && k == 0) next = changed;
       sums.add(k, changed * next);
     }
@@ -93,12 +91,12 @@ void TriangularFactor::clear(int n_columns, int block_rows) {
 // Column by column, a reflection of the diagonal element and the block's column that turns the column to zero. It leaves
 // the other rows of the triangle alone, which a decomposition of triangle and block together would not know. Each pass
 // over a column does what is left to do of one reflection, and finds what the next one needs.
-void TriangularFactor::fold(const double* const* columns, int n) {
+TUNDREL_LANES void TriangularFactor::fold(const double* const* columns, int n) {
   const int m = static_cast<int>(triangle_.cols());
   for (int k = 0; k < m; ++k) places_[k] = reflected_.col(k).data();
   double* const shares = shares_.data();
   double* const products = products_.data();
-  cover_columns(m, [&](int first, auto some) { multiply<some()>(columns[0], columns + first, products + first, n); });
+  cover_columns(m, [&](int first, auto some) TUNDREL_INLINE { multiply<some()>(columns[0], columns + first, products + first, n); });
   for (int j = 0; j < m; ++j) {
     double* const diagonal = triangle_.data() + j * (m + 1);
     const double square = products[j];
@@ -117,7 +115,7 @@ void TriangularFactor::fold(const double* const* columns, int n) {
       std::fill(shares + j + 1, shares + m, 0);
     }
     const double* const* from = j == 0 ? columns : places_.data();
-    cover_columns(m - j - 1, [&](int first, auto some) {
+    cover_columns(m - j - 1, [&](int first, auto some) TUNDREL_INLINE {
       const int k = j + 1 + first;
       const Reflection reflection{from[j], from + k, places_.data() + k, shares + k, products + k};
       if (first == 0)

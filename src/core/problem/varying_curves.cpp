@@ -10,7 +10,7 @@
 #include "../expression/derivative.h"
 #include "../threads.h"
 #include "halted.h"
-#include "row_sums.h"
+#include "../expression/row_sums.h"
 #include "triangular_factor.h"
 
 namespace tundrel {

@@ -1,25 +1,26 @@
 // Sums over the rows of a block, in an order of their own.
 #pragma once
-#include "../expression/row_groups.h"
+#include "row_groups.h"
 
 namespace tundrel {
 
 // Eigen's own sums begin where memory is aligned. A group's rows may lie anywhere in a table, and its fit has to be the one that
 // it has alone, to the last bit: so these begin with the first row.
-template <int K, int most = kRowsAtOnce>
+template <int K>
 class RowSums {
  public:
-  RowSums() {
-    for (Rows<most>& sum : sums_) sum.setZero();
+  template <int n>
+  TUNDREL_INLINE void add(int k, const Rows<n>& terms) {
+    if constexpr (n == kRowsAtOnce)
+      sums_[k] = sums_[k] + terms;
+    else
+      for (int i = 0; i < n; ++i) rest_[k] += terms[i];
   }
-  template <class Terms>
-  void add(int k, const Terms& terms) {
-    sums_[k].template head<Terms::RowsAtCompileTime>() += terms;
-  }
-  double total(int k) const { return sums_[k].sum(); }
+  TUNDREL_INLINE double total(int k) const { return ((sums_[k][0] + sums_[k][1]) + (sums_[k][2] + sums_[k][3])) + rest_[k]; }
 
  private:
-  Rows<most> sums_[K];
+  Rows<kRowsAtOnce> sums_[K];
+  double rest_[K] = {};
 };
 
 inline double row_sum(const double* a, int n) {
