@@ -306,6 +306,22 @@ test_that("frugal derivatives count every call, pause and go on from a file to t
   expect_equal(one$solver$name, "interpolation")
 })
 
+test_that("second differences stay near the answer in parameters along which a function does not bend", {
+  x <- seq(0, 5, length.out = 12)
+  table <- data.frame(x = x, y = 5 * exp(-0.4 * x) + 0.05 * cos(7 * x))
+  decay <- function(x, a, k) a * exp(-k * x)
+  problem <- suppressMessages(pose(table, y ~ decay(x, a, k))) |> judge_by(least_squares(sd = 0.05)) |> subject_to(a <= 4.5) |> start_from(a = 1, k = 1)
+  run <- fit_local(problem)
+  compiled <- tundrel:::compiled_at_start(run)
+  set.seed(1)
+  down <- vapply(1:100, function(i) {
+    at <- c(if (i %% 2) 4.5 else 4.4, coef(run)[["k"]] + 1e-9 * stats::rnorm(1))
+    isTRUE(tundrel:::core_look_at(compiled, at, 1L)$curves_down)
+  }, NA)
+  # along k the sum of squares bends upwards whatever a is
+  expect_false(any(down))
+})
+
 test_that("frugal derivatives keep to bounds, and to what was known beforehand", {
   outside <- 0
   curve <- function(x, a, k) {

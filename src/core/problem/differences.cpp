@@ -117,6 +117,10 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
     return found;
   };
   const auto told = [&] { return rounding > 0 ? rounding : bounds.precision * largest; };
+  // Far out values are larger, and what they are the sum of as many times as the parameter is: so is their rounding, which is no bend.
+  const auto told_at = [&](int i) {
+    return std::max(told(), bounds.precision * largest) * std::max(1.0, (std::fabs(centre[i]) + h[i]) / size_of(x, i, bounds, kShareOfSecond));
+  };
   // Close to a bound the stencil is moved inside as a whole. FALSE where there is no room for it.
   const auto place = [&](int i) {
     const double low = x[i] + bounds.reach_down(i, x[i]) + h[i], high = x[i] + bounds.reach_up(i, x[i]) - h[i];
@@ -139,13 +143,13 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
   for (int i = 0; i < p; ++i) {
     const double first = h[i];
     double bent = bend(i);
-    for (int grown = 0; grown < kMostGrown && bent <= kBends * told(); ++grown) {
+    for (int grown = 0; grown < kMostGrown && bent <= kBends * told_at(i); ++grown) {
       h[i] *= kGrown;
       if (!place(i)) break;
       bent = bend(i);
     }
     const double half = h[i] > first ? bend(i, 0.5) / bent : 0.25;
-    if (half > 0.1 && half < 0.6 && bent > kBends * told()) continue;
+    if (half > 0.1 && half < 0.6 && bent > kBends * told_at(i)) continue;
     h[i] = first;
     place(i);
   }
