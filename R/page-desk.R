@@ -483,7 +483,7 @@ look_at_desk <- function(desk) {
     desk$underway <- underway
     changed <- TRUE
   }
-  progress <- if (!is.null(about$progress) && file.exists(about$progress)) tryCatch(jsonlite::fromJSON(about$progress), error = function(e) NULL)
+  progress <- if (rlang::is_string(about$progress) && file.exists(about$progress)) tryCatch(jsonlite::fromJSON(about$progress), error = function(e) NULL)
   if (is.null(progress) && !is.null(about)) progress <- list(text = if (is.null(about$what)) "begins" else about$what)
   if (!is.null(progress)) progress$waited <- seconds_now() - desk$worker$current$since
   desk$progress <- progress
