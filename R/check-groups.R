@@ -111,7 +111,7 @@ different_by_group <- function(stack, values) {
 tests_of_groups <- function(stack, all, seed) {
   n <- diff(stack$first)
   possible <- which(stack$plain & is_testable(n, stack$freedom))
-  names <- c(tests_before_patterns, paste0(pattern_along, names(all$predictors)))
+  names <- tests_named(names(all$predictors))
   none <- matrix(NA_real_, length(names), length(n), dimnames = list(names, NULL))
   asked <- matrix(seq_along(n) %in% possible, length(names), length(n), byrow = TRUE, dimnames = list(names, NULL))
   asked["spread", ] <- asked["spread", ] & all$levels >= 3

@@ -3,7 +3,7 @@
 check_lines <- function(checked, tested) lapply(lines_of_checks(names(checked$predictors)), line_of, checked, tested)
 
 # Names of the lines in their order.
-lines_of_checks <- function(predictors) c(tests_before_patterns, "outliers", "leverage", "influence", paste0(pattern_along, predictors)[seq_along(predictors)])
+lines_of_checks <- function(predictors) append(tests_named(predictors), c("outliers", "leverage", "influence"), length(tests_before_patterns))
 
 line_of <- function(name, checked, tested) {
   switch(name,
@@ -80,6 +80,7 @@ high_leverage <- 0.5
 leverage_limit <- function(checked) pmax(high_leverage, 3 * checked$moving / length(checked$z))
 
 check_leverage <- function(checked) {
+  if (length(checked$leverage) == 0) return(too_few("leverage", checked))
   found <- which(checked$leverage > leverage_limit(checked))
   check_line("leverage", max(checked$leverage), "pass", if (length(found)) {
     paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their",

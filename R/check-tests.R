@@ -3,6 +3,7 @@
 # The core's order: patterns along predictors follow these.
 tests_before_patterns <- c("runs", "neighbours", "spread", "normality", "lack of fit")
 pattern_along <- "pattern along "
+tests_named <- function(predictors) c(tests_before_patterns, paste0(pattern_along, predictors)[seq_along(predictors)])
 
 test_named <- function(name, checked) {
   switch(name,

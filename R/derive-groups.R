@@ -2,8 +2,14 @@
 
 derived_of_groups <- function(fits, written, level, one, call) {
   if (any(!fits$converged & !nzchar(fits$trouble))) warn_unconverged_groups(fits)
-  table_of_groups(fits, function(stack) stacked_quantities(stack, written, level, call), one)
+  # what is wrong with a quantity in every group is said; where only its value is none, a group stops no others
+  all <- parameter_status(fits$problem)$all
+  for (name in names(written)) derived_expression(name, written[[name]], all, fits$problem$model$constants, call)
+  quiet <- function(run) suppressWarnings(tryCatch(one(run), tundrel_error_model = function(e) no_quantities(names(written), level)), classes = "tundrel_warning_uncertainty")
+  table_of_groups(fits, function(stack) stacked_quantities(stack, written, level, call), quiet)
 }
+
+no_quantities <- function(names, level) do.call(vctrs::vec_rbind, lapply(names, rows_by_curvature, NA_real_, NA_real_, NA_real_, NA_real_, level, "no_slope"))
 
 stacked_quantities <- function(stack, written, level, call) {
   values <- c(rownames(stack$x), names(stack$status$fixed))
@@ -31,8 +37,10 @@ stacked_quantity <- function(stack, name, expression, level) {
   error <- core_group_row_errors(nodes, root, list(), length(places), x, seq(0, length(places)), stack$fits$factor[, places, drop = FALSE], held) * stack$scale[places]
   # of parameters that all rest on a bound nothing is known
   if (any(acting)) error[colSums(!held[acting, , drop = FALSE]) == 0] <- NA
+  known <- is.finite(estimate)
+  estimate[!known] <- error[!known] <- NA
   is_scale <- !is.null(stacked_scale(stack)) && identical(expression, as.symbol(stacked_scale(stack)))
   ends <- ends_of_stacked(stack, places, estimate, error, level, is_scale)
-  code <- ifelse(is.na(error) | !is.finite(estimate), "no_slope", if (is_scale) "chi_squared" else "")
+  code <- ifelse(is.na(error), "no_slope", if (is_scale) "chi_squared" else "")
   rows_by_curvature(name, estimate, error, ends$lower, ends$upper, level, code)
 }

@@ -111,8 +111,7 @@ tested_against <- function(checked, sets) {
       patterns = unname(lapply(checked$predictors, along_predictor))
     ), furthest_by(checked), as.integer(round(checked$moving)), 1L
   )
-  names <- c(tests_before_patterns, paste0(pattern_along, names(checked$predictors))[seq_along(checked$predictors)])
-  of <- function(part) stats::setNames(found[[part]][, 1], names)
+  of <- function(part) stats::setNames(found[[part]][, 1], tests_named(names(checked$predictors)))
   list(statistic = of("statistic"), low = of("low"), high = of("high"), expected_runs = found$expected_runs, outlying = found$outlying)
 }
 

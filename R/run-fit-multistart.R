@@ -156,19 +156,14 @@ walker <- function(spec, local, budget, threads) {
   function(points, left) {
     typical <- vapply(seq_len(ncol(points)), function(k) typical_sizes(spec$problem, stats::setNames(points[, k], names), local), numeric(nrow(points)))
     typical <- matrix(typical, nrow(points))
-    if (is_compiled(spec$problem)) {
-      some <- function(which) {
-        in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points[, which, drop = FALSE], typical[, which, drop = FALSE], left, n))
-      }
-      return(unlist(lapply_shared(chunks_of(seq_len(ncol(points)), plan_workers()), some), recursive = FALSE))
-    }
     # a worker may come to a walk late
     until <- Sys.time() + left$seconds
-    one <- function(k) {
+    some <- function(which) {
       if (!is.na(left$seconds)) left$seconds <- max(1e-3, as.numeric(difftime(until, Sys.time(), units = "secs")))
-      core_walk_from(local, spec$solver$name, settings, points[, k, drop = FALSE], typical[, k, drop = FALSE], left, 1L)[[1]]
+      in_threads(threads, function(n) core_walk_from(local, spec$solver$name, settings, points[, which, drop = FALSE], typical[, which, drop = FALSE], left, n))
     }
-    as_one_work(lapply_planned(seq_len(ncol(points)), one, spec$problem))
+    if (is_compiled(spec$problem)) return(unlist(lapply_shared(chunks_of(seq_len(ncol(points)), plan_workers()), some), recursive = FALSE))
+    as_one_work(lapply_planned(seq_len(ncol(points)), function(k) some(k)[[1]], spec$problem))
   }
 }
 

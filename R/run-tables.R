@@ -19,7 +19,7 @@
 #'   the deviance over that of the best constant mean, the family's other parameters as estimated; not a
 #'   share of variance, since the model is not linear), `log_lik`, `aic`, `aicc` and `bic` (complete, with
 #'   every estimated scale counted), `n`, `n_free`, `df_residual`, `converged`, `stop_reason`, `iterations`,
-#'   `evaluations`, `seconds`.
+#'   `evaluations`, `seconds` (`NA` for groups, which are not timed one by one).
 #'
 #'   `tidy()`: `parameter estimate std_error lower upper level by note`.
 #'

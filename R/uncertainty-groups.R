@@ -3,7 +3,8 @@
 # The table of all groups; `one` makes it of those that have to be looked at by themselves.
 intervals_of_groups <- function(fits, level, one) {
   if (any(!fits$converged & !nzchar(fits$trouble))) warn_unconverged_groups(fits)
-  table_of_groups(fits, function(stack) stacked_intervals(stack, level), one)
+  quiet <- function(run) suppressWarnings(one(run), classes = "tundrel_warning_uncertainty")
+  table_of_groups(fits, function(stack) stacked_intervals(stack, level), quiet)
 }
 
 warn_unconverged_groups <- function(fits) {

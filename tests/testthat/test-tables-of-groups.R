@@ -72,6 +72,27 @@ test_that("checks of all groups are those of each group's run", {
   expect_gt(sum(together$verdict == "skip"), 0)
 })
 
+test_that("groups of a constant, of few rows and in other units are looked at like their own runs", {
+  data <- many_decays(8, 10)
+  data <- data[data$well != "w4", ]
+  constant <- quiet_all(fit_each(pose(data, y ~ middle, by = well) |> start_from(middle = 1)))
+  expect_same_tables(quiet_all(check_residuals(constant)), one_by_one(constant, check_residuals), "reading")
+  expect_same_tables(quiet_all(glance(constant)), one_by_one(constant, glance), "seconds")
+  for (unit in c(1e-9, 1e9)) {
+    data$z <- unit * data$y
+    fits <- quiet_all(fit_each(pose(data[data$hour < 4, ], z ~ top * exp(-k * hour) + rest, by = well) |> start_from(top = 2 * unit, k = 1, rest = 0)))
+    expect_same_tables(quiet_all(check_residuals(fits)), one_by_one(fits, check_residuals), "reading")
+    expect_same_tables(quiet_all(uncertainty(fits)), one_by_one(fits, uncertainty))
+  }
+  # a quantity that has no value in some groups
+  middle <- stats::median(coef(constant)$middle, na.rm = TRUE)
+  some <- quiet_all(derive(constant, above = log(middle - !!middle)))
+  expect_identical(nrow(some), sum(!nzchar(constant$trouble)))
+  expect_true(any(is.finite(some$lower)))
+  expect_identical(is.na(some$std_error), is.na(some$estimate))
+  expect_identical(some$code == "no_slope", is.na(some$estimate))
+})
+
 test_that("bounds that are reached are said of many groups as of one", {
   fits <- quiet_all(fit_each(grouped_problems()$bounds))
   table <- quiet_all(uncertainty(fits))
