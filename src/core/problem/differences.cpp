@@ -109,7 +109,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
                         const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const int p = static_cast<int>(x.size());
   Eigen::VectorXd h(p), centre = x;
-  // Where no rounding is stated, that of the largest value met.
+  // Where no rounding is stated, that of the largest value met; on the way to a step, of those that were met at it.
   double largest = 0;
   const auto value = [&](const Eigen::VectorXd& to) {
     const double found = f(to);
@@ -137,19 +137,23 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
     h[i] = std::pow(bounds.precision, 0.25) * size_of(x, i, bounds, kShareOfSecond);
     place(i);
   }
-  const auto bend = [&](int i, double share = 1) { return std::fabs(at(i, share, i, 0) - 2 * value(centre) + at(i, -share, i, 0)); };
+  const auto bend = [&](int i, double share = 1) {
+    largest = 0;
+    return std::fabs(at(i, share, i, 0) - 2 * value(centre) + at(i, -share, i, 0));
+  };
   // The size of a parameter may be a poor guess, as where a start was next to zero: steps that change nothing but last digits
   // grow until the function bends, as a parabola does.
   for (int i = 0; i < p; ++i) {
     const double first = h[i];
-    double bent = bend(i);
-    for (int grown = 0; grown < kMostGrown && bent <= kBends * told_at(i); ++grown) {
+    double bent = bend(i), rounded = kBends * told_at(i);
+    for (int grown = 0; grown < kMostGrown && bent <= rounded; ++grown) {
       h[i] *= kGrown;
       if (!place(i)) break;
       bent = bend(i);
+      rounded = kBends * told_at(i);
     }
     const double half = h[i] > first ? bend(i, 0.5) / bent : 0.25;
-    if (half > 0.1 && half < 0.6 && bent > kBends * told_at(i)) continue;
+    if (half > 0.1 && half < 0.6 && bent > rounded) continue;
     h[i] = first;
     place(i);
   }
