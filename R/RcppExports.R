@@ -57,6 +57,18 @@ core_curve_modes <- function(problem, x) {
     .Call(`_tundrel_core_curve_modes`, problem, x)
 }
 
+core_mapped_vector <- function(path, length, codes, attributes) {
+    .Call(`_tundrel_core_mapped_vector`, path, length, codes, attributes)
+}
+
+core_file_of <- function(vector) {
+    .Call(`_tundrel_core_file_of`, vector)
+}
+
+core_stretch <- function(numbers, first, last) {
+    .Call(`_tundrel_core_stretch`, numbers, first, last)
+}
+
 core_share_out <- function(aims, costs, budget) {
     .Call(`_tundrel_core_share_out`, aims, costs, budget)
 }
@@ -143,6 +155,14 @@ core_is_plain_file <- function(path) {
 
 core_ignore_closed_pipes <- function(ignore) {
     invisible(.Call(`_tundrel_core_ignore_closed_pipes`, ignore))
+}
+
+core_look_at_bytes <- function(bytes, comment, no_comments) {
+    .Call(`_tundrel_core_look_at_bytes`, bytes, comment, no_comments)
+}
+
+core_without_comments <- function(bytes, comment, no_comments) {
+    .Call(`_tundrel_core_without_comments`, bytes, comment, no_comments)
 }
 
 core_begin_work <- function() {

@@ -21,6 +21,11 @@ precision_expression <- function(criterion) criterion$weights %||% criterion$sd
 
 # Square roots of the weights of `rows`, or NULL for plain least squares.
 root_weights <- function(problem, rows, call = rlang::caller_env()) {
+  if (is.null(precision_expression(problem$criterion)) && !identical(problem$criterion$relative, "observed")) return(NULL)
+  worked_out(problem$measurements, rows, function(part) root_weights_at(problem, part, call))
+}
+
+root_weights_at <- function(problem, rows, call) {
   stated <- stated_root_weights(problem, rows, call)
   if (!identical(problem$criterion$relative, "observed")) return(stated)
   observed <- abs(evaluate_on_rows(problem$model$response, problem, rows))

@@ -1,12 +1,16 @@
-# Four significant digits, for people; files get full precision.
-format_number <- function(x, digits = 4) {
+# Four significant digits, for people, or as many as are asked for, which may differ; files get full precision. Zeros at the end are kept
+# where they tell something.
+format_number <- function(x, digits = 4, zeros = FALSE) {
+  if (length(x) == 0) return(character())
   x <- as.double(x)
+  digits <- rep_len(digits, length(x))
+  zeros <- rep_len(zeros, length(x))
   shown <- signif(x, digits)
   scientific <- (abs(x) >= 1e6 | (x != 0 & abs(x) < 1e-4)) & is.finite(x)
   # where the last digit that counts stands before the point, zeros follow it
-  text <- ifelse(abs(shown) >= 10^digits, sprintf("%.0f", shown), sprintf("%.*g", digits, shown))
+  text <- ifelse(abs(shown) >= 10^digits, sprintf("%.0f", shown), ifelse(zeros, sub("[.]$", "", sprintf("%#.*g", digits, shown)), sprintf("%.*g", digits, shown)))
   text[shown == 0] <- "0"
-  text[scientific %in% TRUE] <- sub("[.]?0*e", "e", sprintf("%.*e", digits - 1, shown[scientific %in% TRUE]))
+  text[scientific %in% TRUE] <- sub("[.]?0*e", "e", sprintf("%.*e", digits[scientific %in% TRUE] - 1, shown[scientific %in% TRUE]))
   text[is.na(x)] <- ""
   text
 }
@@ -18,18 +22,34 @@ format_seconds <- function(seconds) {
   paste(format_number(seconds / 60, 3), "min")
 }
 
+# Digits by which the ends of an interval differ in two of them, at least so many.
+interval_digits <- function(lower, upper, least = 4) {
+  size <- pmax(abs(lower), abs(upper))
+  width <- upper - lower
+  needed <- ceiling(log10(size / width)) + 1
+  ifelse(is.finite(needed) & width > 0, pmin(pmax(needed, least), 15), least)
+}
+
+# Cells of a table as text: numbers with four digits, or as many as an interval beside them needs; missing cells empty.
+cell_texts <- function(table) {
+  digits <- rep(4, NROW(table))
+  if (is.numeric(table[["lower"]]) && is.numeric(table[["upper"]])) digits <- interval_digits(table$lower, table$upper)
+  Map(function(x, name) {
+    if (!is.numeric(x)) return(ifelse(is.na(x), "", as.character(x)))
+    if (name %in% c("estimate", "fitted", "lower", "upper")) format_number(x, digits, zeros = digits > 4) else format_number(x)
+  }, table, names(table))
+}
+
 # "1 row", "2 rows".
 count_of <- function(n, noun, plural = paste0(noun, "s")) {
   paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else plural)
 }
 
-# A table as text: numbers with four digits, missing cells empty.
+# A table as text.
 table_lines <- function(table) {
   table <- as.data.frame(table, stringsAsFactors = FALSE)
   is_text <- vapply(table, function(x) is.character(x) || is.factor(x), logical(1))
-  table[] <- lapply(table, function(x) {
-    if (is.numeric(x)) format_number(x) else ifelse(is.na(x), "", as.character(x))
-  })
+  table[] <- cell_texts(table)
   columns <- Map(function(x, head, text) format(c(head, x), justify = if (text) "left" else "right"), table, names(table), is_text)
   trimws(do.call(paste, c(unname(columns), sep = "  ")), "right")
 }

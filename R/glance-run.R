@@ -30,9 +30,9 @@ pseudo_r2 <- function(run) {
   if (!has_curve(run$problem) || is.null(noise_family(criterion)) || !criterion$rows_apart) return(NA_real_)
   if (criterion$form == "squares") {
     compiled <- compiled_of(run)
-    response <- response_rows(compiled)
-    weight <- root_weight_rows(compiled, run$estimate)^2
-    return(1 - run$value / sum(weight * (response - sum(weight * response) / sum(weight))^2))
+    weight <- function(part) root_weight_rows(part, run$estimate)^2
+    mean <- sum_over_blocks(compiled, function(part) weight(part) * response_rows(part)) / sum_over_blocks(compiled, weight)
+    return(1 - run$value / sum_over_blocks(compiled, function(part) weight(part) * (response_rows(part) - mean)^2))
   }
   constant <- constant_run(run)
   if (is.null(constant) || !constant$converged) return(NA_real_)
@@ -57,7 +57,7 @@ deviance.tundrel_run <- function(object, ...) {
 #' @rdname run-tables
 #' @export
 glance.tundrel_run <- function(x, ...) {
-  rss <- if (!has_rows(x$problem) || has_responses(x$problem)) NA_real_ else sum(residuals(x, type = "response")^2, na.rm = TRUE)
+  rss <- if (!has_rows(x$problem) || has_responses(x$problem)) NA_real_ else squares_left(x)
   likelihood <- stats::logLik(x)
   k <- attr(likelihood, "df")
   aic <- stats::AIC(likelihood)

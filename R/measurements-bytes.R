@@ -17,6 +17,7 @@ plain_text <- function(file, comment, call = rlang::caller_env()) {
   if (encoding == "UTF-8" && !seen$zeros && !seen$controls && seen$utf8) {
     refuse_long_lines(seen$longest, file, call)
     if (!seen$comments && !seen$old_ends) return(file)
+    if (!seen$old_ends) return(without_comments(file, comment))
   }
   # what is no text in UTF-8 is small, or no table
   bytes <- readBin(file, "raw", file.size(file))
@@ -43,43 +44,50 @@ encoding_of <- function(file) {
   "UTF-8"
 }
 
-# In pieces, since a table may be long.
-look_through <- function(file, comment) {
+# Calls use(bytes) for stretches of whole lines of a file, which may be long, until it says FALSE.
+for_whole_lines <- function(file, use) {
   opened <- file(file, "rb")
   on.exit(close(opened))
-  counts <- numeric(256)
-  longest <- under_way <- 0
-  utf8 <- TRUE
-  comments <- FALSE
   rest <- raw()
   repeat {
-    piece <- readBin(opened, "raw", 2^24)
-    if (length(piece) == 0) break
-    counts <- counts + tabulate(as.integer(piece) + 1L, 256)
-    if (counts[1] > 0) break
-    piece <- c(rest, piece)
-    ends <- grepRaw("\n", piece, fixed = TRUE, all = TRUE)
-    whole <- if (length(ends)) ends[length(ends)] else 0
-    longest <- max(longest, diff(c(0, ends)), length(piece) - whole)
-    if (longest > most_line_bytes) break
-    rest <- if (whole < length(piece)) piece[(whole + 1):length(piece)] else raw()
-    if (whole == 0) next
-    text <- rawToChar(piece[seq_len(whole)])
-    if (sum(counts[129:256]) > 0) utf8 <- utf8 && validUTF8(text)
-    comments <- comments || has_comments(text, comment)
+    bytes <- readBin(opened, "raw", 2^24)
+    at_end <- length(bytes) == 0
+    bytes <- c(rest, bytes)
+    whole <- if (at_end) length(bytes) else last_line_end(bytes)
+    rest <- bytes_beyond(bytes, whole)
+    if (length(rest) > most_line_bytes) whole <- length(bytes)
+    if (whole > 0 && !use(utils::head(bytes, whole))) break
+    if (at_end) break
   }
-  text <- if (counts[1] == 0) rawToChar(rest) else ""
-  list(
-    zeros = counts[1] > 0, controls = sum(counts[c(2:9, 12:13, 15:26, 28:32)]) > 0, utf8 = utf8 && validUTF8(text), longest = longest,
-    comments = comments || has_comments(text, comment), old_ends = counts[14] > 0 && counts[11] == 0
-  )
 }
 
-has_comments <- function(text, comment) {
-  if (!nzchar(comment)) return(FALSE)
-  text <- paste0("\n", sub("^\ufeff", "", text, useBytes = TRUE))
-  if (!grepl(paste0("\n", comment), text, fixed = TRUE, useBytes = TRUE)) return(FALSE)
-  any(is_comment(strsplit(text, "\n", fixed = TRUE, useBytes = TRUE)[[1]], comment))
+bytes_beyond <- function(bytes, n) if (n < length(bytes)) bytes[(n + 1):length(bytes)] else raw()
+
+last_line_end <- function(bytes) core_look_at_bytes(bytes, "", character())$whole
+
+look_through <- function(file, comment) {
+  seen <- list(zeros = FALSE, controls = FALSE, utf8 = TRUE, feeds = FALSE, returns = FALSE, comments = FALSE, longest = 0)
+  for_whole_lines(file, function(bytes) {
+    found <- core_look_at_bytes(bytes, comment, sheet_errors)
+    for (what in c("zeros", "controls", "feeds", "returns", "comments")) seen[[what]] <<- seen[[what]] || found[[what]]
+    seen$longest <<- max(seen$longest, found$longest)
+    if (seen$zeros || seen$longest > most_line_bytes) return(FALSE)
+    if (found$beyond_ascii) seen$utf8 <<- seen$utf8 && validUTF8(rawToChar(bytes))
+    TRUE
+  })
+  seen$old_ends <- seen$returns && !seen$feeds
+  seen
+}
+
+without_comments <- function(file, comment) {
+  copy <- tempfile("plain-text-")
+  opened <- file(copy, "wb")
+  on.exit(close(opened))
+  for_whole_lines(file, function(bytes) {
+    writeBin(core_without_comments(bytes, comment, sheet_errors), opened)
+    TRUE
+  })
+  copy
 }
 
 # Errors of a spreadsheet's cells begin with the same mark.

@@ -19,11 +19,19 @@
 #' @param as_text \[character] Names of columns that are kept as text, whatever stands in them.
 #' @param gather \[character(2)] For a wide table with one column a curve: names for the column of the headers and for the column of the
 #'   entries, such as `c("well", "od")`. The first column stays, and the table gets one row a reading.
+#' @param on_disk \[logical(1)] Are columns kept in files beside the table, and read as they are needed? For tables larger than memory.
+#'   `NA`, the default: if the file takes more than a quarter of the memory that is free.
 #'
 #' @details In a column of numbers, entries such as `-`, `n/a` or `#DIV/0!` are missing. `<0.05` is a limit of detection: the entry is
 #'   missing, and the limit goes into a column beside it, `od_below` for `od`, where [censored()] finds it. Numbers with a per cent sign
 #'   are in per cent, and days such as `31.12.2024` are dates. Rows that are empty at the end are left out. A message says what was
 #'   understood, and the print repeats it; `as_text`, `na`, `units` and `decimal` overrule it.
+#'
+#'   With `on_disk`, the table of text is read once, in pieces, and its columns are written into a directory beside it, `table.csv.columns` for
+#'   `table.csv`: numbers in the machine's own form, 8 bytes each, texts as codes of 4 bytes. That directory serves from then on, also when it is
+#'   itself given as `file`, until the table is changed. [pose()], fits by least squares or by a likelihood, and what follows from a run's curvature
+#'   then go through the rows a piece at a time, whatever their number; verbs that give a number for each row, such as [residual_table()], take the
+#'   memory of what they give. Text columns come as factors.
 #'
 #' @return A tibble of class `tundrel_measurements`, one row a measurement; its attribute `units`
 #'   names the unit of each column that has one. Row numbers in messages count data rows from 1.
@@ -41,7 +49,7 @@
 #' read_measurements("depth [cm]\tday\n3,5\t1\n7,25\t2")
 #' read_measurements("hour,A1,A2\n0,0.05,<0.02\n1,0.11,0.03\n2,0.24,0.07", gather = c("well", "od"))
 read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA", "#N/A"), decimal = NA,
-                              comment = "#", as_text = character(), gather = NULL) {
+                              comment = "#", as_text = character(), gather = NULL, on_disk = NA) {
   if (!is.null(gather)) check_gather(gather, rlang::current_env())
   if (is.null(text) && rlang::is_string(file) && grepl("\n", file, fixed = TRUE)) text <- file
   if (!is.null(text)) {
@@ -49,10 +57,13 @@ read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, col
     on.exit(unlink(file))
     readr::write_lines(enc2utf8(text), file)
   }
+  if (rlang::is_string(file) && is_columns_folder(file)) return(open_columns(file))
   check_file(file)
   if (!is.na(decimal) && !decimal %in% c(".", ",")) refuse("measurements", c("{.arg decimal} must be {.val .} or {.val ,}.", "x" = "It is {.val {decimal}}."))
   if (grepl("\\.xlsx?$", file, ignore.case = TRUE)) {
     data <- read_sheet(file, sheet, range, columns, units, na, as_text)
+  } else if (is.null(gather) && goes_to_disk(on_disk, file)) {
+    return(read_on_disk(file, columns = columns, units = units, na = na, decimal = decimal, comment = comment, as_text = as_text))
   } else {
     plain <- without_frame(plain_text(file, comment), file)
     layout <- layout_of(plain, file)
@@ -68,8 +79,7 @@ read_delimited <- function(layout, file, columns, units, na, decimal, as_text) {
   delim <- layout$delim
   header <- named_units(layout$header)
   second <- split_line(layout$next_lines[1], delim)
-  third <- if (length(layout$next_lines) > 1) split_line(layout$next_lines[2], delim) else character()
-  if (is.na(units)) units <- looks_like_units(second, third, na, if (is.na(decimal)) guess_decimal(layout$next_lines, delim) else decimal)
+  units <- has_units_row(layout, units, na, decimal)
   spare <- empty_at_end(header$name)
   header$name[spare] <- paste0("..spare", which(spare))
   rows_named <- names_of_rows(header$name)
@@ -148,7 +158,9 @@ check_as_text <- function(as_text, kept, file, call = rlang::caller_env()) {
 }
 
 # A table that was pasted has no name of its own.
-named_file <- function(file) if (grepl("^pasted-[0-9a-f]+$", basename(file))) "the pasted text" else file
+named_file <- function(file) {
+  if (grepl("^pasted-[0-9a-f]+$", basename(file))) "the pasted text" else if (grepl("^piece-[0-9a-f]+$", basename(file))) "this part of it" else file
+}
 
 check_file <- function(file, call = rlang::caller_env()) {
   if (!rlang::is_string(file)) {
@@ -255,6 +267,14 @@ refuse_reserved <- function(names, call = rlang::caller_env()) {
 is_number_text <- function(x, decimal = ".") {
   if (decimal == ",") x <- gsub(",", ".", x, fixed = TRUE)
   !is.na(suppressWarnings(as.numeric(x)))
+}
+
+# Is the row beneath the header one of units, where that was not said?
+has_units_row <- function(layout, units, na, decimal) {
+  if (!is.na(units)) return(units)
+  delim <- layout$delim
+  third <- if (length(layout$next_lines) > 1) split_line(layout$next_lines[2], delim) else character()
+  looks_like_units(split_line(layout$next_lines[1], delim), third, na, if (is.na(decimal)) guess_decimal(layout$next_lines, delim) else decimal)
 }
 
 # The unit of what has none is written 1, or -; but where a 2 follows, the 1 numbers the first row. Something else, too, has to

@@ -18,10 +18,13 @@ format.tundrel_measurements <- function(x, ...) {
   units <- units_of(x)
   # limits of detection are there where something was below them
   limits <- unlist(lapply(names(beyond_pattern), function(side) intersect(paste0(names(x), "_", side), names(x))))
-  missing <- sum(!stats::complete.cases(as.data.frame(unclass_measurements(x))[setdiff(names(x), limits)]))
+  folder <- folder_on_disk(x)
+  # to look through a table that is larger than memory takes long
+  missing <- if (is.null(folder)) sum(!stats::complete.cases(as.data.frame(unclass_measurements(x))[setdiff(names(x), limits)])) else 0
   parts <- c(
     paste("measurements:", count_of(nrow(x), "row"), "of", count_of(ncol(x), "column")),
     if (missing > 0) paste(missing, "with something missing"),
+    if (!is.null(folder)) paste("on disk, in", folder),
     if (length(units)) paste0("units: ", paste0(names(units), " [", units, "]", collapse = ", "))
   )
   paste(parts, collapse = "; ")
@@ -36,7 +39,7 @@ print.tundrel_measurements <- function(x, ...) {
 }
 
 unclass_measurements <- function(x) {
-  attr(x, "units") <- attr(x, "understood") <- NULL
+  attr(x, "units") <- attr(x, "understood") <- attr(x, "on_disk") <- NULL
   class(x) <- setdiff(class(x), "tundrel_measurements")
   x
 }

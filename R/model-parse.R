@@ -102,7 +102,7 @@ check_constants <- function(constants, columns, call) {
 check_number_column <- function(data, name, call) {
   column <- column_of(data, name)
   if (is.numeric(column) || is.logical(column)) {
-    if (any(!is.na(column))) return(invisible())
+    if (!is.na(column[1]) || any(!is.na(column))) return(invisible())
     refuse("measurements", "Column {.field {name}} is missing (NA) in every row.", call = call)
   }
   refuse("measurements", c(

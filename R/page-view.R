@@ -16,8 +16,8 @@ id_of <- function(...) gsub("[[:space:]]+", "_", paste(..., sep = "-"))
 page_table <- function(table, ..., id = NULL) {
   h <- htmltools::tags
   is_number <- vapply(table, is.numeric, NA)
-  cell <- function(x) if (is.numeric(x)) format_number(x) else if (is.logical(x)) ifelse(x %in% TRUE, "yes", "no") else ifelse(is.na(x), "", as.character(x))
-  cells <- lapply(table, cell)
+  table[] <- lapply(table, function(x) if (is.logical(x)) ifelse(x %in% TRUE, "yes", "no") else x)
+  cells <- cell_texts(table)
   h$div(class = "wide", h$table(
     id = id, class = "table table-sm", ...,
     h$thead(h$tr(Map(function(name, number) h$th(scope = "col", class = if (number) "number", name), names(table), is_number))),

@@ -5,7 +5,7 @@ number_columns <- function(data, columns, rows) {
   all_rows <- length(rows) == nrow(data)
   lapply(stats::setNames(nm = columns), function(name) {
     column <- as.double(column_of(data, name))
-    if (all_rows) column else column[rows]
+    if (all_rows) column else worked_out(data, rows, function(part) column[part])
   })
 }
 
@@ -99,7 +99,7 @@ compile_rows <- function(problem, call, fitted, readings) {
     ), call = call)
   }
   weight <- root_weights(problem, rows, call)
-  if (!is.null(weight) && any(weight == 0)) {
+  if (!is.null(weight) && min(weight) == 0) {
     chosen$dropped <- c(chosen$dropped, list(tibble(row = rows[weight == 0], reason = "weight is zero")))
     rows <- rows[weight > 0]
     weight <- weight[weight > 0]

@@ -59,8 +59,10 @@ ranked_names <- function(about) {
   c(straight_line, plain)
 }
 
-# A model that goes with the readings is found in far fewer; one that does not may walk without end.
+# A model that goes with the readings is found in far fewer and in far less time; one that does not may walk without end, and where it
+# has to be solved, ever slower.
 most_ranked_evaluations <- 200
+most_ranked_seconds <- 1
 
 # The run, or in words why there is none.
 ranked_run <- function(data, name, sides, criterion) {
@@ -68,7 +70,7 @@ ranked_run <- function(data, name, sides, criterion) {
   tryCatch(
     suppressMessages(suppressWarnings({
       posed <- if (name == straight_line) pose_line(data, symbols) else rlang::inject(pose(data, model(name), !!!symbols))
-      fit_local(judge_by(posed, criterion), max_evaluations = most_ranked_evaluations)
+      fit_local(judge_by(posed, criterion), max_evaluations = most_ranked_evaluations, max_seconds = most_ranked_seconds)
     })),
     tundrel_error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e))))
   )

@@ -8,7 +8,7 @@ report_answer <- function(known) {
   surest <- intersect(c("profile", "bootstrap", "percentile", "curvature"), table$by)[1]
   shown <- table[table$by == surest, ]
   known_widths <- any(!is.na(shown$lower))
-  answers <- paste0(shown$parameter, " = ", format_number(shown$estimate), if (known_widths) interval_words(shown))
+  answers <- paste0(shown$parameter, " = ", cell_texts(shown)$estimate, if (known_widths) interval_words(shown))
   asked <- if (has_model(run$problem)) {
     list("The model ", report_code(model_text(run$problem)),
       paste0(" was fitted to ", count_of(run$n, counted(run$problem)), " by ", problem_criterion_text(run$problem), "."))
@@ -37,8 +37,9 @@ known_sentence <- function(run) {
 
 # " (9.04 to 9.38)", " (30.1 or more)"
 interval_words <- function(rows) {
-  low <- format_number(rows$lower, 3)
-  high <- format_number(rows$upper, 3)
+  digits <- interval_digits(rows$lower, rows$upper, least = 3)
+  low <- format_number(rows$lower, digits, zeros = digits > 4)
+  high <- format_number(rows$upper, digits, zeros = digits > 4)
   words <- ifelse(is.finite(rows$lower) & is.finite(rows$upper), paste(low, "to", high),
     ifelse(is.finite(rows$lower), paste(low, "or more"), ifelse(is.finite(rows$upper), paste(high, "or less"), rows$note)))
   words[is.na(rows$lower) | is.na(rows$upper)] <- rows$note[is.na(rows$lower) | is.na(rows$upper)]

@@ -19,9 +19,10 @@ report_table <- function(table) {
   h <- htmltools::tags
   columns <- names(drop_empty(table))
   looks <- ifelse(vapply(table[columns], is.numeric, logical(1)), "number", "text")
+  shown <- cell_texts(table)
   verdicts <- c(pass = " good", warn = " unsure", fail = " bad")
   cells <- Map(function(name, looks) {
-    texts <- if (looks == "number") format_number(table[[name]]) else as.character(table[[name]])
+    texts <- if (looks == "number") shown[[name]] else as.character(table[[name]])
     paste0("<td class=\"", looks, if (name == "verdict") verdicts[texts] %|% "", "\">", htmltools::htmlEscape(texts), "</td>")
   }, columns, looks)
   rows <- if (nrow(table)) paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n") else ""

@@ -33,6 +33,8 @@ report_fingerprint <- function(data) {
 
 # Changes with any digit of any reading, and with nothing else.
 fingerprint_of <- function(data) {
+  folder <- folder_on_disk(data)
+  if (!is.null(folder)) return(rlang::hash(unname(tools::md5sum(list.files(folder, "[.]column$", full.names = TRUE)))))
   path <- tempfile()
   on.exit(unlink(path))
   readr::write_lines(run_json(lapply(as.list(unclass_measurements(data)), stored_column)), path)

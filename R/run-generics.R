@@ -163,7 +163,8 @@ difference_errors <- function(f, x, factor, moving) {
 logLik.tundrel_run <- function(object, ...) {
   n <- object$n
   criterion <- object$problem$criterion
-  value <- log_likelihood(criterion, value_of_readings(object), n, sum(log(root_weight_rows(compiled_of(object), object$estimate))))
+  log_weight <- sum_over_blocks(compiled_of(object), function(part) log(root_weight_rows(part, object$estimate)))
+  value <- log_likelihood(criterion, value_of_readings(object), n, log_weight)
   structure(value, df = n_estimated(object) + criterion$scale_estimated, nobs = n, class = "logLik")
 }
 

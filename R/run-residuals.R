@@ -68,3 +68,11 @@ residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
   compiled <- compiled_of(object)
   spread_rows(residual_rows(object, compiled, type, seed), compiled, object)
 }
+
+# The sum of their squares, in the unit of the response.
+squares_left <- function(run) {
+  sum_over_blocks(compiled_of(run), function(part) {
+    squares <- (observed_rows(part) - fitted_rows(part, run$estimate))^2
+    squares[!is.na(squares)]
+  })
+}

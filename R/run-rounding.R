@@ -21,8 +21,10 @@ residual_size <- function(run) {
 
 # The largest number whose difference from another is a residual, in units of its noise.
 max_scale <- function(run, compiled) {
-  weight <- root_weight_rows(compiled, run$estimate)
-  max(abs(weight * response_rows(compiled)), abs(weight * fitted_rows(compiled, run$estimate)))
+  max(unlist(over_blocks(compiled, function(part) {
+    weight <- root_weight_rows(part, run$estimate)
+    max(abs(weight * response_rows(part)), abs(weight * fitted_rows(part, run$estimate)))
+  })))
 }
 
 curvature_length <- function(run) {
@@ -32,10 +34,20 @@ curvature_length <- function(run) {
   max(abs(diag(hessian)) * pmax(abs(run$estimate), compiled$typical)^2) * same_length_share^2
 }
 
+far_larger <- 1e6
+
 # The residuals of an exact fit are rounding errors, which contain no information about noise.
 is_exact_fit <- function(run) {
   squares <- criterion_form(run$problem) == "squares" || (judged_by_squares(run$problem) && !run$problem$criterion$rows_apart)
   if (!squares || !has_curve(run$problem) || !is.finite(run$value)) return(FALSE)
   if (run$value == 0) return(TRUE)
-  isTRUE(sqrt(run$value) <= 4 * .Machine$double.eps * sqrt(run$n) * max_scale(run, compiled_of(run)))
+  compiled <- compiled_of(run)
+  rounding <- 4 * .Machine$double.eps * sqrt(run$n)
+  # of long tables the first rows tell, unless a number elsewhere is larger by far
+  begin <- first_block(compiled)
+  if (begin$rows < compiled$rows) {
+    missed <- sqrt(sum((root_weight_rows(begin, run$estimate) * (response_rows(begin) - fitted_rows(begin, run$estimate)))^2))
+    if (isTRUE(missed > rounding * far_larger * max_scale(run, begin))) return(FALSE)
+  }
+  isTRUE(sqrt(run$value) <= rounding * max_scale(run, compiled))
 }

@@ -114,7 +114,7 @@ stored_trace <- function(trace) {
 stored_problem <- function(problem) {
   data <- table_as_posed(problem)
   list(
-    measurements = lapply(as.list(unclass_measurements(data)), stored_column), rows = nrow(data), units = as.list(problem$units),
+    measurements = stored_columns(data), on_disk = folder_on_disk(data), rows = nrow(data), units = as.list(problem$units),
     evaluator = c(stored_evaluator(problem$evaluator, problem), lapply(problem$evaluator[c("precision", "noise")], exact) |> Filter(f = length)), start = stored_numbers(problem$start), conditions = I(condition_texts(problem)),
     search_within = lapply(problem$search_box, function(x) list(range = exact(x), log = isTRUE(attr(x, "log")))),
     criterion = stored_criterion(problem$criterion), clocks = lapply(problem$clocks, function(one) c(list(origin = exact(one$origin)), one[c("unit", "shown")])),

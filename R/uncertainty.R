@@ -196,7 +196,7 @@ print.tundrel_uncertainty <- function(x, ...) {
   shown <- x[setdiff(names(x), c("level", "code", if (all(is.na(x$std_error))) "std_error"))]
   repeated <- duplicated(shown$parameter)
   shown$parameter[repeated] <- ""
-  shown$estimate <- ifelse(repeated, "", format_number(shown$estimate))
+  shown$estimate <- ifelse(repeated, "", cell_texts(shown)$estimate)
   cat_table(drop_empty(shown))
   reading <- attr(x, "reading")
   if (length(reading)) cat("\n", paste0(strwrap(reading, 80, exdent = 2), "\n"), sep = "")

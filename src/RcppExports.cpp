@@ -199,6 +199,41 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_mapped_vector
+SEXP core_mapped_vector(const std::string& path, double length, bool codes, const Rcpp::List& attributes);
+RcppExport SEXP _tundrel_core_mapped_vector(SEXP pathSEXP, SEXP lengthSEXP, SEXP codesSEXP, SEXP attributesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< double >::type length(lengthSEXP);
+    Rcpp::traits::input_parameter< bool >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type attributes(attributesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_mapped_vector(path, length, codes, attributes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_file_of
+SEXP core_file_of(SEXP vector);
+RcppExport SEXP _tundrel_core_file_of(SEXP vectorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type vector(vectorSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_file_of(vector));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_stretch
+Rcpp::NumericVector core_stretch(SEXP numbers, double first, double last);
+RcppExport SEXP _tundrel_core_stretch(SEXP numbersSEXP, SEXP firstSEXP, SEXP lastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type numbers(numbersSEXP);
+    Rcpp::traits::input_parameter< double >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< double >::type last(lastSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_stretch(numbers, first, last));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_share_out
 Rcpp::List core_share_out(const Rcpp::List& aims, const Rcpp::NumericVector& costs, double budget);
 RcppExport SEXP _tundrel_core_share_out(SEXP aimsSEXP, SEXP costsSEXP, SEXP budgetSEXP) {
@@ -487,6 +522,30 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
+// core_look_at_bytes
+Rcpp::List core_look_at_bytes(const Rcpp::RawVector& bytes, const std::string& comment, const std::vector<std::string>& no_comments);
+RcppExport SEXP _tundrel_core_look_at_bytes(SEXP bytesSEXP, SEXP commentSEXP, SEXP no_commentsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type comment(commentSEXP);
+    Rcpp::traits::input_parameter< const std::vector<std::string>& >::type no_comments(no_commentsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_look_at_bytes(bytes, comment, no_comments));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_without_comments
+Rcpp::RawVector core_without_comments(const Rcpp::RawVector& bytes, const std::string& comment, const std::vector<std::string>& no_comments);
+RcppExport SEXP _tundrel_core_without_comments(SEXP bytesSEXP, SEXP commentSEXP, SEXP no_commentsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type comment(commentSEXP);
+    Rcpp::traits::input_parameter< const std::vector<std::string>& >::type no_comments(no_commentsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_without_comments(bytes, comment, no_comments));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_begin_work
 void core_begin_work();
 RcppExport SEXP _tundrel_core_begin_work() {
@@ -554,6 +613,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_group_tangents", (DL_FUNC) &_tundrel_core_group_tangents, 8},
     {"_tundrel_core_group_values", (DL_FUNC) &_tundrel_core_group_values, 2},
     {"_tundrel_core_curve_modes", (DL_FUNC) &_tundrel_core_curve_modes, 2},
+    {"_tundrel_core_mapped_vector", (DL_FUNC) &_tundrel_core_mapped_vector, 4},
+    {"_tundrel_core_file_of", (DL_FUNC) &_tundrel_core_file_of, 1},
+    {"_tundrel_core_stretch", (DL_FUNC) &_tundrel_core_stretch, 3},
     {"_tundrel_core_share_out", (DL_FUNC) &_tundrel_core_share_out, 3},
     {"_tundrel_core_judge_amounts", (DL_FUNC) &_tundrel_core_judge_amounts, 5},
     {"_tundrel_core_exchanged", (DL_FUNC) &_tundrel_core_exchanged, 7},
@@ -576,6 +638,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_solvers", (DL_FUNC) &_tundrel_core_solvers, 0},
     {"_tundrel_core_is_plain_file", (DL_FUNC) &_tundrel_core_is_plain_file, 1},
     {"_tundrel_core_ignore_closed_pipes", (DL_FUNC) &_tundrel_core_ignore_closed_pipes, 1},
+    {"_tundrel_core_look_at_bytes", (DL_FUNC) &_tundrel_core_look_at_bytes, 3},
+    {"_tundrel_core_without_comments", (DL_FUNC) &_tundrel_core_without_comments, 3},
     {"_tundrel_core_begin_work", (DL_FUNC) &_tundrel_core_begin_work, 0},
     {"_tundrel_core_end_work", (DL_FUNC) &_tundrel_core_end_work, 0},
     {"_tundrel_core_note_interrupt", (DL_FUNC) &_tundrel_core_note_interrupt, 0},
@@ -585,7 +649,9 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void tell_r_of_mapped_files(DllInfo* dll);
 RcppExport void R_init_tundrel(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    tell_r_of_mapped_files(dll);
 }

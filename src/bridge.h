@@ -16,6 +16,7 @@
 #include "core/solver/many_starts.h"
 #include "core/solver/run_loop.h"
 #include "core/solver/solver_table.h"
+#include "mapped_file.h"
 
 namespace tundrel {
 
@@ -26,6 +27,9 @@ struct TranslatedGraph {
   std::vector<int> node;
 };
 TranslatedGraph graph_from_r(const Rcpp::List& nodes);
+
+// The file in which a vector lies; null for one that lies in memory.
+MappedFile* mapped_file(SEXP vector);
 
 // Columns stay where they are in R's memory: the list must outlive the result.
 Columns columns_from_r(const Rcpp::List& columns, double rows);

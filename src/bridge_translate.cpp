@@ -149,11 +149,21 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
 Columns columns_from_r(const Rcpp::List& columns, double rows) {
   Columns out;
   out.rows = static_cast<long>(rows);
+  std::vector<const MappedFile*> mapped;
   for (R_xlen_t i = 0; i < columns.size(); ++i) {
     const SEXP column = columns[i];
     if (TYPEOF(column) != REALSXP || Rf_xlength(column) != out.rows)
       Rcpp::stop("column %d is not %.0f numbers", static_cast<int>(i + 1), rows);
-    out.data.push_back(REAL(column));
+    out.data.push_back(REAL_RO(column));
+    if (MappedFile* file = mapped_file(column)) {
+      file->look_for_changes();
+      mapped.push_back(file);
+    }
+  }
+  if (!mapped.empty()) {
+    out.passed = [mapped](long first, long end) {
+      for (const MappedFile* file : mapped) file->let_go(first, end);
+    };
   }
   return out;
 }

@@ -60,7 +60,7 @@ test_that("curves with few readings lie near the common one, and everything goes
   # means of animals scatter as much as they do
   spread <- function(y) stats::sd(tapply(y, data$animal, mean))
   expect_equal(mean(vapply(drawn, spread, 0)), spread(data$y), tolerance = 0.3)
-  again <- uncertainty(run, by = "bootstrap", replicates = 50, seed = 1)
+  again <- uncertainty(run, by = "percentile", replicates = 20, seed = 1)
   expect_equal(again$std_error[1], uncertainty(run)$std_error[1], tolerance = 0.5)
   path <- withr::local_tempfile(fileext = ".json")
   write_run(run, path)

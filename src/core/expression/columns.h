@@ -1,5 +1,6 @@
 #pragma once
 #include <cstddef>
+#include <functional>
 #include <vector>
 
 namespace tundrel {
@@ -8,6 +9,9 @@ namespace tundrel {
 struct Columns {
   std::vector<const double*> data;
   long rows = 0;
+  // Told of rows, from the first up to an end, that have been gone through: where columns lie in files, these rows need no memory
+  // until they are read again. Not set where columns lie in memory.
+  std::function<void(long first, long end)> passed = {};
 
   // Becomes the rows of `all` from `first` up to `end`.
   void show(const Columns& all, long first, long end) {

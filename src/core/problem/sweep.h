@@ -34,6 +34,7 @@ class Sweep {
         program.run_block(work, columns, first, n);
         use(work, segment, first, n);
       });
+      if (columns.passed) columns.passed(segments.first(segment), segments.end(segment));
     };
     if (!is_long(segments)) return cover(0, 0);
     std::atomic<bool> halted{false};
