@@ -14,6 +14,7 @@ ${CXX:-g++} -std=c++17 -O2 -pthread -I"$(Rscript -e 'cat(system.file("include", 
 Rscript bench/dynamics.R build/bench-rates
 Rscript bench/estimation-by-rates.R
 Rscript bench/read-table.R
+Rscript bench/beyond-memory.R
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R
 Rscript bench/global-search.R
