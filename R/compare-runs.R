@@ -41,7 +41,7 @@ compare_runs <- function(...) {
     iterations = pick("iterations", numeric(1)), evaluations = pick("evaluations", numeric(1)), seconds = pick("seconds", numeric(1)),
     at_bound = vapply(runs, limits_met, character(1), USE.NAMES = FALSE)
   )
-  table <- tibble(table, as_tibble(do.call(rbind, lapply(unname(runs), coef))))
+  table <- tibble(table, beside_own(do.call(rbind, lapply(unname(runs), coef)), names(table)))
   structure(table, evidence = comparison_evidence(runs, given), class = c("tundrel_comparison", class(table)))
 }
 

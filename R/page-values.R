@@ -59,9 +59,9 @@ view_wanted <- function(run) {
   names <- setdiff(names(points), "point")
   row <- function(k) {
     fields <- value_fields(points$point[k])
-    where <- paste0(names, " ", format_number(unlist(points[k, names])), collapse = ", ")
+    where <- paste0(names, " ", format_number(unlist(values_of_parameters(points[k, ], names))), collapse = ", ")
     h$tr(
-      h$td(class = "number", points$point[k]), lapply(names, function(name) h$td(class = "number", format_number(points[[name]][k], 6))),
+      h$td(class = "number", points$point[k]), lapply(names, function(name) h$td(class = "number", format_number(values_of_parameters(points, name)[[1]][k], 6))),
       h$td(page_text(fields[1], `aria-label` = paste("Value at", where))), h$td(page_text(fields[2], `aria-label` = paste("Standard deviation of the value at", where)))
     )
   }
@@ -92,13 +92,13 @@ view_values <- function(run) {
   if (is.null(run$calls)) return(NULL)
   h <- htmltools::tags
   table <- call_table(run)
-  shown <- table[rev(seq_len(nrow(table))), c("call", names(coef(run)), "value", "failed")]
-  shown <- utils::head(shown, most_values_shown)
+  shown <- utils::head(table[rev(seq_len(nrow(table))), ], most_values_shown)
+  at <- values_of_parameters(shown, names(coef(run)))
   cell <- function(x) h$td(class = "number", x)
   h$details(h$summary(paste("The last of", count_of(nrow(table), "value"))), h$div(class = "wide", h$table(class = "table table-sm",
     h$thead(h$tr(lapply(c("call", names(coef(run)), "value"), h$th, class = "number"))),
     h$tbody(lapply(seq_len(nrow(shown)), function(k) {
-      h$tr(cell(shown$call[k]), lapply(names(coef(run)), function(name) cell(format_number(shown[[name]][k]))), cell(if (shown$failed[k]) "failed" else format_number(shown$value[k])))
+      h$tr(cell(shown$call[k]), lapply(names(coef(run)), function(name) cell(format_number(at[[name]][k]))), cell(if (shown$failed[k]) "failed" else format_number(shown$value[k])))
     })))))
 }
 

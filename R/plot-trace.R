@@ -23,7 +23,7 @@ plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluat
   parameters <- setdiff(first$status$all, names(first$status$fixed))
   long <- tibble(
     at = rep(trace[[against]], length(parameters)), run = rep(trace$run, length(parameters)),
-    parameter = factor(rep(parameters, each = nrow(trace)), parameters), position = unlist(trace[parameters], use.names = FALSE)
+    parameter = factor(rep(parameters, each = nrow(trace)), parameters), position = unlist(values_of_parameters(trace, parameters), use.names = FALSE)
   )
   trace$at <- trace[[against]]
   panels <- ggplot2::ggplot(long, aes(.data$at, .data$position, colour = .data$run, linetype = .data$run)) +

@@ -37,8 +37,9 @@ call_table <- function(run) {
   }
   n <- length(calls$value)
   points <- matrix(calls$x, ncol = n, dimnames = list(names(run$estimate), NULL))
+  value <- in_users_sign(run$problem, calls$value) + 0
   tibble(
-    call = seq_len(n), as_tibble(as.data.frame(all_values(run$status, t(points)))), value = in_users_sign(run$problem, calls$value) + 0,
+    call = seq_len(n), beside_own(all_values(run$status, t(points)), c("call", "value", "failed", "seconds", "reason")), value = value,
     failed = calls$failed, seconds = calls$seconds, reason = call_reasons[calls$reason + 1]
   )
 }
@@ -106,13 +107,17 @@ known_calls_for <- function(known, problem, compiled, call = rlang::caller_env()
 }
 
 calls_from_table <- function(table, problem, status, call) {
+  # as call_table() writes them
+  twice <- status$all[marked_parameters(status$all) %in% names(table)]
+  value <- table$value
+  table[twice] <- table[marked_parameters(twice)]
   for (name in setdiff(c(status$free, "value"), names(table))) {
     refuse("argument", c("The table of known calls lacks the column {.field {name}}.", suggestion(name, names(table), "columns"), "i" = "It needs {.field {c(status$free, 'value')}}, with {.code NA} for a call that failed."), call = call)
   }
-  columns <- table[c(status$free, "value")]
+  columns <- c(as.list(table[status$free]), list(value = value))
   odd <- names(columns)[!vapply(columns, function(x) is.numeric(x) || all(is.na(x)), NA)]
   if (length(odd)) refuse("argument", "The column {.field {odd[1]}} of the table of known calls is not numbers.", call = call)
-  x <- t(as.matrix(columns[status$free]))
+  x <- t(as.matrix(table[status$free]))
   storage.mode(x) <- "double"
   unfinished <- which(colSums(!is.finite(x)) > 0)
   if (length(unfinished)) refuse("argument", "{upper_first(name_rows(unfinished))} of the table of known calls {cli::qty(length(unfinished))}lack{?s/} a parameter.", call = call)
@@ -121,7 +126,7 @@ calls_from_table <- function(table, problem, status, call) {
     other <- which(abs(table[[name]] - status$fixed[[name]]) > 1e-9 * (1 + abs(status$fixed[[name]])))
     if (length(other)) refuse("argument", "{.field {name}} is {status$fixed[[name]]} here, and {table[[name]][other[1]]} in row {other[1]} of the table of known calls.", call = call)
   }
-  value <- in_users_sign(problem, as.numeric(columns$value))
+  value <- in_users_sign(problem, as.numeric(value))
   new_calls(x, value, !is.finite(value), rep(NA_real_, ncol(x)), rep(0L, ncol(x)), if (has_rows(problem)) matrix(0, 0, ncol(x)) else matrix(ifelse(is.finite(value), value, NA), 1))
 }
 

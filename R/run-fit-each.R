@@ -94,7 +94,7 @@ group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$key
     return(matrix(stated, length(free), length(which), dimnames = list(free, NULL)))
   }
   one <- function(rows) {
-    tryCatch(unlist(suggest_start(group_problem(problem, rows), n = 1)[1, free]), tundrel_error = function(e) rep(NA_real_, length(free)))
+    tryCatch(unlist(values_of_parameters(suggest_start(group_problem(problem, rows), n = 1)[1, ], free)), tundrel_error = function(e) rep(NA_real_, length(free)))
   }
   rows <- lapply(which, function(k) rows_of_group(groups, k))
   matrix(unlist(lapply_planned(rows, one, problem)), length(free), length(which), dimnames = list(free, NULL))

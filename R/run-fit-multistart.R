@@ -212,9 +212,9 @@ starts_to_begin_with <- function(problem, compiled, budget) {
   found <- tryCatch(suppressMessages(suggest_start(problem, n = 1)), tundrel_error = function(e) NULL)
   if (is.null(found)) return(NULL)
   # a scale that a criterion estimates, or what it adds, may be missing from the suggestion
-  found <- found[intersect(free, names(found))]
-  if (!setequal(names(found), free)) return(NULL)
-  t(as.matrix(found[free]))
+  known <- free[free %in% names(found) | marked_parameters(free) %in% names(found)]
+  if (!setequal(known, free)) return(NULL)
+  t(as.matrix(values_of_parameters(found, free)))
 }
 
 # The best of the points that were looked at and needed no moving; nothing where there is none.

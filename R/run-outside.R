@@ -38,7 +38,7 @@ round_of_points <- function(run) {
   found <- core_propose(compiled, run$solver$name, walk$settings, walk$start, run$state)
   points <- t(found$points)
   colnames(points) <- searched_parameters(run)
-  tibble(point = seq_len(nrow(points)), as_tibble(as.data.frame(all_values(run$status, points))))
+  tibble(point = seq_len(nrow(points)), beside_own(all_values(run$status, points), "point"))
 }
 
 #' @rdname propose

@@ -52,7 +52,8 @@ trace_table.default <- function(run) check_run(run)
 trace_table.tundrel_run <- function(run) {
   trace <- run$trace
   if (maximises(run$problem)) trace$action <- turned_action(trace$action)
-  tibble(tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))]), as_tibble(all_values(run$status, trace$x)))
+  own <- tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))])
+  tibble(own, beside_own(all_values(run$status, trace$x), c(names(own), "run", "seconds")))
 }
 
 #' @export
@@ -61,7 +62,7 @@ trace_table.tundrel_runs <- function(run) trace_table.list(unclass(run))
 #' @export
 trace_table.list <- function(run) {
   table <- traces_of(run, NULL)
-  table[setdiff(names(table), "seconds")]
+  table[names(table) != "seconds"]
 }
 
 # The traces of several runs, one under the other.
@@ -117,7 +118,7 @@ snapshot_table <- function(run) {
   # polishing keeps none
   tibble(
     iteration = rep(run$trace$iteration[seq_along(members)], counts), member = unlist(lapply(counts, seq_len)), value = values_at_points(run, points),
-    as_tibble(points)
+    beside_own(points, c("iteration", "member", "value"))
   )
 }
 

@@ -82,6 +82,10 @@ scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
   if (!length(axes) %in% 1:2 || !rlang::is_named(axes)) {
     refuse("model", c("Scan one or two parameters.", "i" = "For example {.code scan_grid(problem, half = c(50, 300))}."), call = call)
   }
+  own <- intersect(c(names(axes), free), c("value", "inside"))
+  if (length(own)) {
+    refuse("model", c("A scan has a column {.field {own[1]}} of its own, and a parameter is called so, too.", "i" = "Give the parameter another name."), call = call)
+  }
   for (name in names(axes)) {
     if (!name %in% free) {
       refuse("model", c("There is no free parameter {.field {name}} to scan.", suggestion(name, free, "free parameters")), call = call)

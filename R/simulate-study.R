@@ -144,7 +144,11 @@ analysed_set <- function(study, readings, analysis, by, level) {
     run <- analysis(problem)
     if (!inherits(run, "tundrel_run")) refuse("argument", "{.arg analysis} must give a run.")
     known <- Filter(function(q) all(setdiff(all.vars(q), "pi") %in% names(coef(run))), study$quantities)
-    if (run$converged && length(known)) table <- rlang::inject(derive(run, !!!known, by = by, level = level))
+    # by numbers, since a quantity may be called like an argument
+    if (run$converged && length(known)) {
+      table <- rlang::inject(derive(run, !!!stats::setNames(known, paste0("quantity", seq_along(known))), by = by, level = level))
+      table$parameter <- names(known)[match(table$parameter, paste0("quantity", seq_along(known)))]
+    }
     run
   })), error = function(e) trimws(gsub("\\s+", " ", cli::ansi_strip(conditionMessage(e)))))
   seconds <- proc.time()[["elapsed"]] - began

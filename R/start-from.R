@@ -57,7 +57,7 @@ start_values <- function(given, known, call = rlang::caller_env()) {
       values <- all_values(only$status, only$estimate)
       return(as.list(values[names(values) %in% known]))
     }
-    if (is.data.frame(only)) return(start_of_row(only, call))
+    if (is.data.frame(only)) return(start_of_row(only, known, call))
     if (is.list(only) || is.numeric(only)) given <- as.list(only)
   }
   if (length(given) == 0 || !rlang::is_named(given)) {
@@ -69,9 +69,14 @@ start_values <- function(given, known, call = rlang::caller_env()) {
   given
 }
 
-start_of_row <- function(table, call) {
+start_of_row <- function(table, known, call) {
   if (nrow(table) == 0) refuse("model", "A table of starts needs at least one row.", call = call)
-  as.list(table[1, setdiff(names(table), "value")])
+  # the value at suggested starts, unless a parameter is called so in a table of one's own
+  own <- if (inherits(table, "tundrel_starts") || !"value" %in% known) "value"
+  row <- as.list(table[1, setdiff(names(table), own), drop = FALSE])
+  marked <- names(row) %in% marked_parameters(known)
+  names(row)[marked] <- sub(" [(]parameter[)]$", "", names(row)[marked])
+  row
 }
 
 # The nearest point that satisfies the conditions between parameters, too.

@@ -75,7 +75,7 @@ preview_starts <- function(problem, starts) {
   }
   rows <- lapply(seq_len(nrow(starts)), function(i) {
     compiled <- compile_at_start(start_from(problem, starts[i, ]))
-    c(value = problem_values(problem, compiled, matrix(compiled$start)), compiled$start)
+    beside_value(problem_values(problem, compiled, matrix(compiled$start)), compiled$start)
   })
   table <- as_tibble(do.call(rbind, rows))
   table$value[!is.finite(table$value)] <- NA

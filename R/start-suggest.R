@@ -56,7 +56,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   }
   best <- utils::head(seq_along(found$value), n)
   colnames(found$x) <- free
-  table <- tibble(tibble(value = found$value[best]), as_tibble(found$x[best, , drop = FALSE]))
+  table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table
 }
@@ -65,7 +65,7 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
 # by the criterion.
 suggest_by_squares <- function(problem, n, samples, seed) {
   starts <- suggest_start(squares_beside(problem$criterion, problem), n, samples, seed)
-  own <- setdiff(parameter_status(problem)$free, names(starts))
+  own <- setdiff(parameter_status(problem)$free, sub(" [(]parameter[)]$", "", names(starts)))
   problem$start[own] <- NA
   # where to start, likelihood tells as well
   if (isTRUE(problem$criterion$restricted)) problem$criterion$restricted <- FALSE
@@ -73,7 +73,7 @@ suggest_by_squares <- function(problem, n, samples, seed) {
     posed <- start_from(problem, starts[i, ])
     compiled <- tryCatch(compile_at_start(posed), tundrel_error = function(e) NULL)
     if (is.null(compiled)) return(NULL)
-    c(value = problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
+    beside_value(problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
   })
   rows <- Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))

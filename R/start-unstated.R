@@ -94,7 +94,7 @@ suggested_beside <- function(problem, missing) {
     held$conditions <- problem$conditions
     found <- suppressMessages(suggest_start(held, n = 1))
   }
-  unlist(found[1, missing])
+  unlist(values_of_parameters(found[1, ], missing))
 }
 
 # A column that is spelt almost like the parameter is more likely than a parameter that nobody mentions again.

@@ -1,9 +1,38 @@
 #' tundrel: fit nonlinear models to measurements and defend the numbers
 #'
-#' One verb for each step of an analysis, each taking the result of the one before:
-#' [read_measurements()], [pose()], [start_from()], [subject_to()], [search_within()],
-#' [judge_by()], [preview()], [fit_local()], [uncertainty()], [residual_table()],
-#' [plot_fit()], [write_report()].
+#' A map of the package in the order of work. Each verb takes the result of the one before; most analyses need six of them:
+#' [read_measurements()], [pose()], [fit_local()], [uncertainty()], [check_residuals()], [write_report()]. [workbench()] is all of it at a page,
+#' without code. Terms, with those that other fields use, are in the [glossary]; questions of a laboratory are answered in
+#' `vignette("p-questions", package = "tundrel")`.
+#'
+#' @section Read and pose:
+#' * [read_measurements()]: tables as people have them, in text, spreadsheets or pasted; larger than memory, too.
+#' * [pose()]: the model as a formula; several responses; curves by group; complex numbers; functions of one's own.
+#' * [models()], [rank_models()], [save_model()]: models to choose from, and those of one's own.
+#' * [dynamics()]: models that are rates of change; implicit curves and integrals are in [pose()].
+#' @section Start and limit:
+#' * [suggest_start()], [start_from()], [preview()], [plot_start()]: where to begin.
+#' * [subject_to()], [search_within()], [conditions_table()]: bounds, fixed and tied parameters, what was known before.
+#' @section Judge:
+#' * [least_squares()]: weights, standard deviations, errors in predictors. [absolute_error()], [robust_error()]: outliers that count less.
+#' * [max_likelihood()], [families()], [censored()]: counts, shares, waiting times, limits of detection.
+#' * [dependent()]: readings that err together. The spread of replicates is in [least_squares()].
+#' @section Fit:
+#' * [fit_local()]: from one start. [fit_multistart()], [fit_global()]: many starts, a whole box. [solvers()]: the methods.
+#' * [fit_each()]: a curve for each group, alone, with parameters in common, or varying about a common value.
+#' * [begin_run()], [write_run()]: step by step, stored and gone on with. [propose()], [record()]: values from the bench.
+#' @section Compare:
+#' * [compare_runs()], [best_run()]: did they come to the same optimum? [plot_landscape()], [scan_grid()]: what lies around.
+#' * [compare_models()], [average_models()], [test_by_simulation()]: which model?
+#' * [compare_levels()], [compare_answers()], [leave_out()]: do levels differ; what does a row, a limit or an assumption change?
+#' @section Check:
+#' * [check_solution()]: is it an optimum? [check_residuals()], [plot_residuals()]: does what is left look like noise?
+#' * [uncertainty()], [joint_region()], [data_support()]: how well is each parameter known, and which not at all?
+#' @section Use and plan:
+#' * [predict()][run-generics], [predictor_at()], [derive()]: bands, values read back off the curve, quantities worked out from parameters.
+#' * [next_measurements()], [readings_needed()], [simulate_study()], [worth_of_rows()]: where to measure next, and how often.
+#' @section Hand over:
+#' * [plot_fit()] and its kin, [write_report()], [export_tables()], and the command `tundrel`: see [command_line()].
 #'
 #' @keywords internal
 #' @useDynLib tundrel, .registration = TRUE

@@ -33,3 +33,7 @@ Rscript bench/workers.R
 Rscript bench/own-noise.R
 Rscript bench/claims.R
 Rscript bench/nothing-stated.R
+Rscript bench/levels-and-responses.R
+Rscript bench/next-measurements.R
+Rscript bench/catalogue-starts.R
+Rscript bench/page-latency.R
