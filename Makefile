@@ -5,7 +5,7 @@ SOURCES := $(shell find R src inst exec man DESCRIPTION NAMESPACE -type f ! -nam
 QUIET := R_MAKEVARS_USER=$(CURDIR)/tools/Makevars.quiet MAKEFLAGS=-j2
 WITH_LIBRARY := R_LIBS="$(CURDIR)/$(LIBRARY)"
 
-.PHONY: setup install demo test fuzz core-test sanitize check coverage lint bench document screenshots install-cli clean
+.PHONY: setup install demo test fuzz core-test sanitize check coverage lint bench site document screenshots install-cli clean
 
 setup:
 	@sh tools/setup.sh
@@ -72,6 +72,10 @@ sanitize: setup
 check: setup
 	@mkdir -p build && cd build && $(QUIET) R CMD build .. > build.log 2>&1 && \
 	  $(QUIET) _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-vignettes tundrel_*.tar.gz
+
+# Reference, articles and pictures, into site/; no network is needed once r-cran-pkgdown is there.
+site: install
+	@$(WITH_LIBRARY) Rscript tools/site.R
 
 # In a copy: what is compiled for counting lines is of no use for anything else.
 coverage: setup

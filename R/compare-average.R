@@ -26,7 +26,8 @@
 #'   start_from(top = 8, scale = 200, dark = 1) |>
 #'   fit_local()
 #' average_models(saturating, levelling, newdata = data.frame(light = c(100, 1500)))
-#' average_models(saturating, levelling, quantity = list(saturating = ~ half, levelling = ~ scale * log(2)))
+#' half_way <- list(saturating = ~ half, levelling = ~ scale * log(2))
+#' average_models(saturating, levelling, quantity = half_way)
 average_models <- function(..., newdata = NULL, quantity = NULL, level = 0.95) {
   call <- rlang::current_env()
   check_level(level)

@@ -25,7 +25,8 @@
 #' @export
 #' @examples
 #' # light at which lichens take up as much as they breathe out
-#' find_root(~ top * light / (half + light) - dark, within = c(0, 500), constants = c(top = 8, half = 150, dark = 1))
+#' uptake <- ~ top * light / (half + light) - dark
+#' find_root(uptake, within = c(0, 500), constants = c(top = 8, half = 150, dark = 1))
 #' # where a slope vanishes
 #' find_root(function(x) 2 * x - cos(x), start = 1, method = "halley")
 find_root <- function(f, within = NULL, start = NULL, method = NULL, constants = numeric(), tolerance = 1e-12, max_evaluations = 1000) {

@@ -61,7 +61,7 @@ look_at_worker <- function(worker) {
     worker$current <- worker$waiting[[1]]
     worker$waiting <- worker$waiting[-1]
     worker$current$since <- seconds_now()
-    session$call(function(job) getFromNamespace("page_job", "tundrel")(job), list(job = worker$current$job))
+    session$call(function(job) utils::getFromNamespace("page_job", "tundrel")(job), list(job = worker$current$job))
     changed <- TRUE
   }
   changed

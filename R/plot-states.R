@@ -11,8 +11,12 @@
 #' @export
 #' @examples
 #' hour <- c(0.5, 1, 2, 4, 7, 11, 16)
-#' decay <- data.frame(hour, reading = 3 * (exp(-0.2 * hour) - exp(-0.9 * hour)) + 0.02 * cos(5 * hour))
-#' chain <- dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0))
+#' reading <- 3 * (exp(-0.2 * hour) - exp(-0.9 * hour)) + 0.02 * cos(5 * hour)
+#' decay <- data.frame(hour, reading)
+#' chain <- dynamics(
+#'   parent ~ -k1 * parent, child ~ k1 * parent - k2 * child,
+#'   along = hour, begin = list(parent ~ p0, child ~ 0)
+#' )
 #' run <- pose(decay, reading ~ child, dynamics = chain) |>
 #'   start_from(k1 = 1, k2 = 0.3, p0 = 2) |>
 #'   fit_local()

@@ -9,7 +9,8 @@
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
-#' study <- simulate_study(run, n = 40, rows = data.frame(light = rep(c(0, 50, 100, 200, 400, 1000), 2)))
+#' rows <- data.frame(light = rep(c(0, 50, 100, 200, 400, 1000), 2))
+#' study <- simulate_study(run, n = 40, rows = rows)
 #' plot_study(study)
 plot_study <- function(x) {
   if (!inherits(x, "tundrel_study") || is.null(attr(x, "estimates"))) refuse("argument", "{.arg x} must be what {.fn simulate_study} returned.")

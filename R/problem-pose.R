@@ -79,7 +79,10 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark)
 #'
 #' hour <- 0:8
-#' decay <- data.frame(hour, parent = 5 * exp(-0.4 * hour) + 0.05 * cos(7 * hour), child = 5 - 5 * exp(-0.4 * hour) + 0.1 * sin(5 * hour))
+#' decay <- data.frame(
+#'   hour, parent = 5 * exp(-0.4 * hour) + 0.05 * cos(7 * hour),
+#'   child = 5 - 5 * exp(-0.4 * hour) + 0.1 * sin(5 * hour)
+#' )
 #' pose(decay, parent ~ p0 * exp(-k * hour), child ~ p0 * (1 - exp(-k * hour))) |>
 #'   fit_local()
 #'

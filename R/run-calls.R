@@ -109,7 +109,7 @@ known_calls_for <- function(known, problem, compiled, call = rlang::caller_env()
 calls_from_table <- function(table, problem, status, call) {
   # as call_table() writes them
   twice <- status$all[marked_parameters(status$all) %in% names(table)]
-  value <- table$value
+  value <- table[["value"]]
   table[twice] <- table[marked_parameters(twice)]
   for (name in setdiff(c(status$free, "value"), names(table))) {
     refuse("argument", c("The table of known calls lacks the column {.field {name}}.", suggestion(name, names(table), "columns"), "i" = "It needs {.field {c(status$free, 'value')}}, with {.code NA} for a call that failed."), call = call)

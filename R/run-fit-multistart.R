@@ -24,7 +24,8 @@
 #' @export
 #' @examples
 #' tracer <- read_measurements(demo_file("stream-tracer.csv"))
-#' problem <- pose(tracer, dye ~ base + peak_gauss(minutes, h1, c1, w1) + peak_gauss(minutes, h2, c2, w2)) |>
+#' peaks <- dye ~ base + peak_gauss(minutes, h1, c1, w1) + peak_gauss(minutes, h2, c2, w2)
+#' problem <- pose(tracer, peaks) |>
 #'   search_within(c1 = c(5, 60), c2 = c(5, 60), w1 = c(2, 30), w2 = c(2, 30))
 #' runs <- fit_multistart(problem, starts = 20, seed = 1)
 #' compare_runs(runs)

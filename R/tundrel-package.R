@@ -65,7 +65,8 @@ with_rcpp <- function(routine) {
 tibble <- function(...) tibble::tibble(...)
 as_tibble <- function(x, ...) tibble::as_tibble(x, ...)
 aes <- function(...) ggplot2::aes(...)
-utils::globalVariables(".data")
+# names in formulas of our own, in figures, and in what workers are sent
+utils::globalVariables(c(".data", "centre", "spread", "tundrel_work", "tundrel_part", "tundrel_each"))
 
 #' Draw an object as its own kind of figure
 #'
@@ -78,5 +79,7 @@ utils::globalVariables(".data")
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' autoplot(pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 8, half = 150, dark = 1))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   autoplot()
 autoplot <- function(object, ...) ggplot2::autoplot(object, ...)

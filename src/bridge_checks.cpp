@@ -1,5 +1,7 @@
 // Checks of residuals.
 #include "bridge.h"
+
+#include <cstdint>
 #include "core/inference/residual_checks.h"
 #include "core/threads.h"
 
@@ -8,7 +10,7 @@ using namespace tundrel;
 namespace {
 
 // Places within their own rows, which R counts from 1.
-std::vector<int> places(const int* all, long first, long end) {
+std::vector<int> places(const int* all, std::int64_t first, std::int64_t end) {
   std::vector<int> out(all + first, all + end);
   for (int& one : out) --one;
   return out;
@@ -36,7 +38,7 @@ struct Plans {
     for (const Rcpp::List one : Rcpp::as<Rcpp::List>(plan["patterns"])) patterns.push_back({one["order"], one["last"]});
   }
 
-  CheckPlan of(int k, long first, long end, const std::vector<double>& scores) const {
+  CheckPlan of(int k, std::int64_t first, std::int64_t end, const std::vector<double>& scores) const {
     CheckPlan out;
     out.order = places(order.begin(), first, end);
     if (level_asked.begin()[k]) out.level.assign(level.begin() + first, level.begin() + end);
@@ -73,7 +75,7 @@ Rcpp::List core_check_residuals(const Rcpp::NumericVector& z, const Rcpp::Numeri
   double *const to_residuals = residuals.begin(), *const to_outlying = outlying.begin(), *const to_expected = expected.begin();
   double *const to_statistic = statistic.begin(), *const to_low = low.begin(), *const to_high = high.begin();
   share_out(count, threads, [&](int, int k) {
-    const long begin = static_cast<long>(begins[k]), n = static_cast<long>(begins[k + 1]) - begin;
+    const std::int64_t begin = static_cast<std::int64_t>(begins[k]), n = static_cast<std::int64_t>(begins[k + 1]) - begin;
     const Eigen::MatrixXd& sets = drawn.at(set[k] - 1);
     Eigen::RowVectorXd mine = Eigen::Map<const Eigen::RowVectorXd>(given + begin, n);
     const Eigen::MatrixXd plane = planes.middleRows(begin, planes.cols() > 0 ? n : 0);
@@ -84,7 +86,7 @@ Rcpp::List core_check_residuals(const Rcpp::NumericVector& z, const Rcpp::Numeri
     std::copy(mine.data(), mine.data() + n, to_residuals + begin);
     const CheckPlan asked = plans.of(k, begin, begin + n, normal[set[k] - 1]);
     const CheckOutcome found = check_residuals(mine, planes.cols() > 0 ? upright_on(sets, plane) : sets, asked, far, zero[k]);
-    const long at = static_cast<long>(k) * tests;
+    const std::int64_t at = static_cast<std::int64_t>(k) * tests;
     std::copy(found.statistic.begin(), found.statistic.end(), to_statistic + at);
     std::copy(found.low.begin(), found.low.end(), to_low + at);
     std::copy(found.high.begin(), found.high.end(), to_high + at);

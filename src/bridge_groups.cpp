@@ -1,4 +1,6 @@
 #include "bridge.h"
+
+#include <cstdint>
 #include "core/expression/derivative.h"
 #include "core/inference/covariance.h"
 #include "core/inference/group_fits.h"
@@ -16,7 +18,7 @@ Program with_slopes(const Rcpp::List& nodes, int root, int p) {
   return Program(t.graph, outputs);
 }
 
-std::vector<long> places_from_r(const Rcpp::NumericVector& first) { return std::vector<long>(first.begin(), first.end()); }
+std::vector<std::int64_t> places_from_r(const Rcpp::NumericVector& first) { return std::vector<std::int64_t>(first.begin(), first.end()); }
 
 Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic> held_from_r(const Rcpp::LogicalMatrix& held) {
   return Eigen::Map<const Eigen::ArrayXXi>(held.begin(), held.nrow(), held.ncol()).cast<bool>();

@@ -1,4 +1,6 @@
 #include "bridge.h"
+
+#include <cstdint>
 #include "core/expression/derivative.h"
 #include "core/solver/root.h"
 
@@ -41,7 +43,7 @@ Rcpp::List core_find_root(SEXP what, int method, double lower, double upper, dou
   search.upper = upper;
   search.start = start;
   search.tolerance = tolerance;
-  search.most_evaluations = static_cast<long>(most_evaluations);
+  search.most_evaluations = static_cast<std::int64_t>(most_evaluations);
   const auto f = Rf_isFunction(what) ? root_of_function(what) : root_of_expression(what);
   const RootAnswer answer = find_root(f, search);
   using Rcpp::_;

@@ -1,3 +1,4 @@
+#include <cstdint>
 #include <stdexcept>
 
 #include "bridge.h"
@@ -207,7 +208,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
   Walk walk(*core_problem, *solver, keep_members ? Keep::members : Keep::trace);
   const Budget allowed = budget_from_r(budget);
   // calls of the user's function that were made to prepare
-  const long spent = problem.containsElementNamed("calls") ? static_cast<long>(Rcpp::as<double>(problem["calls"])) : 0;
+  const std::int64_t spent = problem.containsElementNamed("calls") ? static_cast<std::int64_t>(Rcpp::as<double>(problem["calls"])) : 0;
   if (state.isNull()) {
     walk.allow(allowed);
     if (problem.containsElementNamed("met_value") && !Rf_isNull(problem["met_value"])) {

@@ -2,6 +2,7 @@
 
 #include <atomic>
 #include <chrono>
+#include <cstdint>
 #include <map>
 #include <set>
 #include <thread>
@@ -148,7 +149,7 @@ TranslatedGraph graph_from_r(const Rcpp::List& nodes) {
 
 Columns columns_from_r(const Rcpp::List& columns, double rows) {
   Columns out;
-  out.rows = static_cast<long>(rows);
+  out.rows = static_cast<std::int64_t>(rows);
   std::vector<const MappedFile*> mapped;
   for (R_xlen_t i = 0; i < columns.size(); ++i) {
     const SEXP column = columns[i];
@@ -161,7 +162,7 @@ Columns columns_from_r(const Rcpp::List& columns, double rows) {
     }
   }
   if (!mapped.empty()) {
-    out.passed = [mapped](long first, long end) {
+    out.passed = [mapped](std::int64_t first, std::int64_t end) {
       for (const MappedFile* file : mapped) file->let_go(first, end);
     };
   }
@@ -250,7 +251,7 @@ std::unique_ptr<Problem> grouped_problem_from_r(const Rcpp::List& problem, int t
   const Columns columns = columns_from_r(problem["columns"], problem["rows"]);
   const Bounds bounds = bounds_from_r(problem);
   auto model = std::make_unique<LeastSquaresProblem>(std::move(t.graph), loss.kink, loss.reference, columns, Bounds::none(places.rows()), 1);
-  auto out = std::make_unique<GroupedSquares>(std::move(model), columns, Grouping(std::vector<long>(first.begin(), first.end()), places, static_cast<int>(bounds.lower.size())), bounds);
+  auto out = std::make_unique<GroupedSquares>(std::move(model), columns, Grouping(std::vector<std::int64_t>(first.begin(), first.end()), places, static_cast<int>(bounds.lower.size())), bounds);
   out->work.threads = threads;
   return out;
 }

@@ -42,3 +42,15 @@ test_that("nothing of a help page is cut off at a per cent sign", {
     expect_match(rendered, gsub("\\s+", " ", trimws(after)), fixed = TRUE, label = line)
   }
 })
+
+test_that("a beginner's own words lead to a page", {
+  skip_if_not(file.exists(system.file("help", "AnIndex", package = "tundrel")), "help pages are not installed")
+  words <- c(
+    "starting guess", "EC50", "confidence interval", "error bars", "outlier", "detection limit", "R-squared", "standard curve", "differential equations", "peak fitting",
+    "weights", "global fit", "mixed effects", "autocorrelation", "AIC", "sample size", "half-life", "growth curve", "dose response", "error propagation"
+  )
+  found <- vapply(words, function(word) {
+    nrow(utils::help.search(word, package = "tundrel", lib.loc = dirname(system.file(package = "tundrel")), fields = c("alias", "concept", "title"), agrep = FALSE)$matches)
+  }, 0L)
+  expect_identical(words[found == 0], character())
+})

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <utility>
 
@@ -63,13 +64,13 @@ std::shared_ptr<const Dynamics::Rows> Dynamics::sorted(const Columns& columns) c
   std::map<std::vector<double>, std::size_t> place;
   for (std::size_t k = 0; k < experiments_.size(); ++k) place.emplace(experiments_[k].key, k);
   std::vector<double> key(keys_.size());
-  for (long i = 0; i < columns.rows; ++i) {
+  for (std::int64_t i = 0; i < columns.rows; ++i) {
     for (std::size_t k = 0; k < keys_.size(); ++k) key[k] = columns.data[keys_[k]][i];
     const auto found = place.find(key);
     if (found != place.end() && std::isfinite(columns.data[time_][i])) out->of[found->second].push_back(i);
   }
   const double* time = columns.data[time_];
-  for (std::vector<long>& rows : out->of) std::stable_sort(rows.begin(), rows.end(), [&](long a, long b) { return time[a] < time[b]; });
+  for (std::vector<std::int64_t>& rows : out->of) std::stable_sort(rows.begin(), rows.end(), [&](std::int64_t a, std::int64_t b) { return time[a] < time[b]; });
   const std::lock_guard<std::mutex> lock(mutex_);
   return rows_ = out;
 }
@@ -118,8 +119,8 @@ Eigen::MatrixXd Dynamics::through(const RateSystem& system, const Experiment& ex
 
 // Along the whole course; calls put(row, states) for each row in the order of their times, where there is one to call. FALSE where the
 // states cannot be followed to the end.
-bool Dynamics::follow(Integrator& integrator, const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters,
-                      int order, const std::function<void(long, const Eigen::MatrixXd&)>& put) const {
+bool Dynamics::follow(Integrator& integrator, const Experiment& experiment, const std::vector<std::int64_t>& rows, const double* time, const std::vector<double>& parameters,
+                      int order, const std::function<void(std::int64_t, const Eigen::MatrixXd&)>& put) const {
   const Integrator::ColumnsAt columns_at = [&](double at, double* into) { experiment.columns_at(at, into); };
   std::size_t next = 0;
   while (next < rows.size() && time[rows[next]] < experiment.from) ++next;
@@ -149,10 +150,10 @@ bool Dynamics::follow(Integrator& integrator, const Experiment& experiment, cons
   }
 }
 
-void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order,
+void Dynamics::fill(const Experiment& experiment, const std::vector<std::int64_t>& rows, const double* time, const std::vector<double>& parameters, int order,
                     Eigen::MatrixXd& out) const {
   const int pairs = q_ * (q_ + 1) / 2;
-  const auto put = [&](long row, const Eigen::MatrixXd& states) {
+  const auto put = [&](std::int64_t row, const Eigen::MatrixXd& states) {
     for (int k = 0; k < n_; ++k) {
       out(row, k) = states(k, 0);
       if (order > 0)
@@ -172,7 +173,7 @@ void Dynamics::fill(const Experiment& experiment, const std::vector<long>& rows,
   // A state that rises from nothing is judged by what it becomes: that is found first.
   Integrator ahead(rates_, 0, parameters.data(), Integrator::Care::rough);
   ahead.begin(experiment.from, beginning(0), Eigen::VectorXd::Zero(n_));
-  const bool arrives = follow(ahead, experiment, rows, time, parameters, 0, [](long, const Eigen::MatrixXd&) {});
+  const bool arrives = follow(ahead, experiment, rows, time, parameters, 0, [](std::int64_t, const Eigen::MatrixXd&) {});
   Integrator integrator(rates_, order, parameters.data(), coarse_ ? Integrator::Care::coarse : Integrator::Care::fine);
   integrator.begin(experiment.from, beginning(order), arrives ? ahead.largest() : Eigen::VectorXd(Eigen::VectorXd::Zero(n_)));
   follow(integrator, experiment, rows, time, parameters, order, put);

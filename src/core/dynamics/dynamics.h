@@ -1,6 +1,7 @@
 // States that follow rates of change along time, as leaves of an expression: in each row of a table, at its time and in its experiment.
 #pragma once
 #include <Eigen/Core>
+#include <cstdint>
 #include <functional>
 #include <map>
 #include <memory>
@@ -47,7 +48,7 @@ class Dynamics : public TableFunction {
   // The rows of a table by experiment, in the order of their times; and what its columns of time and keys held, one after the other.
   struct Rows {
     std::vector<double> contents;
-    std::vector<std::vector<long>> of;
+    std::vector<std::vector<std::int64_t>> of;
   };
   struct Answer {
     std::vector<double> parameters;
@@ -57,9 +58,9 @@ class Dynamics : public TableFunction {
   };
 
   std::shared_ptr<const Rows> sorted(const Columns& columns) const;
-  void fill(const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order, Eigen::MatrixXd& out) const;
-  bool follow(Integrator& integrator, const Experiment& experiment, const std::vector<long>& rows, const double* time, const std::vector<double>& parameters, int order,
-              const std::function<void(long, const Eigen::MatrixXd&)>& put) const;
+  void fill(const Experiment& experiment, const std::vector<std::int64_t>& rows, const double* time, const std::vector<double>& parameters, int order, Eigen::MatrixXd& out) const;
+  bool follow(Integrator& integrator, const Experiment& experiment, const std::vector<std::int64_t>& rows, const double* time, const std::vector<double>& parameters, int order,
+              const std::function<void(std::int64_t, const Eigen::MatrixXd&)>& put) const;
   // Where systems that have no rates lead: the values and derivatives of `system`, in which the states are those of `from`.
   Eigen::MatrixXd through(const RateSystem& system, const Experiment& experiment, double time, const Eigen::MatrixXd& from, const std::vector<double>& parameters, int order) const;
 

@@ -101,7 +101,7 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::acosh: return std::acosh(a);
     case Op::atanh: return std::atanh(a);
     case Op::gamma: return std::tgamma(a);
-    case Op::lgamma: return std::lgamma(a);
+    case Op::lgamma: return log_gamma(a);
     case Op::polygamma: return polygamma(static_cast<int>(value), a);
     case Op::erf: return std::erf(a);
     case Op::erfc: return std::erfc(a);
@@ -121,7 +121,7 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::atan2: return std::atan2(a, b);
     case Op::min: return missing ? NAN : a < b ? a : b;
     case Op::max: return missing ? NAN : a > b ? a : b;
-    case Op::beta: return std::exp(std::lgamma(a) + std::lgamma(b) - std::lgamma(a + b));
+    case Op::beta: return std::exp(log_gamma(a) + log_gamma(b) - log_gamma(a + b));
     case Op::power_log: return power_log(a, b, static_cast<int>(value));
     case Op::gated: return a == 0 || b == 0 ? 0 : a * b;
     case Op::less: return missing ? NAN : truth(a < b);

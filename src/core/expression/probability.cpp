@@ -1,6 +1,7 @@
 #include "probability.h"
 
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include "jet.h"
@@ -16,7 +17,7 @@ const double kLogRootTwoPi = 0.918938533204672741780329736406;
 // From here on Stirling's series is exact to the last bits.
 constexpr double kLarge = 16;
 // A sum that needs more terms is given up.
-constexpr long kMostTerms = 200000;
+constexpr std::int64_t kMostTerms = 200000;
 
 // The asymptotic series sum B(2k) / (2k (2k - 1)) x^(1 - 2k), differentiated `order` times.
 double stirling_series(int order, double x) {
@@ -36,13 +37,13 @@ double log_scaled_erfc(double y) { return std::log(faddeeva(0, y).real()); }
 
 // log of x^shape e^-x / gamma(shape), as a jet in the shape.
 Jet log_gamma_density(double shape, double x) {
-  return {shape * std::log(x) - x - std::lgamma(shape), std::log(x) - polygamma(0, shape), -polygamma(1, shape)};
+  return {shape * std::log(x) - x - log_gamma(shape), std::log(x) - polygamma(0, shape), -polygamma(1, shape)};
 }
 
 // log P by the series sum x^k / (shape)(shape + 1)...(shape + k).
 Jet log_lower_series(double shape, double x) {
   Jet term = reciprocal(Jet(shape, 1)), sum = term;
-  for (long k = 1; k < kMostTerms; ++k) {
+  for (std::int64_t k = 1; k < kMostTerms; ++k) {
     term = term * Jet(x) / Jet(shape + k, 1);
     sum = sum + term;
     if (term.v < kEpsilon * sum.v && std::fabs(term.d) < kEpsilon * std::fabs(sum.d) &&
@@ -57,7 +58,7 @@ Jet log_upper_fraction(double shape, double x) {
   const Jet s(shape, 1);
   Jet b = Jet(x + 1) - s;
   Jet c = Jet(1e300), d = reciprocal(b), h = d;
-  for (long k = 1; k < kMostTerms; ++k) {
+  for (std::int64_t k = 1; k < kMostTerms; ++k) {
     const Jet a = Jet(-static_cast<double>(k)) * (Jet(static_cast<double>(k)) - s);
     b = b + Jet(2);
     d = reciprocal(a * d + b);
@@ -93,7 +94,7 @@ double stirling_error(int order, double x) {
   if (!(x > 0)) return kNaN;
   if (x >= kLarge) return stirling_series(order, x);
   switch (order) {
-    case 0: return std::lgamma(x) - (x - 0.5) * std::log(x) + x - kLogRootTwoPi;
+    case 0: return log_gamma(x) - (x - 0.5) * std::log(x) + x - kLogRootTwoPi;
     case 1: return polygamma(0, x) - std::log(x) + 0.5 / x;
     case 2: return polygamma(1, x) - (1 + 0.5 / x) / x;
     default: return kNaN;

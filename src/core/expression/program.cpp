@@ -2,10 +2,11 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cstdint>
 
 namespace tundrel {
 Program::Program(const Graph& graph, const std::vector<int>& outputs) {
-  static std::atomic<long> made{0};
+  static std::atomic<std::int64_t> made{0};
   number_ = ++made;
   std::vector<Node> nodes;
   for (int i = 0; i < graph.size(); ++i) nodes.push_back(graph[i]);
@@ -133,7 +134,7 @@ void Program::lay_out(Workspace& w, int length) const {
 }
 
 void Program::prepare(const double* parameters, const Columns& columns, Workspace& w) const {
-  const int length = static_cast<int>(std::min<long>(kBlockRows, columns.rows));
+  const int length = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns.rows));
   if (w.laid_out_for_ != number_ || w.length_ != length) lay_out(w, length);
   double* values = w.scalars_.data();
   const auto value = [&](int i) { return i < 0 ? 0.0 : values[i]; };
@@ -151,7 +152,7 @@ void Program::prepare(const double* parameters, const Columns& columns, Workspac
   if (table_) w.table_ = table_->outputs(parameters, columns, table_order_);
 }
 
-void Program::run_block(Workspace& w, const Columns& columns, long first, int n) const {
+void Program::run_block(Workspace& w, const Columns& columns, std::int64_t first, int n) const {
   for (int k = 0; k < n_columns_; ++k) w.places_[scalars_.size() + k] = columns.data[k] + first;
   for (std::size_t k = 0; k < tabled_.size(); ++k) w.places_[scalars_.size() + n_columns_ + k] = w.table_->col(tabled_[k]).data() + first;
   const auto input = [&w](const Operand& o) { return Input{w.places_[o.place], o.step}; };
@@ -167,8 +168,8 @@ void Program::run_block(Workspace& w, const Columns& columns, long first, int n)
 void Program::run_all(const double* parameters, const Columns& columns, double* out) const {
   Workspace w;
   prepare(parameters, columns, w);
-  for (long first = 0; first < columns.rows; first += kBlockRows) {
-    const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
+  for (std::int64_t first = 0; first < columns.rows; first += kBlockRows) {
+    const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns.rows - first));
     run_block(w, columns, first, n);
     std::copy_n(w.output(0), n, out + first);
   }

@@ -1,6 +1,7 @@
 // A list of instructions compiled from a graph, run over blocks of rows.
 #pragma once
 #include <Eigen/Core>
+#include <cstdint>
 #include <memory>
 #include <vector>
 
@@ -28,7 +29,7 @@ class Program {
     friend class Program;
     double* slot(int i) { return slots_.data() + static_cast<std::size_t>(i) * length_; }
 
-    long laid_out_for_ = 0;  // number of the program
+    std::int64_t laid_out_for_ = 0;  // number of the program
     int length_ = 0;         // rows of a block: kBlockRows, or all rows of a small table
     std::vector<double> scalars_, slots_;
     std::vector<const double*> places_, outputs_;
@@ -44,7 +45,7 @@ class Program {
   // Does once all that is not done row by row.
   void prepare(const double* parameters, const Columns& columns, Workspace& workspace) const;
   // Evaluates rows first .. first + n - 1, n at most kBlockRows.
-  void run_block(Workspace& workspace, const Columns& columns, long first, int n) const;
+  void run_block(Workspace& workspace, const Columns& columns, std::int64_t first, int n) const;
   // Evaluates output 0 for all rows.
   void run_all(const double* parameters, const Columns& columns, double* out) const;
 
@@ -75,7 +76,7 @@ class Program {
   void solve(const Call& call, Workspace& workspace, double* out, int n) const;
   int add_call(const Graph& graph, const Node& node, const std::vector<int>& inputs, const std::vector<int>& place, const std::vector<Node>& nodes);
 
-  long number_ = 0;  // no other program has it but copies
+  std::int64_t number_ = 0;  // no other program has it but copies
   std::vector<ScalarStep> scalars_;           // what is evaluated once a run, in order
   std::vector<std::pair<int, int>> broadcast_;  // scalar -> slot that repeats it for a whole block of an output
   std::vector<Instruction> instructions_;

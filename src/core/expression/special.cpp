@@ -46,6 +46,15 @@ double polygamma(int n, double x) {
   return n % 2 == 0 ? -sum : sum;
 }
 
+double log_gamma(double x) {
+#ifdef __GLIBC__
+  int sign;
+  return lgamma_r(x, &sign);
+#else
+  return std::lgamma(x);
+#endif
+}
+
 double bessel_j(int order, double x) {
   // Negative orders arise in derivatives: J(-n) = (-1)^n J(n).
   const double sign = order < 0 && order % 2 != 0 ? -1 : 1;

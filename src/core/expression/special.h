@@ -9,6 +9,9 @@ namespace tundrel {
 // the poles and far left of zero.
 double polygamma(int n, double x);
 
+// The logarithm of the absolute value of the gamma function, from the C library, but without the sign that it leaves where all threads see it.
+double log_gamma(double x);
+
 // Bessel function of the first kind of whole order, any sign of the argument.
 double bessel_j(int order, double x);
 

@@ -1,6 +1,7 @@
 #include "covariance.h"
 
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <numeric>
 
@@ -70,9 +71,9 @@ void add_row_errors(const Program& program, const double* x, const Columns& colu
   const Scaled scaled(factor);
   const Eigen::MatrixXd half = scaled.inverse(), open = scaled.open();
   program.prepare(x, columns, work);
-  Eigen::MatrixXd block(std::min<long>(kBlockRows, columns.rows), p);
-  for (long first = 0; first < columns.rows; first += kBlockRows) {
-    const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
+  Eigen::MatrixXd block(std::min<std::int64_t>(kBlockRows, columns.rows), p);
+  for (std::int64_t first = 0; first < columns.rows; first += kBlockRows) {
+    const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns.rows - first));
     program.run_block(work, columns, first, n);
     for (int j = 0; j < p; ++j)
       block.col(j).head(n) = Eigen::Map<const Eigen::VectorXd>(work.output(moving[j] + 1), n);
@@ -90,7 +91,7 @@ void add_row_errors(const Program& program, const double* x, const Columns& colu
 constexpr double kDependent = 1e-7;
 
 Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd slopes) {
-  for (long j = 0; j < slopes.cols(); ++j) {
+  for (std::int64_t j = 0; j < slopes.cols(); ++j) {
     const double norm = slopes.col(j).norm();
     if (norm > 0 && std::isfinite(norm))
       slopes.col(j) /= norm;
@@ -99,12 +100,12 @@ Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd slopes) {
   }
   if (slopes.size() == 0) return slopes;
   const SingularValues found = singular_values(slopes);
-  long rank = 0;
+  std::int64_t rank = 0;
   while (rank < found.values.size() && found.values[rank] > kDependent * found.values[0]) ++rank;
   return found.u.leftCols(rank);
 }
 
-std::vector<int> not_held(const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held, long k) {
+std::vector<int> not_held(const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held, std::int64_t k) {
   std::vector<int> moving;
   for (int j = 0; j < held.rows(); ++j)
     if (!held(j, k)) moving.push_back(j);
@@ -112,8 +113,8 @@ std::vector<int> not_held(const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynami
 }
 
 // The columns `moving` of the triangle of group k.
-Eigen::MatrixXd triangle_of(const Eigen::MatrixXd& factors, long k, const std::vector<int>& moving) {
-  const long p = std::lround(std::sqrt(static_cast<double>(factors.rows())));
+Eigen::MatrixXd triangle_of(const Eigen::MatrixXd& factors, std::int64_t k, const std::vector<int>& moving) {
+  const std::int64_t p = std::lround(std::sqrt(static_cast<double>(factors.rows())));
   const Eigen::Map<const Eigen::MatrixXd> whole(factors.col(k).data(), p, p);
   Eigen::MatrixXd out(p, moving.size());
   for (std::size_t j = 0; j < moving.size(); ++j) out.col(j) = whole.col(moving[j]);
@@ -132,7 +133,7 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
   return errors;
 }
 
-Eigen::VectorXd group_row_errors(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<long>& first,
+Eigen::VectorXd group_row_errors(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<std::int64_t>& first,
                                  const Eigen::MatrixXd& factors, const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held) {
   Eigen::VectorXd errors(columns.rows);
   Program::Workspace work;
@@ -145,7 +146,7 @@ Eigen::VectorXd group_row_errors(const Program& program, const Eigen::MatrixXd& 
   return errors;
 }
 
-Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<long>& first,
+Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<std::int64_t>& first,
                                const Eigen::VectorXd& weight, const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held) {
   Eigen::MatrixXd out = Eigen::MatrixXd::Zero(columns.rows, x.rows());
   Program::Workspace work;
@@ -156,8 +157,8 @@ Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x,
     const std::vector<int> moving = not_held(held, k);
     program.prepare(x.col(k).data(), rows, work);
     Eigen::MatrixXd slopes(rows.rows, moving.size());
-    for (long begin = 0; begin < rows.rows; begin += kBlockRows) {
-      const int n = static_cast<int>(std::min<long>(kBlockRows, rows.rows - begin));
+    for (std::int64_t begin = 0; begin < rows.rows; begin += kBlockRows) {
+      const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, rows.rows - begin));
       program.run_block(work, rows, begin, n);
       for (std::size_t j = 0; j < moving.size(); ++j)
         slopes.col(j).segment(begin, n) = Eigen::Map<const Eigen::ArrayXd>(work.output(moving[j] + 1), n) * weight.segment(first[k] + begin, n).array();
@@ -170,7 +171,7 @@ Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x,
 
 Eigen::MatrixXd group_unit_errors(const Eigen::MatrixXd& factors, const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held) {
   Eigen::MatrixXd out = Eigen::MatrixXd::Constant(held.rows(), held.cols(), std::numeric_limits<double>::quiet_NaN());
-  for (long k = 0; k < held.cols(); ++k) {
+  for (std::int64_t k = 0; k < held.cols(); ++k) {
     const std::vector<int> moving = not_held(held, k);
     const Eigen::VectorXd errors = unit_covariance(triangle_of(factors, k, moving)).diagonal().cwiseSqrt();
     for (std::size_t j = 0; j < moving.size(); ++j) out(moving[j], k) = errors[j];

@@ -1,6 +1,7 @@
 // What the Jacobian's triangle says about uncertainty.
 #pragma once
 #include <Eigen/Core>
+#include <cstdint>
 #include <vector>
 
 #include "../expression/program.h"
@@ -19,12 +20,12 @@ Eigen::VectorXd row_errors(const Program& program, const Eigen::VectorXd& x, con
 
 // The same of groups of rows: those of group k follow first[k] and end before first[k + 1]; its parameters are column k of `x`, its triangle
 // column k of `factors`, and those that are `held` there count as known. The program has the derivatives in all parameters.
-Eigen::VectorXd group_row_errors(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<long>& first,
+Eigen::VectorXd group_row_errors(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<std::int64_t>& first,
                                  const Eigen::MatrixXd& factors, const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held);
 
 // Of each group an orthonormal basis of the plane in which its rows move by the parameters that are not held, each row in units of one over its
 // `weight`; zeros where there are fewer directions than parameters.
-Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<long>& first,
+Eigen::MatrixXd group_tangents(const Program& program, const Eigen::MatrixXd& x, const Columns& columns, const std::vector<std::int64_t>& first,
                                const Eigen::VectorXd& weight, const Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>& held);
 
 // Square roots of the diagonal of each group's covariance; not a number where held.

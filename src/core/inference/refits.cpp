@@ -1,5 +1,7 @@
 #include "refits.h"
 
+#include <cstdint>
+
 namespace tundrel {
 namespace {
 
@@ -16,7 +18,7 @@ class Resampled {
     taken_.resize(out.rows, static_cast<Eigen::Index>(out.data.size()));
     for (std::size_t c = 0; c < out.data.size(); ++c) {
       const auto place = static_cast<Eigen::Index>(c);
-      for (long i = 0; i < out.rows; ++i) taken_(i, place) = out.data[c][resampling_.rows(i, k)];
+      for (std::int64_t i = 0; i < out.rows; ++i) taken_(i, place) = out.data[c][resampling_.rows(i, k)];
       out.data[c] = taken_.col(place).data();
     }
     return out;

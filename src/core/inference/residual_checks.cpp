@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <numeric>
 
@@ -263,7 +264,7 @@ double furthest_of(const Eigen::RowVectorXd& set, Furthest how, int zeros) {
 }
 
 // Statistics of up to kSets sets, a column of `out` a test.
-void statistics_of(const Block& z, int sets, const CheckPlan& plan, const std::vector<double>& level, Eigen::MatrixXd& out, long first) {
+void statistics_of(const Block& z, int sets, const CheckPlan& plan, const std::vector<double>& level, Eigen::MatrixXd& out, std::int64_t first) {
   double found[kSets];
   const auto put = [&](int test) { std::copy(found, found + sets, &out(first, test)); };
   sign_runs(z, plan.order, sets, found);
@@ -290,12 +291,12 @@ void statistics_of(const Block& z, int sets, const CheckPlan& plan, const std::v
 
 // A row for each set, a column for each test.
 Eigen::MatrixXd all_statistics(const Eigen::MatrixXd& sets, const CheckPlan& plan, const std::vector<double>& level) {
-  const long count = sets.rows();
+  const std::int64_t count = sets.rows();
   const int n = static_cast<int>(sets.cols());
-  Eigen::MatrixXd out = Eigen::MatrixXd::Constant(count, kTestsBeforePatterns + static_cast<long>(plan.patterns.size()), kNaN);
+  Eigen::MatrixXd out = Eigen::MatrixXd::Constant(count, kTestsBeforePatterns + static_cast<std::int64_t>(plan.patterns.size()), kNaN);
   Block z(n);
-  for (long first = 0; first < count; first += kSets) {
-    const int some = static_cast<int>(std::min<long>(kSets, count - first));
+  for (std::int64_t first = 0; first < count; first += kSets) {
+    const int some = static_cast<int>(std::min<std::int64_t>(kSets, count - first));
     for (int i = 0; i < n; ++i) {
       std::copy(&sets(first, i), &sets(first, i) + some, z.row(i));
       // the lanes that are left over repeat a set
@@ -322,8 +323,8 @@ CheckOutcome check_residuals(const Eigen::RowVectorXd& z, const Eigen::MatrixXd&
   out.expected_runs = by_chance.col(0).mean();
   for (int test = 0; test < observed.cols(); ++test) {
     const double at = observed(0, test);
-    long finite = 0, below = 0, above = 0;
-    for (long s = 0; s < by_chance.rows(); ++s) {
+    std::int64_t finite = 0, below = 0, above = 0;
+    for (std::int64_t s = 0; s < by_chance.rows(); ++s) {
       const double one = by_chance(s, test);
       if (!std::isfinite(one)) continue;
       ++finite;
@@ -337,7 +338,7 @@ CheckOutcome check_residuals(const Eigen::RowVectorXd& z, const Eigen::MatrixXd&
   }
   if (furthest == Furthest::none) return out;
   std::vector<double> far(sets.rows());
-  for (long s = 0; s < sets.rows(); ++s) far[s] = furthest_of(sets.row(s), furthest, zeros);
+  for (std::int64_t s = 0; s < sets.rows(); ++s) far[s] = furthest_of(sets.row(s), furthest, zeros);
   std::sort(far.begin(), far.end());
   const double unit = furthest == Furthest::robust ? bulk(z, zeros) : 1.0;
   for (int i = 0; i < z.size(); ++i) {

@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Core>
 #include <chrono>
+#include <cstdint>
 #include <functional>
 #include <limits>
 #include <memory>
@@ -32,8 +33,8 @@ struct Evaluation {
   double most_evaluations = std::numeric_limits<double>::infinity();
   Clock::time_point out_of_time = Clock::time_point::max();
 
-  long evaluations = 0;
-  long refused = 0;  // evaluations that gave no finite number
+  std::int64_t evaluations = 0;
+  std::int64_t refused = 0;  // evaluations that gave no finite number
   // The best that was met by calls of the user's function, whatever they were for; empty where there is none.
   Eigen::VectorXd best_met;
   double best_value = std::numeric_limits<double>::infinity();

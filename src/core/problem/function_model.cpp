@@ -1,5 +1,6 @@
 #include "function_model.h"
 
+#include <cstdint>
 #include <limits>
 
 #include "differences.h"
@@ -62,7 +63,7 @@ Eigen::MatrixXd FunctionModel::slopes(const Eigen::VectorXd& x, Evaluation& work
   return {};
 }
 
-const double* const* FunctionModel::block(long first, int) {
+const double* const* FunctionModel::block(std::int64_t first, int) {
   for (std::size_t k = 0; k < columns_.size(); ++k) places_[k] = columns_[k].data() + first;
   return places_.data();
 }

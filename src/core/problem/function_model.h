@@ -1,5 +1,6 @@
 // Fitted values, or residuals, that a function of the user's gives, with derivatives by differences.
 #pragma once
+#include <cstdint>
 #include <functional>
 #include <vector>
 
@@ -25,12 +26,12 @@ class FunctionModel : public RowModel {
   }
 
   int size() const override { return static_cast<int>(bounds_.lower.size()); }
-  long rows() const override { return rows_; }
+  std::int64_t rows() const override { return rows_; }
   bool exact() const override { return false; }
   bool calls_user() const override { return true; }
   void expect(const Eigen::VectorXd& typical) override { bounds_.typical = typical; }
   bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) override;
-  const double* const* block(long first, int n) override;
+  const double* const* block(std::int64_t first, int n) override;
   double slope_noise(const Eigen::VectorXd& x, int i, double rounding, Differences kind) const override;
   bool second_along(const Eigen::VectorXd& x, const Eigen::VectorXd& weights, double rounding, Differences kind, Evaluation& work,
                     Eigen::MatrixXd& out, Eigen::MatrixXd& noise) override;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 
 #include "../threads.h"
 #include "halted.h"
@@ -9,7 +10,7 @@
 
 namespace tundrel {
 
-Grouping::Grouping(std::vector<long> first, Eigen::MatrixXi place, int size)
+Grouping::Grouping(std::vector<std::int64_t> first, Eigen::MatrixXi place, int size)
     : first(std::move(first)), place(std::move(place)), shared_rank(static_cast<std::size_t>(size), -1) {
   std::vector<int> reader(static_cast<std::size_t>(size), -1);
   std::vector<char> several(static_cast<std::size_t>(size), 0);

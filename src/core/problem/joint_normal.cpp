@@ -2,6 +2,7 @@
 
 #include <Eigen/Cholesky>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <utility>
 
@@ -113,10 +114,10 @@ JointNormal::JointNormal(Graph graph, JointNormalNodes nodes, Columns columns, S
 
 bool JointNormal::read(const Columns& columns) {
   // other rows would follow each other otherwise
-  if (columns.rows != static_cast<long>(sequence_.order.size())) return false;
+  if (columns.rows != static_cast<std::int64_t>(sequence_.order.size())) return false;
   sorted_.resize(columns.rows, static_cast<Eigen::Index>(columns.data.size()));
   for (Eigen::Index k = 0; k < sorted_.cols(); ++k)
-    for (long i = 0; i < columns.rows; ++i) sorted_(i, k) = columns.data[k][sequence_.order[i]];
+    for (std::int64_t i = 0; i < columns.rows; ++i) sorted_(i, k) = columns.data[k][sequence_.order[i]];
   return true;
 }
 
@@ -157,12 +158,12 @@ JointNormal::Sums JointNormal::along_rows(const Eigen::VectorXd& x, const Jets& 
   std::vector<Followed> followed(p0, Followed(jets));
   Followed reading(jets);
   std::unique_ptr<Follower> along;
-  for (long first = 0; first < columns.rows; first += kBlockRows) {
+  for (std::int64_t first = 0; first < columns.rows; first += kBlockRows) {
     if (work.is_halted()) {
       sums.usable = false;
       return sums;
     }
-    const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - first));
+    const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns.rows - first));
     rows.run_block(space, columns, first, n);
     if (first == 0) {
       // neither depends on the row
@@ -176,7 +177,7 @@ JointNormal::Sums JointNormal::along_rows(const Eigen::VectorXd& x, const Jets& 
       along = std::make_unique<Follower>(jets, range_ >= 0 ? range.data() : nullptr, nugget_ >= 0 ? nugget.data() : nullptr);
     }
     for (int i = 0; i < n; ++i) {
-      const long row = first + i;
+      const std::int64_t row = first + i;
       along->step(sequence_.distance[row]);
       read_out(residual_, i, residual);
       reading.take(residual.data(), *along);
@@ -238,7 +239,7 @@ JointNormal::Jet JointNormal::log_determinant(const std::vector<Jet>& informatio
 JointNormal::Jet JointNormal::whole(const Eigen::VectorXd& x, int order) {
   ++work.evaluations;
   const Jets jets(size(), order);
-  Sums sums = along_rows(x, jets, [](long, const Jet&, const double*) {});
+  Sums sums = along_rows(x, jets, [](std::int64_t, const Jet&, const double*) {});
   Jet out(jets.length(), 0);
   if (sums.usable) {
     if (slopes_.cols() > 0) jets.add(log_determinant(sums.information, jets).data(), 1, sums.log_spread.data());
@@ -305,7 +306,7 @@ Eigen::MatrixXd JointNormal::innovations(const Eigen::VectorXd& x) {
   Eigen::MatrixXd out(sorted_.rows(), p + 1);
   const Jets jets(p, 1);
   Jet root(jets.length()), product(jets.length());
-  along_rows(x, jets, [&](long row, const Jet& innovation, const double* inverse) {
+  along_rows(x, jets, [&](std::int64_t row, const Jet& innovation, const double* inverse) {
     const double r = std::sqrt(inverse[0]);
     jets.through(inverse, r, 0.5 / r, 0, root.data());
     jets.multiply(innovation.data(), root.data(), product.data());

@@ -3,6 +3,7 @@
 // time linear in rows. Restricted likelihood adds what the curve takes away from the noise (Harville 1977, Journal of the American
 // Statistical Association 72, 320-338), with the slopes of the curve at some point.
 #pragma once
+#include <cstdint>
 #include <memory>
 #include <vector>
 
@@ -16,7 +17,7 @@ namespace tundrel {
 // How rows follow each other: their order, and how far each is from the one before it, in the unit of the range.
 struct Sequence {
   static constexpr double kBegins = -1;  // the first of a block
-  std::vector<long> order;
+  std::vector<std::int64_t> order;
   std::vector<double> distance;
 };
 

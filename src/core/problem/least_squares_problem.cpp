@@ -1,6 +1,7 @@
 #include "least_squares_problem.h"
 
 #include <algorithm>
+#include <cstdint>
 #include <utility>
 #include <vector>
 
@@ -37,7 +38,7 @@ double LeastSquaresProblem::sum_of_squares(const Program& program, const Eigen::
   const Segments segments(columns_.rows);
   sums_.setZero(segments.count);
   sweep_.run(work, program, x, columns_, segments,
-             [&](const Program::Workspace& block, int s, long, int n) { sums_[s] += row_product(block.output(0), block.output(0), n); });
+             [&](const Program::Workspace& block, int s, std::int64_t, int n) { sums_[s] += row_product(block.output(0), block.output(0), n); });
   return sums_.sum();
 }
 
@@ -69,7 +70,7 @@ void LeastSquaresProblem::linearise_into(const Eigen::VectorXd& x, Linearisation
 void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
   const int p = size();
   const Segments segments(columns_.rows);
-  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  const int block_rows = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns_.rows));
   const bool curvature = curvature_expected;
   looked_ = curvature_known_ = false;
   if (curvature) make_curvature_programs();
@@ -77,7 +78,7 @@ void LeastSquaresProblem::look_at(const Eigen::VectorXd& x) {
   factors_.resize(segments.count, TriangularFactor(0, 0));
   for (TriangularFactor& factor : factors_) factor.clear(p + 1, block_rows);
   const Program& program = curvature ? *look_and_curvature_program_ : jacobian_program_;
-  sweep_.run(work, program, x, columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+  sweep_.run(work, program, x, columns_, segments, [&](const Program::Workspace& block, int s, std::int64_t, int n) {
     factors_[s].fold(block.outputs(), n);
     if (curvature) add_curvature(block, p, s, n);
   });
@@ -127,7 +128,7 @@ bool LeastSquaresProblem::residual_curvature(const Eigen::VectorXd& x, Eigen::Ma
     curvature_known_ = false;
     curvature_sums_.setZero(curved_.size(), segments.count);
     sweep_.run(work, *curvature_program_, x, columns_, segments,
-               [&](const Program::Workspace& block, int s, long, int n) { add_curvature(block, 0, s, n); });
+               [&](const Program::Workspace& block, int s, std::int64_t, int n) { add_curvature(block, 0, s, n); });
     finish_curvature();
     curvature_known_ = looked_ && latest_ == x;
   }
@@ -145,7 +146,7 @@ bool LeastSquaresProblem::bend_along(const Eigen::VectorXd& x, const Eigen::Vect
   }
   const Segments segments(columns_.rows);
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(p, segments.count);
-  sweep_.run(work, *bend_program_, x, columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+  sweep_.run(work, *bend_program_, x, columns_, segments, [&](const Program::Workspace& block, int s, std::int64_t, int n) {
     Eigen::ArrayXd second = Eigen::ArrayXd::Zero(n);
     for (int i = 0, k = p; i < p; ++i)
       for (int j = 0; j <= i; ++j, ++k) second += (i == j ? 1 : 2) * direction[i] * direction[j] * Block(block.output(k), n);

@@ -1,5 +1,6 @@
 #include "program_model.h"
 
+#include <cstdint>
 #include <utility>
 #include <vector>
 
@@ -25,7 +26,7 @@ bool ProgramModel::begin(const Eigen::VectorXd& x, int order, Differences, Evalu
   return true;  // what is not finite shows in the sums
 }
 
-const double* const* ProgramModel::block(long first, int n) {
+const double* const* ProgramModel::block(std::int64_t first, int n) {
   current_->run_block(workspace_, columns_, first, n);
   return workspace_.outputs();
 }

@@ -1,5 +1,6 @@
 // Fitted values that a program gives.
 #pragma once
+#include <cstdint>
 #include "row_model.h"
 
 namespace tundrel {
@@ -10,7 +11,7 @@ class ProgramModel : public RowModel {
   ProgramModel(Graph graph, int fitted, int n_parameters, Columns columns);
 
   int size() const override { return n_parameters_; }
-  long rows() const override { return columns_.rows; }
+  std::int64_t rows() const override { return columns_.rows; }
   bool exact() const override { return true; }
   std::unique_ptr<RowModel> clone() const override { return std::make_unique<ProgramModel>(graph_, fitted_, n_parameters_, columns_); }
   bool read(const Columns& columns) override {
@@ -18,7 +19,7 @@ class ProgramModel : public RowModel {
     return true;
   }
   bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) override;
-  const double* const* block(long first, int n) override;
+  const double* const* block(std::int64_t first, int n) override;
 
  private:
   Graph graph_;

@@ -1,6 +1,7 @@
 // Fitted values for the rows of a table, with their derivatives: from a program, a function of the user's, or whatever else gives them.
 #pragma once
 #include <Eigen/Core>
+#include <cstdint>
 #include <functional>
 #include <memory>
 
@@ -14,7 +15,7 @@ class RowModel {
  public:
   virtual ~RowModel() = default;
   virtual int size() const = 0;   // parameters
-  virtual long rows() const = 0;
+  virtual std::int64_t rows() const = 0;
   // TRUE where derivatives are exact, and second ones may be asked for.
   virtual bool exact() const = 0;
   // TRUE where each evaluation is a call of a function of the user's.
@@ -30,7 +31,7 @@ class RowModel {
   // not finite. `kind`: of differences, if that is what derivatives are.
   virtual bool begin(const Eigen::VectorXd& x, int order, Differences kind, Evaluation& work) = 0;
   // Of n rows, at most kBlockRows: where the values stand, then each derivative, then the lower triangle of second ones, row by row.
-  virtual const double* const* block(long first, int n) = 0;
+  virtual const double* const* block(std::int64_t first, int n) = 0;
 
   // Rounding error of the derivative in parameter `i`, for values that have this one; 0 where derivatives are exact.
   virtual double slope_noise(const Eigen::VectorXd&, int, double, Differences) const { return 0; }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <utility>
 
@@ -56,8 +57,8 @@ bool RowModelLoss::for_blocks(const Eigen::VectorXd& x, int order, const Use& us
   Program::Workspace space;
   loss.prepare(x.data(), columns_, space);
   Columns here = columns_;
-  for (long first = 0; first < model_->rows(); first += kBlockRows) {
-    const int n = static_cast<int>(std::min<long>(kBlockRows, model_->rows() - first));
+  for (std::int64_t first = 0; first < model_->rows(); first += kBlockRows) {
+    const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, model_->rows() - first));
     const double* const* fitted = model_->block(first, n);
     here.data[fitted_] = fitted[0] - first;
     loss.run_block(space, here, first, n);
@@ -109,7 +110,7 @@ Expansion RowModelLoss::expand(const Eigen::VectorXd& x) {
   out.hessian = Eigen::MatrixXd::Zero(p, p);
   Eigen::VectorXd weights(model_->rows());
   double size_of_slopes = 0;
-  long first = 0;
+  std::int64_t first = 0;
   const bool usable = for_blocks(x, 2, [&](const double* const* loss, const double* const* fitted, int n) {
     const Block by_fitted(loss[1], n);
     const double* const* second = loss + 2 + p;
@@ -161,7 +162,7 @@ double RowModelLoss::value_unit(const Expansion& at) {
 
 Eigen::MatrixXd RowModelLoss::slopes_factor(const Eigen::VectorXd& x) {
   const int p = size();
-  TriangularFactor factor(p, static_cast<int>(std::min<long>(kBlockRows, model_->rows())));
+  TriangularFactor factor(p, static_cast<int>(std::min<std::int64_t>(kBlockRows, model_->rows())));
   std::vector<Eigen::ArrayXd> slopes(p);
   std::vector<const double*> places(p);
   const bool usable = for_blocks(x, 1, [&](const double* const* loss, const double* const* fitted, int n) {

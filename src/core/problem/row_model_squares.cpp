@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <utility>
 #include <vector>
@@ -33,8 +34,8 @@ bool RowModelSquares::for_blocks(const Eigen::VectorXd& x, int order, const Use&
   const int p = size(), outputs = order == 0 ? 1 : order == 1 ? 1 + p : 1 + p + p * (p + 1) / 2;
   std::vector<Eigen::ArrayXd> columns;
   std::vector<const double*> places(outputs);
-  for (long first = 0; first < model_->rows(); first += kBlockRows) {
-    const int n = static_cast<int>(std::min<long>(kBlockRows, model_->rows() - first));
+  for (std::int64_t first = 0; first < model_->rows(); first += kBlockRows) {
+    const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, model_->rows() - first));
     const double* const* given = model_->block(first, n);
     if (readings_.size() == 0) {
       use(given, n);
@@ -67,7 +68,7 @@ void RowModelSquares::linearise_into(const Eigen::VectorXd& x, Linearisation& at
   if (!calls_user()) ++work.evaluations;
   at = Linearisation();
   const int p = size();
-  TriangularFactor factor(p + 1, static_cast<int>(std::min<long>(kBlockRows, model_->rows())));
+  TriangularFactor factor(p + 1, static_cast<int>(std::min<std::int64_t>(kBlockRows, model_->rows())));
   std::vector<const double*> places(p + 1);
   double sum = 0;
   const bool usable = for_blocks(x, 1, [&](const double* const* columns, int n) {
@@ -91,7 +92,7 @@ bool RowModelSquares::rows(const Eigen::VectorXd& x, Eigen::VectorXd& residuals,
   const int p = size();
   residuals.resize(model_->rows());
   if (jacobian) jacobian->resize(model_->rows(), p);
-  long first = 0;
+  std::int64_t first = 0;
   const bool usable = for_blocks(x, jacobian ? 1 : 0, [&](const double* const* columns, int n) {
     residuals.segment(first, n) = Eigen::Map<const Eigen::VectorXd>(columns[0], n);
     for (int j = 0; jacobian && j < p; ++j) jacobian->col(j).segment(first, n) = Eigen::Map<const Eigen::VectorXd>(columns[1 + j], n);
@@ -117,7 +118,7 @@ bool RowModelSquares::verified_curvature(const Eigen::VectorXd& x, Eigen::Matrix
   noise.resize(0, 0);
   if (model_->exact()) return residual_curvature(x, curvature);
   Eigen::VectorXd weights(model_->rows());
-  long first = 0;
+  std::int64_t first = 0;
   // The derivatives of the residuals are those of the values times -weight, where there are readings.
   const bool usable = for_blocks(x, 0, [&](const double* const* columns, int n) {
     weights.segment(first, n) = Eigen::Map<const Eigen::VectorXd>(columns[0], n);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <map>
 #include <utility>
 
@@ -82,7 +83,7 @@ Eigen::VectorXd RowSumProblem::column_sums(const Program& program, const Eigen::
   const Segments segments(columns_.rows);
   const int n_outputs = program.n_outputs();
   Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(n_outputs, segments.count);
-  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, std::int64_t, int n) {
     for (int k = 0; k < n_outputs; ++k) sums(k, s) += row_sum(block.output(k), n);
   });
   return sums.rowwise().sum();
@@ -153,7 +154,7 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
   Eigen::MatrixXd efforts = Eigen::MatrixXd::Zero(p, segments.count);
   // In an order that does not depend on threads: each segment keeps its own.
   std::vector<std::map<std::vector<double>, double>> near(segments.count);
-  sweep_.run(work, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+  sweep_.run(work, kink_program_, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, std::int64_t, int n) {
     const double* kink = block.output(length);
     for (int j = 0; j < p; ++j) {
       const Eigen::ArrayXd effort = Block(block.output(1 + j), n).abs() + Block(block.output(length + 1 + j), n).abs();
@@ -189,9 +190,9 @@ KinkedExpansion RowSumProblem::expand_kinks(const Eigen::VectorXd& x, double wid
 Eigen::MatrixXd RowSumProblem::factor_of_rows(const Program& program, const Eigen::VectorXd& x, int rows_at_once) {
   const int p = size();
   const Segments segments(columns_.rows);
-  const int block_rows = static_cast<int>(std::min<long>(kBlockRows, columns_.rows));
+  const int block_rows = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns_.rows));
   std::vector<TriangularFactor> factors(segments.count, TriangularFactor(p, block_rows));
-  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, long, int n) {
+  sweep_.run(work, program, with_width(x), columns_, segments, [&](const Program::Workspace& block, int s, std::int64_t, int n) {
     for (int k = 0; k < rows_at_once; ++k) factors[s].fold(block.outputs() + k * p, n);
   });
   for (int s = 1; s < segments.count; ++s) factors[0].fold(factors[s]);

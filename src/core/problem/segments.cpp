@@ -1,22 +1,24 @@
 #include "segments.h"
 
+#include <cstdint>
+
 namespace tundrel {
 namespace {
 
 // Enough to share out evenly between any sensible number of threads, few enough to add up quickly.
-constexpr long kMostSegments = 64;
+constexpr std::int64_t kMostSegments = 64;
 // Below this a segment is not worth a thread.
-constexpr long kLeastBlocks = 8;
+constexpr std::int64_t kLeastBlocks = 8;
 
-long blocks_of(long rows) { return (rows + kBlockRows - 1) / kBlockRows; }
+std::int64_t blocks_of(std::int64_t rows) { return (rows + kBlockRows - 1) / kBlockRows; }
 
 }  // namespace
 
-Segments::Segments(long rows)
+Segments::Segments(std::int64_t rows)
     : rows(rows),
       count(static_cast<int>(std::clamp(blocks_of(rows) / kLeastBlocks, 1L, kMostSegments))) {}
 
-long Segments::blocks_before(int segment) const {
+std::int64_t Segments::blocks_before(int segment) const {
   if (segment == 0) return 0;
   if (segment == count) return rows;
   return std::min(rows, blocks_of(rows) * segment / count * kBlockRows);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include "triangular_factor.h"
@@ -24,7 +25,7 @@ class CountOnce {
  private:
   Problem& whole_;
   bool all_;
-  long before_, refused_;
+  std::int64_t before_, refused_;
 };
 
 // Triangles below each other, as one. Fewer rows than columns are filled up with zeros.

@@ -1,5 +1,6 @@
 // A criterion that is a sum of others in the same parameters: several blocks of rows, and what is known beforehand.
 #pragma once
+#include <cstdint>
 #include <memory>
 #include <utility>
 #include <vector>
@@ -51,7 +52,7 @@ class Parts {
     Problem &part, &whole;
     Eigen::VectorXd best_met;
     double best_value;
-    long evaluations;
+    std::int64_t evaluations;
   };
 
   std::vector<std::unique_ptr<Problem>> parts_;

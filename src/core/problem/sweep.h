@@ -2,6 +2,7 @@
 #pragma once
 #include <algorithm>
 #include <atomic>
+#include <cstdint>
 #include <vector>
 
 #include "../expression/program.h"
@@ -30,7 +31,7 @@ class Sweep {
     for (Program::Workspace& work : workspaces_) program.prepare(x.data(), columns, work);
     const auto cover = [&](int thread, int segment) {
       Program::Workspace& work = workspaces_[thread];
-      segments.for_each_block(segment, [&](long first, int n) {
+      segments.for_each_block(segment, [&](std::int64_t first, int n) {
         program.run_block(work, columns, first, n);
         use(work, segment, first, n);
       });

@@ -4,6 +4,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 #include <utility>
 
@@ -59,8 +60,8 @@ struct VaryingCurves::Worker {
   Eigen::VectorXd sums(const Program& program, Program::Workspace& space, const Columns& columns) {
     Eigen::VectorXd out = Eigen::VectorXd::Zero(program.n_outputs());
     program.prepare(all.data(), columns, space);
-    for (long from = 0; from < columns.rows; from += kBlockRows) {
-      const int n = static_cast<int>(std::min<long>(kBlockRows, columns.rows - from));
+    for (std::int64_t from = 0; from < columns.rows; from += kBlockRows) {
+      const int n = static_cast<int>(std::min<std::int64_t>(kBlockRows, columns.rows - from));
       program.run_block(space, columns, from, n);
       for (int k = 0; k < out.size(); ++k) out[k] += row_sum(space.output(k), n);
     }
@@ -107,10 +108,10 @@ VaryingCurves::VaryingCurves(Graph graph, int loss, int own, int nodes, Columns 
 }
 
 bool VaryingCurves::read(const Columns& columns) {
-  if (columns.rows != static_cast<long>(rows_.order.size())) return false;
+  if (columns.rows != static_cast<std::int64_t>(rows_.order.size())) return false;
   sorted_.resize(columns.rows, static_cast<Eigen::Index>(columns.data.size()));
   for (Eigen::Index k = 0; k < sorted_.cols(); ++k)
-    for (long i = 0; i < columns.rows; ++i) sorted_(i, k) = columns.data[k][rows_.order[i]];
+    for (std::int64_t i = 0; i < columns.rows; ++i) sorted_(i, k) = columns.data[k][rows_.order[i]];
   return true;
 }
 
@@ -295,11 +296,11 @@ double VaryingCurves::restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slo
   restricted_.prepare(x.data(), columns, space);
   const auto output = [&](int node, int derivative) { return space.output(node * (p + 1) + derivative); };
   for (int k = 0; k < rows_.count(); ++k) {
-    const long from = rows_.first[k], n = rows_.first[k + 1] - from;
+    const std::int64_t from = rows_.first[k], n = rows_.first[k + 1] - from;
     Eigen::MatrixXd log_sd(n, p + 1);
     std::vector<Eigen::MatrixXd> root(static_cast<std::size_t>(p) + 1, Eigen::MatrixXd::Zero(own_, own_));
-    for (long block = 0; block < n; block += kBlockRows) {
-      const int rows = static_cast<int>(std::min<long>(kBlockRows, n - block));
+    for (std::int64_t block = 0; block < n; block += kBlockRows) {
+      const int rows = static_cast<int>(std::min<std::int64_t>(kBlockRows, n - block));
       restricted_.run_block(space, columns, from + block, rows);
       for (int d = 0; d <= p; ++d) {
         for (int i = 0; i < rows; ++i) log_sd(block + i, d) = output(pairs(), d)[i];

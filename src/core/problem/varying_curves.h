@@ -3,6 +3,7 @@
 // Computational and Graphical Statistics 4, 12-35). Gradients are exact: nodes move with the parameters, and third derivatives of the
 // loss say how.
 #pragma once
+#include <cstdint>
 #include <memory>
 #include <vector>
 
@@ -15,7 +16,7 @@ namespace tundrel {
 
 // Rows of the table by curve: those of curve k are order[first[k]] up to order[first[k + 1] - 1].
 struct CurveRows {
-  std::vector<long> order, first;
+  std::vector<std::int64_t> order, first;
   int count() const { return static_cast<int>(first.size()) - 1; }
 };
 

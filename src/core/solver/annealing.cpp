@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include "space_filling.h"
@@ -92,7 +93,7 @@ void Annealing::judge_round(const Problem&, const Eigen::MatrixXd& units, const 
   coordinate_ = (coordinate_ + 1) % size();
   if (coordinate_ > 0) return;
   ++moves_;
-  if (static_cast<long>(moves_) % kSweepsPerLook == 0) adapt_lengths();
+  if (static_cast<std::int64_t>(moves_) % kSweepsPerLook == 0) adapt_lengths();
   if (moves_ >= settings_.sweeps) cool();
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include "solver_table.h"
@@ -32,13 +33,13 @@ constexpr double kSmall = 1e-12;
 constexpr double kPublishedSmall = 1e-8;
 // Rates that are tried before one is advised, for so many steps; fewer where each calls the user.
 constexpr int kMostTried = 12, kFewTried = 4;
-constexpr long kStepsTried = 500, kFewSteps = 50;
+constexpr std::int64_t kStepsTried = 500, kFewSteps = 50;
 // A value this many times above the best, or rising this often in a row, does not come back.
 constexpr double kGrown = 1e6;
-constexpr long kMostRising = 50;
+constexpr std::int64_t kMostRising = 50;
 // Over this many steps a walk that changes the value by less than this share, and keeps this share of the
 // slope, crawls.
-constexpr long kLookBack = 500;
+constexpr std::int64_t kLookBack = 500;
 constexpr double kCrawlShare = 1e-2, kSameSlope = 0.5;
 
 }  // namespace
@@ -120,7 +121,7 @@ double GradientDescent::rate_that_serves(Problem& problem, double rate, double v
     trial.tries_ = true;
     trial.start(problem, began_);
     const double before = trial.status_.value;
-    for (long i = 0; i < (dear ? kFewSteps : kStepsTried) && trial.status_.reason == StopReason::none; ++i) trial.iterate(problem);
+    for (std::int64_t i = 0; i < (dear ? kFewSteps : kStepsTried) && trial.status_.reason == StopReason::none; ++i) trial.iterate(problem);
     const StopReason reason = trial.status_.reason;
     if (reason != StopReason::diverged && reason != StopReason::failed && trial.status_.value < std::min(value, before)) return settings.rate;
   }

@@ -1,5 +1,6 @@
 // Descent along the slope at a fixed rate, with momentum or with steps that adapt.
 #pragma once
+#include <cstdint>
 #include "descent.h"
 
 namespace tundrel {
@@ -38,7 +39,7 @@ class GradientDescent : public Descent {
   Eigen::VectorXd velocity_, squares_, began_;
   bool tries_ = false;  // a walk that another one tries a rate with gives no advice itself
   double unit_ = 1, best_ = 0, bend_ = 0, past_value_ = 0, past_slope_ = 0;
-  long steps_ = 0, rising_ = 0;
+  std::int64_t steps_ = 0, rising_ = 0;
 };
 
 }  // namespace tundrel

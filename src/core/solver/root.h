@@ -1,5 +1,6 @@
 // Where a function of one number is zero.
 #pragma once
+#include <cstdint>
 #include <functional>
 
 #include "../verification/stop_reason.h"
@@ -18,7 +19,7 @@ struct RootSearch {
   double lower, upper;  // where to look; infinite where there is no limit
   double start;         // for the methods that need no bracket
   double tolerance = 1e-12;
-  long most_evaluations = 1000;
+  std::int64_t most_evaluations = 1000;
 };
 
 struct RootAnswer {
@@ -27,7 +28,7 @@ struct RootAnswer {
   bool converged = false;
   bool changes_sign = false;    // between the ends first given
   StopReason reason = StopReason::none;
-  long iterations = 0, evaluations = 0;
+  std::int64_t iterations = 0, evaluations = 0;
 };
 
 // Bracketing by inverse quadratic interpolation where it is safe and bisection elsewhere (Chandrupatla, 1997,

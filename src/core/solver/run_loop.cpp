@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <optional>
 #include <utility>
 
@@ -68,7 +69,7 @@ void Walk::allow(const Budget& budget) {
   problem_.work.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
 }
 
-void Walk::begin(const Eigen::VectorXd& start, long spent) {
+void Walk::begin(const Eigen::VectorXd& start, std::int64_t spent) {
   progress_ = Progress();
   problem_.work.evaluations = progress_.evaluations = spent;
   began_ = std::chrono::steady_clock::now();
@@ -81,7 +82,7 @@ void Walk::begin(const Eigen::VectorXd& start, long spent) {
   if (solver_.is_local()) record();
 }
 
-void Walk::go_on(const Progress& progress, long spent) {
+void Walk::go_on(const Progress& progress, std::int64_t spent) {
   progress_ = progress;
   progress_.evaluations += spent;
   take_over(progress_);
@@ -115,7 +116,7 @@ void Walk::advance(const Budget& budget) {
   allow(budget);
   timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
   problem_.work.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
-  const long first = progress_.iterations;
+  const std::int64_t first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
   if (progress_.iterations == 0) check_claim();

@@ -1,6 +1,7 @@
 // The loop around every solver: budget, trace, interrupts, and the verified end.
 #pragma once
 #include <chrono>
+#include <cstdint>
 #include <limits>
 #include <optional>
 #include <vector>
@@ -24,7 +25,7 @@ struct Budget {
 
 // What a walk has used so far. With the solver's state, all there is to store.
 struct Progress {
-  long iterations = 0, evaluations = 0, refused = 0;
+  std::int64_t iterations = 0, evaluations = 0, refused = 0;
   double seconds = 0;
   bool refined = false;
   int saddles_left = 0;  // how often the walk ended on a saddle or a maximum, and went on from a lower point
@@ -34,7 +35,7 @@ struct Progress {
 };
 
 struct TraceRow {
-  long iteration, evaluations;
+  std::int64_t iteration, evaluations;
   double value, gradient_norm, step_norm, infeasibility;
   double seconds;           // since the walk began, pauses not counted
   const char* action;
@@ -65,8 +66,8 @@ class Walk {
   // What evaluations may cost from now on; a walk that begins may cost as much.
   void allow(const Budget& budget);
   // Throws Halted where the user stops it, or its budget ends, before it has begun. `spent` evaluations were made before.
-  void begin(const Eigen::VectorXd& start, long spent = 0);
-  void go_on(const Progress& progress, long spent = 0);
+  void begin(const Eigen::VectorXd& start, std::int64_t spent = 0);
+  void go_on(const Progress& progress, std::int64_t spent = 0);
   // Iterates until the walk ends, its budget does, or it is time to pause.
   void advance(const Budget& budget);
   // A round of a solver whose values come from outside.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 #include "../problem/triangular_factor.h"
@@ -42,7 +43,7 @@ bool SecantLevenbergMarquardt::make_differences(Problem& problem) {
 
 void SecantLevenbergMarquardt::triangulate() {
   const auto p = jacobian_.cols();
-  TriangularFactor factor(static_cast<int>(p) + 1, static_cast<int>(std::min<long>(kBlockRows, jacobian_.rows())));
+  TriangularFactor factor(static_cast<int>(p) + 1, static_cast<int>(std::min<std::int64_t>(kBlockRows, jacobian_.rows())));
   std::vector<const double*> places(static_cast<std::size_t>(p) + 1);
   for (Eigen::Index first = 0; first < jacobian_.rows(); first += kBlockRows) {
     for (Eigen::Index j = 0; j < p; ++j) places[static_cast<std::size_t>(j)] = jacobian_.col(j).data() + first;
