@@ -20,7 +20,7 @@ picture_plot <- function(scene) {
     (if (length(scene$titles) > 1) ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = if (has_responses(problem)) "free_y" else "fixed", labeller = ggplot2::as_labeller(panel_labels(problem, scene$titles)))) +
     x_axis(scene$log, if (scene$is_curve) clock_along(problem)) +
     ggplot2::labs(x = labels$x, y = labels$y) +
-    theme_tundrel()
+    figure_look()
 }
 
 scene_spreads <- function(scene, drawn) {
@@ -38,7 +38,7 @@ picture_of_columns <- function(data, x, y) {
   ggplot2::ggplot(table, aes(.data$x, .data$y)) +
     ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.8) +
     ggplot2::labs(x = axis_label(x, units_of(data)), y = axis_label(y, units_of(data))) +
-    theme_tundrel()
+    figure_look()
 }
 
 # Drawn into a PNG: its bytes, and for each panel its box in shares of the picture from the top left, and the ranges of its axes.

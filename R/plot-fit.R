@@ -77,7 +77,7 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     model_inks(names(runs)) +
     x_axis(log, clock_along(problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
     ggplot2::labs(title = "Fits laid over each other", subtitle = model_subtitle(problem), x = fit_axis(problem), y = response_label(problem)) +
-    theme_tundrel()
+    figure_look()
 }
 
 #' @exportS3Method ggplot2::autoplot
@@ -121,7 +121,7 @@ draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
       caption = fit_caption(run$problem, compiled, NULL),
       x = fit_axis(run$problem), y = response_label(run$problem)
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 wider_range <- function(x) range(x[is.finite(x)]) + c(-0.5, 0.5) * diff(range(x[is.finite(x)]))
@@ -164,7 +164,7 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
     subtitle = model_subtitle(problem), caption = fit_caption(problem, compiled, run, band, level)
   )
   predictors <- problem$model$predictors
-  if (is_drawn_by_levels(problem)) return(draw_levels(points, problem, compiled, at, run, band, level, scales, call) + labels + theme_tundrel())
+  if (is_drawn_by_levels(problem)) return(draw_levels(points, problem, compiled, at, run, band, level, scales, call) + labels + figure_look())
   columns <- compiled$columns[predictors]
   if (length(predictors) > 1) {
     drawn <- rows_to_draw(points$fitted, points$response)
@@ -174,11 +174,11 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
     whole <- patchwork::wrap_plots(unname(panels), guides = "collect")
     return(whole + patchwork::plot_annotation(
       title = labels$title, subtitle = labels$subtitle, caption = labels$caption, theme = theme_tundrel()
-    ))
+    ) + in_words())
   }
   points$x <- fit_places(problem, compiled)
   points <- thin_points(points)
-  draw_curve(points, problem, at, run, components, band, level, scales, call) + labels + theme_tundrel()
+  draw_curve(points, problem, at, run, components, band, level, scales, call) + labels + figure_look()
 }
 
 fit_caption <- function(problem, compiled, run, band = "none", level = 0.95) {
@@ -318,7 +318,7 @@ draw_observed_fitted <- function(points, problem) {
     ggplot2::geom_abline(slope = 1, intercept = 0, colour = colours[["zero"]], linetype = "dashed") +
     ggplot2::geom_point(colour = colours[["fit"]], alpha = point_alpha(nrow(points)), size = 1.8) +
     ggplot2::labs(x = paste("observed", response_label(problem)), y = paste("fitted", response_label(problem))) +
-    theme_tundrel()
+    figure_look()
 }
 
 # Observed and fitted values against one of several predictors.
@@ -332,5 +332,5 @@ draw_against <- function(predictor, x, points, problem) {
     ggplot2::scale_colour_manual(values = unname(colours[c("data", "fit")]), name = NULL) +
     ggplot2::scale_shape_manual(values = c(16, 2), name = NULL) +
     ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem)) +
-    theme_tundrel()
+    figure_look()
 }

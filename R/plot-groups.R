@@ -40,7 +40,7 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
       title = paste0(count_of(length(fits), "group"), ", ", sum(fits$converged), " converged", if (pages > 1) paste0("; page ", page, " of ", pages)),
       subtitle = model_subtitle(fits$problem), x = axis_label(predictor, fits$problem$units), y = response_label(fits$problem)
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 group_titles <- function(fits) do.call(paste, c(unname(lapply(fits$groups$keys, as.character)), sep = ", "))

@@ -64,7 +64,7 @@ information_line <- function(x, table, chosen, name) {
       title = information_title(x), subtitle = paste("points: readings proposed, with their number; marks below: measured", if (!attr(x, "setting")$count_measured) "(not counted)"),
       x = axis_label(name, run$problem$units), y = "worth of one reading more, of the best"
     ) +
-    theme_tundrel()
+    figure_look()
   if (length(others)) out + ggplot2::facet_wrap(ggplot2::vars(.data$of)) else out
 }
 
@@ -77,7 +77,7 @@ information_map <- function(x, table, chosen, names) {
     ggplot2::scale_size_area(max_size = 7, guide = "none") +
     ggplot2::scale_fill_gradient(low = "grey95", high = colours[["fit"]], labels = function(y) paste(100 * y, "%")) +
     ggplot2::labs(title = information_title(x), subtitle = "points: readings proposed, with their number", x = axis_label(names[1], run$problem$units), y = axis_label(names[2], run$problem$units), fill = "worth of one\nreading more") +
-    theme_tundrel() + ggplot2::theme(legend.position = "right")
+    figure_look() + ggplot2::theme(legend.position = "right")
 }
 
 information_title <- function(x) {

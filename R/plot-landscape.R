@@ -42,7 +42,7 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
         ": a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
       )
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 # Where the parameters are that are not scanned.

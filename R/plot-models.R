@@ -29,7 +29,7 @@ plot_models <- function(...) {
   patchwork::wrap_plots(curves, patchwork::wrap_plots(draw_weights(table), draw_prediction(table), ncol = 1), widths = c(1.8, 1)) +
     patchwork::plot_annotation(
       title = "Models of the same measurements", caption = model_captions(runs), theme = theme_tundrel()
-    )
+    ) + in_words()
 }
 
 most_drawn <- 4
@@ -59,7 +59,7 @@ draw_model_curves <- function(runs) {
     model_inks(names(runs)) +
     x_axis(log) +
     ggplot2::labs(x = fit_axis(problem), y = response_label(problem), caption = thinned_told(nrow(points))) +
-    theme_tundrel()
+    figure_look()
 }
 
 draw_model_scatter <- function(runs) {
@@ -72,7 +72,7 @@ draw_model_scatter <- function(runs) {
     ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(points)), size = 1.5) +
     ggplot2::facet_wrap(ggplot2::vars(.data$model), ncol = if (length(runs) > 3) 2 else 1) +
     ggplot2::labs(x = paste("fitted", response_label(runs[[1]]$problem)), y = response_label(runs[[1]]$problem)) +
-    theme_tundrel()
+    figure_look()
 }
 
 draw_weights <- function(table) {
@@ -86,7 +86,7 @@ draw_weights <- function(table) {
     ggplot2::scale_x_continuous(limits = c(0, 1)) +
     ggplot2::scale_y_discrete(limits = rev) +
     ggplot2::labs(x = "weight among these models", y = NULL) +
-    theme_tundrel()
+    figure_look()
 }
 
 draw_prediction <- function(table) {
@@ -97,7 +97,7 @@ draw_prediction <- function(table) {
     ggplot2::scale_y_discrete(limits = rev) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.2)) +
     ggplot2::labs(x = if (scores) "mean log score of rows left out (more is better)" else "error on rows left out (less is better)", y = NULL) +
-    theme_tundrel()
+    figure_look()
 }
 
 model_captions <- function(runs) {

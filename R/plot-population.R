@@ -63,7 +63,7 @@ plot_population <- function(run, ..., iterations = NULL) {
         if (length(run$eliminated)) "at their best" else "at the answer"
       )
     ) +
-    theme_tundrel() + ggplot2::theme(legend.position = "right", panel.spacing = grid::unit(1.4, "lines"), plot.margin = ggplot2::margin(6, 16, 6, 6))
+    figure_look() + ggplot2::theme(legend.position = "right", panel.spacing = grid::unit(1.4, "lines"), plot.margin = ggplot2::margin(6, 16, 6, 6))
 }
 
 # Two standard deviations around the middle, in the parameters' own units.

@@ -34,6 +34,7 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
   marks <- do.call(rbind, lapply(profiles, profile_marks))
   curves$parameter <- factor(curves$parameter, parameters)
   marks$parameter <- factor(marks$parameter, parameters)
+  ends_of <- function(side) vapply(profiles, function(profile) if (profile[[side]]$how %in% c("reached", "limit")) profile[[side]]$side * profile[[side]]$end else Inf, 0)
   ggplot2::ggplot(curves, aes(.data$value, .data$root)) +
     ggplot2::annotate("rect", xmin = -Inf, xmax = Inf, ymin = -target, ymax = target, fill = colours[["band"]], alpha = 0.18) +
     ggplot2::geom_hline(yintercept = 0, colour = colours[["zero"]]) +
@@ -41,16 +42,16 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
       colour = colours[["start"]], linetype = "dashed") +
     ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::geom_vline(aes(xintercept = .data$value), marks, colour = colours[["data"]], linetype = "dotted") +
-    ggplot2::geom_text(aes(y = .data$side * target, label = .data$label, vjust = 0.5 - .data$side), marks, size = 3.5, colour = colours[["data"]]) +
+    ggplot2::geom_text(aes(y = .data$side * target, label = .data$label, vjust = 0.5 - .data$side, hjust = 0.5 + 0.65 * .data$side), marks, size = 3.5, colour = colours[["data"]]) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") +
     ggplot2::coord_cartesian(ylim = c(-1.35, 1.35) * target) +
     ggplot2::labs(
-      title = "Profiles of the parameters", subtitle = model_subtitle(run$problem), x = NULL, y = "signed root of the rise, in units of the noise",
+      title = known_title(parameters, vapply(quantities, `[[`, 0, "estimate"), -ends_of("lower"), ends_of("upper")), subtitle = model_subtitle(run$problem), x = NULL, y = "signed root of the rise, in units of the noise",
       caption = paste0(
         "Solid: the profile; dashed: what curvature makes of it. Shaded: within chance at ", format_number(100 * level), " %; dotted: where the interval ends."
       )
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 # A profile is drawn through this many places a side.

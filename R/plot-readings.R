@@ -36,7 +36,7 @@ plot_readings <- function(x) {
       title = "What more readings would come to", subtitle = "dashed: what is wanted; points: where it is reached", x = "readings more",
       y = if (all(grepl("told from", x$wish))) "power" else if (any(grepl("told from", x$wish))) "half the width of the interval, or power" else "half the width of the interval", colour = NULL
     ) +
-    theme_tundrel() + ggplot2::theme(legend.position = "top")
+    figure_look() + ggplot2::theme(legend.position = "top")
 }
 
 #' @exportS3Method ggplot2::autoplot

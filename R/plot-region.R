@@ -49,7 +49,7 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
         if (!whole) " The line breaks where the region is open: the data set no edge there."
       )
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 strongest_pair <- function(run) {

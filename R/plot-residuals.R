@@ -61,7 +61,7 @@ residual_page <- function(panels, run, any_flagged, n) {
       subtitle = model_subtitle(run$problem),
       caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", if (n > most_rows_drawn) paste0("; of the others, ", thinned_told(n)), "."),
       theme = theme_tundrel()
-    )
+    ) + in_words()
 }
 
 most_responses_drawn <- 4
@@ -98,7 +98,7 @@ flagged_points <- function(plot, table) {
     ggplot2::geom_point(data = drawn, colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.5) +
     (if (nrow(flagged)) flag_marks(flagged)) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
-    theme_tundrel()
+    figure_look()
 }
 
 flag_marks <- function(flagged) {
@@ -141,7 +141,7 @@ distribution_panel <- function(table, what) {
     ggplot2::geom_step(aes(.data$standardised), colour = colours[["data"]], linewidth = 0.7, direction = "vh") +
     ggplot2::coord_cartesian(xlim = range(sorted$standardised, -2.5, 2.5)) +
     ggplot2::labs(x = what, y = "share of rows below", subtitle = "shaded: normal noise, 95 %") +
-    theme_tundrel()
+    figure_look()
 }
 
 neighbours_panel <- function(table, what) {
@@ -172,12 +172,12 @@ moves_panel <- function(table, run) {
   }
   plot + ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
     ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = "the answer moves without it") +
-    theme_tundrel()
+    figure_look()
 }
 
 residual_histogram <- function(table, what) {
   ggplot2::ggplot(table, aes(.data$standardised)) +
     ggplot2::geom_histogram(bins = 20, fill = colours[["band"]], colour = "white") +
     ggplot2::labs(x = what, y = "rows") +
-    theme_tundrel()
+    figure_look()
 }

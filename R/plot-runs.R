@@ -31,7 +31,7 @@ plot_runs <- function(...) {
   whole + patchwork::plot_annotation(
     title = paste0(count_of(nrow(table), "run"), ", ", if (length(found)) count_of(length(found), "optimum", "optima") else "no optimum"),
     subtitle = model_subtitle(problem), theme = theme_tundrel()
-  )
+  ) + in_words()
 }
 
 # More letters than colours share the last.
@@ -64,7 +64,7 @@ draw_optima <- function(table, problem, scale) {
     # room for the longest bar's label
     ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))), expand = ggplot2::expansion(mult = c(0, 0.35))) +
     ggplot2::labs(x = "runs", y = NULL, title = "Which optimum they came to") +
-    theme_tundrel() + scale
+    figure_look() + scale
 }
 
 draw_costs <- function(table, scale) {
@@ -73,7 +73,7 @@ draw_costs <- function(table, scale) {
     ggplot2::scale_y_discrete(limits = rev, drop = FALSE) +
     ggplot2::scale_x_log10() +
     ggplot2::labs(x = "evaluations", y = NULL, title = "What each cost") +
-    theme_tundrel() + scale
+    figure_look() + scale
 }
 
 # A line a run for each parameter, from its start to its end; the best are drawn last. Runs that came to no optimum may have gone
@@ -96,5 +96,5 @@ draw_ways <- function(runs, table, scale) {
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", nrow = if (length(parameters) <= 4) 1 else 2) +
     ggplot2::scale_x_continuous(breaks = 0:1, labels = c("start", "end"), expand = ggplot2::expansion(mult = 0.15)) +
     ggplot2::labs(x = NULL, y = NULL, title = "From where to where they walked") +
-    theme_tundrel() + scale
+    figure_look() + scale
 }

@@ -40,7 +40,7 @@ plot_spread <- function(run) {
       caption = paste0("points: standard deviations of ", if (attr(table, "replicates")) "replicates" else "residuals in stretches of the fitted value", ", bars: 95 %"),
       x = paste("fitted", unit), y = paste("standard deviation of", unit)
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 # Stretches have about so many rows.

@@ -36,7 +36,7 @@ plot_start <- function(problem, starts = NULL) {
   marks <- list(
     ggplot2::scale_colour_manual(values = unname(colours[c("fit", "start", "term2", "term3", "term4", "zero")]), name = NULL),
     ggplot2::labs(title = "The model at several starts", subtitle = model_subtitle(problem)),
-    theme_tundrel(),
+    figure_look(),
     ggplot2::guides(colour = ggplot2::guide_legend(ncol = 3), linetype = ggplot2::guide_legend(ncol = 3))
   )
   if (length(predictors) > 1) {

@@ -61,7 +61,7 @@ draw_states <- function(table, problem, dynamics, level, experiments) {
     ggplot2::labs(
       title = "The states along the way", subtitle = paste(unlist(lapply(utils::head(format(dynamics$source), length(dynamics$states)), strwrap, 105, exdent = 4)), collapse = "\n"),
       caption = states_caption(table, level, experiments), x = axis_label(dynamics$along, problem$units), y = NULL
-    ) + theme_tundrel()
+    ) + figure_look()
 }
 
 states_caption <- function(table, level, experiments) {
@@ -81,5 +81,5 @@ draw_phase <- function(table, problem, states) {
     ggplot2::geom_point(data = begins, colour = colours[["start"]], size = 2.5) +
     ggplot2::scale_linetype_discrete(name = NULL) +
     ggplot2::labs(title = paste(states[2], "against", states[1]), subtitle = model_subtitle(problem), caption = "point: the beginning", x = states[1], y = states[2]) +
-    theme_tundrel()
+    figure_look()
 }

@@ -34,7 +34,7 @@ plot_study <- function(x) {
       subtitle = attr(x, "model"), x = "estimate", y = "sets", colour = NULL, linetype = NULL,
       caption = paste0(if (beyond) paste0(count_of(beyond, "estimate"), " beyond the drawn range; "), sum(!sets$converged), " sets without an answer")
     ) +
-    theme_tundrel() + ggplot2::theme(legend.position = "top")
+    figure_look() + ggplot2::theme(legend.position = "top")
 }
 
 #' @exportS3Method ggplot2::autoplot

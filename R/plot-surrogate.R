@@ -32,7 +32,7 @@ plot_surrogate <- function(run) {
     ggplot2::geom_point(ggplot2::aes(y = .data$value), in_order(best), shape = 21, size = 3, fill = "white", colour = colours[["fit"]]) +
     ggplot2::facet_wrap("parameter", scales = "free_x", nrow = if (nrow(best) <= 3) 1) +
     ggplot2::coord_cartesian(ylim = shown_values(lines, calls, run)) +
-    theme_tundrel() +
+    figure_look() +
     ggplot2::labs(
       x = NULL, y = "value", title = paste0("Best of ", count_of(run$evaluations, "call"), ": ", format_number(run$value)),
       caption = "Line and 95 % band: what a model of all calls expects with the other parameters at the best point (circle). Points: the calls."

@@ -19,6 +19,20 @@ theme_tundrel <- function() {
     )
 }
 
+# The theme, and what the figure shows in words, for those who cannot see it: from all that was said of it before this is added.
+figure_look <- function() list(theme_tundrel(), in_words())
+in_words <- function() structure(list(), class = "tundrel_in_words")
+
+#' @rawNamespace S3method(ggplot2::ggplot_add, tundrel_in_words)
+ggplot_add.tundrel_in_words <- function(object, plot, object_name) {
+  said <- if (inherits(plot, "patchwork")) plot$patches$annotation else plot$labels
+  axis <- function(where, label) if (is.character(label) && nzchar(label)) paste0(where, ": ", label)
+  axes <- if (!inherits(plot, "patchwork")) c(axis("Along", said$x), axis("Upwards", said$y))
+  said <- unlist(c(Filter(is.character, said[c("title", "subtitle")]), axes, Filter(is.character, said["caption"])))
+  plot$labels$alt <- paste0(sub("[.]?$", ".", gsub("\\s+", " ", said[nzchar(said)])), collapse = " ")
+  plot
+}
+
 # A name with its unit behind it in brackets.
 axis_label <- function(name, units) {
   unit <- units[name]

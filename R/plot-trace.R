@@ -30,7 +30,7 @@ plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluat
     trace_marks(long) +
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y") +
     ggplot2::labs(x = against, y = NULL, title = "Parameters") +
-    theme_tundrel() + run_scales(runs)
+    figure_look() + run_scales(runs)
   squares <- criterion_form(first$problem) == "squares"
   top <- patchwork::wrap_plots(
     trace_panel(trace, "value", against, if (is_likelihood(first$problem)) "Log-likelihood" else "Value", problem_criterion_text(first$problem), runs),
@@ -43,7 +43,7 @@ plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluat
   patchwork::wrap_plots(top, panels, ncol = 1, guides = "collect") +
     patchwork::plot_annotation(
       title = paste(outcome, collapse = "; "), subtitle = model_subtitle(first$problem), theme = theme_tundrel()
-    ) & ggplot2::theme(legend.position = if (length(runs) > 1) "bottom" else "none")
+    ) + in_words() & ggplot2::theme(legend.position = if (length(runs) > 1) "bottom" else "none")
 }
 
 run_scales <- function(runs) {
@@ -82,5 +82,5 @@ trace_panel <- function(trace, column, against, title, label, runs) {
     trace_marks(trace) +
     (if (logarithmic) ggplot2::scale_y_log10(limits = if (column == "gradient_norm" && nrow(trace)) a_decade_at_least)) +
     ggplot2::labs(x = against, y = NULL, title = title, subtitle = paste(strwrap(label, 60), collapse = "\n")) +
-    theme_tundrel() + run_scales(runs)
+    figure_look() + run_scales(runs)
 }

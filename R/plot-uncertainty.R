@@ -24,6 +24,7 @@ plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ..
   table$parameter <- factor(table$parameter, unique(table$parameter))
   table$none <- is.na(table$lower) & is.na(table$upper)
   table <- do.call(rbind, lapply(split(table, table$parameter), drawn_ends))
+  surest <- table[table$by == intersect(surest_first, as.character(table$by))[1], ]
   ggplot2::ggplot(table, aes(y = .data$by, colour = .data$by, shape = .data$by)) +
     ggplot2::geom_vline(aes(xintercept = .data$estimate), colour = colours[["zero"]], linetype = "dotted") +
     ggplot2::geom_linerange(aes(xmin = .data$from, xmax = .data$to), table[!table$none, ], linewidth = 0.9) +
@@ -36,10 +37,10 @@ plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ..
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.8))) +
     ggplot2::labs(
-      title = paste0("Uncertainty of each parameter: ", format_number(100 * table$level[1]), " % intervals"), x = NULL, y = NULL,
-      caption = "Points: the estimate. Arrows: no end on that side."
+      title = known_title(as.character(surest$parameter), surest$estimate, surest$lower, surest$upper), x = NULL, y = NULL,
+      caption = paste0(format_number(100 * table$level[1]), " % intervals", if (length(unique(table$by)) > 1) paste0("; the title goes by ", surest$by[1]), ". Points: the estimate. Arrows: no end on that side.")
     ) +
-    theme_tundrel()
+    figure_look()
 }
 
 # Where lines end on the axis of one parameter; open ones, and those far longer than the rest, at the edge of the view.

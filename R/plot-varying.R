@@ -27,5 +27,5 @@ draw_varying <- function(run, call = rlang::caller_env()) {
       caption = paste0(and_list(varying$parameters), if (length(varying$parameters) > 1) " vary" else " varies", " by ", and_list(varying$by), "; bold: the common curve; thin: each group's own"),
       x = axis_label(predictor, run$problem$units), y = response_label(run$problem)
     ) +
-    theme_tundrel()
+    figure_look()
 }

@@ -5,7 +5,7 @@ report_answer <- function(known) {
   run <- known$run
   # the most reliable of the methods that were asked for
   table <- known$uncertainty
-  surest <- intersect(c("profile", "bootstrap", "percentile", "curvature"), table$by)[1]
+  surest <- intersect(surest_first, table$by)[1]
   shown <- table[table$by == surest, ]
   known_widths <- any(!is.na(shown$lower))
   answers <- paste0(shown$parameter, " = ", cell_texts(shown)$estimate, if (known_widths) interval_words(shown))

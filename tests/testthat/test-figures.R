@@ -215,3 +215,22 @@ test_that("of very many rows some are drawn, the highest and the lowest among th
   expect_lt(nrow(points), 20010)
   expect_match(page$patches$annotation$caption, "20,000 of 50,000")
 })
+
+test_that("figures say in words what they show, and how well parameters are known", {
+  run <- fit_local(lichen_problem())
+  other <- fit_local(pose(lichen_measurements(), uptake ~ top * (1 - exp(-light / scale)) - dark) |> start_from(top = 8, scale = 200, dark = 1))
+  figures <- list(
+    plot_fit(run), plot_residuals(run), plot_profile(run), plot_trace(run), plot_uncertainty(run), plot_models(run, other), plot_runs(run, run), plot_region(run, "top", "half"),
+    plot_landscape(lichen_problem(), half = c(50, 300)), plot_start(lichen_problem())
+  )
+  for (figure in figures) expect_match(ggplot2::get_alt_text(figure), "[a-z]{3}.*[.]$")
+  expect_match(ggplot2::get_alt_text(figures[[1]]), "Along: light [umol m-2 s-1]", fixed = TRUE)
+  table <- uncertainty(run, by = "profile")
+  share <- pmax(table$upper - table$estimate, table$estimate - table$lower) / table$estimate
+  expect_equal(figures[[5]]$labels$title, paste("All 3 parameters are known to within", signif(100 * max(share), 2), "%"))
+  expect_equal(figures[[3]]$labels$title, figures[[5]]$labels$title)
+  title <- tundrel:::known_title
+  expect_equal(title(c("a", "b", "c"), c(1, 1, 1), c(0.9, -Inf, NA), c(1.05, 2, NA)), "1 of 3 parameters is known to within 10 %; b and c are not")
+  expect_equal(title("a", 2, 1.9, 2.1), "a is known to within 5 %")
+  expect_equal(title("a", 0, -1, 1), "a is not known to within half of its size")
+})
