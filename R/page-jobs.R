@@ -17,7 +17,7 @@ page_job <- function(job) {
     ),
     message = hear, warning = hear
   )
-  c(found, list(told = told))
+  c(found, list(told = told, ticket = job$ticket))
 }
 
 # What a condition says, as sentences without the signs of a terminal.

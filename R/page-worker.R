@@ -48,19 +48,27 @@ look_at_worker <- function(worker) {
     if (message$code == 200 && !is.null(worker$current)) {
       ended <- worker$current
       worker$current <- NULL
-      # an interrupt that was meant for the job before
-      if (isTRUE(message$result$interrupted) && !isTRUE(ended$stopped)) {
-        worker$waiting <- c(list(ended), worker$waiting)
-        next
+      # An interrupt that the process met between two jobs: what it says then is no answer to this one, and what it does is not known.
+      outside <- inherits(message$error$parent, "interrupt") || (is.null(message$error) && !identical(message$result$ticket, ended$ticket))
+      # one that was meant for the job before
+      again <- (outside || isTRUE(message$result$interrupted)) && !isTRUE(ended$stopped)
+      if (again) worker$waiting <- c(list(ended), worker$waiting)
+      if (!again && !is.null(ended$done)) {
+        ended$done(if (outside) list(refused = "Stopped.") else if (is.null(message$error)) message$result else list(refused = conditionMessage(message$error)))
       }
-      if (!is.null(ended$done)) ended$done(if (is.null(message$error)) message$result else list(refused = conditionMessage(message$error)))
-      changed <- TRUE
+      changed <- changed || !again
+      if (outside) {
+        session$close(grace = 0)
+        start_worker(worker)
+        return(TRUE)
+      }
     }
   }
   if (is.null(worker$current) && session$get_state() == "idle" && length(worker$waiting)) {
     worker$current <- worker$waiting[[1]]
     worker$waiting <- worker$waiting[-1]
     worker$current$since <- seconds_now()
+    worker$tickets <- worker$current$ticket <- worker$current$job$ticket <- (worker$tickets %||% 0) + 1
     session$call(function(job) utils::getFromNamespace("page_job", "tundrel")(job), list(job = worker$current$job))
     changed <- TRUE
   }

@@ -413,3 +413,31 @@ test_that("a model by rates of change is typed in lines, taken from the catalogu
   expect_false(desk_do(desk, "model", list(model = "celsius ~ probe\nd probe / d minute = -k * probe")))
   expect_match(desk$said$model, "begins")
 })
+
+test_that("an interrupt that comes too late for its job stops no other", {
+  desk <- tracer_desk()
+  wait_at(desk)
+  done(desk, "fit")
+  until <- Sys.time() + 20
+  while (is.null(desk$worker$current) && Sys.time() < until) look_at_desk(desk)
+  desk$worker$session$interrupt()
+  wait_at(desk)
+  expect_false(is.null(run_at_desk(desk, "1")))
+  # a process that met it before the job itself could see it
+  restarted <- 0
+  heard <- list(list(code = 200, error = structure(list(parent = structure(list(), class = c("interrupt", "condition"))), class = c("error", "condition"))))
+  asked <- 0
+  said <- NULL
+  worker <- list2env(list(waiting = list(), current = list(job = "a fit", done = function(result) said <<- result), session = list(
+    is_alive = function() TRUE, close = function(grace) restarted <<- restarted + 1, get_state = function() "idle", call = function(...) asked <<- asked + 1,
+    read = function() {
+      one <- if (length(heard)) heard[[1]]
+      heard <<- heard[-1]
+      one
+    }
+  )))
+  worker$current$ticket <- 7
+  look_at_worker(worker)
+  expect_identical(list(restarted, worker$waiting[[1]]$job, said), list(1, "a fit", NULL))
+  close_worker(worker)
+})
