@@ -42,7 +42,7 @@ sheet <- list(
     "compare_runs(a, b)" = "the same one?",
     "check_residuals(run), plot_residuals(run)" = "is what is left noise?",
     "data_support(run)" = "what do the data tell at all?",
-    "leave_out(run, row = 7), compare_answers()" = "what hangs on a row?"
+    "leave_out(run, rows = 7), compare_answers()" = "what hangs on a row?"
   ),
   "How sure?" = c(
     "uncertainty(run, by = \"profile\")" = "intervals; also bootstrap",
@@ -52,7 +52,7 @@ sheet <- list(
   ),
   "Which model? Which treatment?" = c(
     "compare_models(one, other)" = "AICc, tests, left-out rows",
-    "average_models(one, other)" = "what they say together",
+    "average_models(one, other, newdata = new)" = "what they say together",
     "compare_levels(run, \"top\")" = "do levels differ?"
   ),
   "Next" = c(
