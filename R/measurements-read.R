@@ -29,9 +29,9 @@
 #'
 #'   With `on_disk`, the table of text is read once, in pieces, and its columns are written into a directory beside it, `table.csv.columns` for
 #'   `table.csv`: numbers in the machine's own form, 8 bytes each, texts as codes of 4 bytes. That directory serves from then on, also when it is
-#'   itself given as `file`, until the table is changed. [pose()], fits by least squares or by a likelihood, and what follows from a run's curvature
-#'   then go through the rows a piece at a time, whatever their number; verbs that give a number for each row, such as [residual_table()], take the
-#'   memory of what they give. Text columns come as factors.
+#'   itself given as `file`, until the table is changed. [pose()], fits by plain least squares, and what follows from a run's curvature
+#'   then go through the rows a piece at a time, whatever their number. Other criteria take memory for each row, and so do
+#'   verbs that give a number for each row, such as [residual_table()]. Text columns come as factors.
 #'
 #' @return A tibble of class `tundrel_measurements`, one row a measurement; its attribute `units`
 #'   names the unit of each column that has one. Row numbers in messages count data rows from 1.
