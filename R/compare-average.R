@@ -84,8 +84,11 @@ curves_of_models <- function(runs, newdata, call) {
 }
 
 quantities_of_models <- function(runs, stated, call) {
-  listed <- rlang::quo_is_call(stated, "list")
-  written <- if (listed) rlang::eval_tidy(stated)
+  # a name may be a parameter of the models, or a list of the session
+  parameters <- unlist(lapply(runs, function(run) names(coef(run))))
+  kept <- rlang::quo_is_symbol(stated) && !rlang::as_name(stated) %in% parameters
+  written <- if (rlang::quo_is_call(stated, "list")) rlang::eval_tidy(stated) else if (kept) tryCatch(rlang::eval_tidy(stated), error = function(e) NULL)
+  listed <- is.list(written)
   if (listed) {
     for (name in setdiff(names(runs), names(written))) refuse("argument", c("{.arg quantity} does not say what is meant under {.val {name}}.", suggestion(name, names(written) %||% "", "labels")), call = call)
   }

@@ -6,7 +6,10 @@ derived_of_groups <- function(fits, written, level, one, call) {
   all <- parameter_status(fits$problem)$all
   for (name in names(written)) derived_expression(name, written[[name]], all, fits$problem$model$constants, call)
   quiet <- function(run) suppressWarnings(tryCatch(one(run), tundrel_error_model = function(e) no_quantities(names(written), level)), classes = "tundrel_warning_uncertainty")
-  table_of_groups(fits, function(stack) stacked_quantities(stack, written, level, call), quiet)
+  table <- table_of_groups(fits, function(stack) stacked_quantities(stack, written, level, call), quiet)
+  quantities <- Map(function(name, expr) list(name = name, expression = derived_expression(name, expr, all, fits$problem$model$constants, call)), names(written), written)
+  table$unit <- unname(units_of_quantities(fits$problem, quantities)[table$parameter])
+  table
 }
 
 no_quantities <- function(names, level) do.call(vctrs::vec_rbind, lapply(names, rows_by_curvature, NA_real_, NA_real_, NA_real_, NA_real_, level, "no_slope"))

@@ -34,5 +34,18 @@ begin_utf8 <- function() {
 
 end_utf8 <- function(before) suppressWarnings(Sys.setlocale("LC_CTYPE", before))
 
+# Names with their units behind them in brackets; plain numbers have none.
+unit_labels <- function(names, units) {
+  unit <- unname(units[names])
+  ifelse(is.na(unit) | unit %in% c("", "1"), names, paste0(names, " [", unit, "]"))
+}
+
+# A table of parameters with the units at their names.
+with_unit_labels <- function(table) {
+  if (is.null(table$unit)) return(table)
+  table$parameter <- unit_labels(table$parameter, stats::setNames(table$unit, table$parameter))
+  table[names(table) != "unit"]
+}
+
 # A name as R reads it.
 r_name <- function(name) ifelse(make.names(name) == name, name, paste0("`", gsub("`", "\\\\`", name), "`"))

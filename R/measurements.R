@@ -3,16 +3,6 @@ new_measurements <- function(data, units = character(), understood = character()
   tibble::new_tibble(as.list(data), nrow = NROW(data[[1]]), units = units, understood = understood, class = "tundrel_measurements")
 }
 
-#' Units of measurements
-#'
-#' @param data \[data.frame] Measurements, as from [read_measurements()].
-#' @return \[character] The unit of each column that has one, named by column; empty where none is
-#'   known.
-#' @export
-#' @examples
-#' units_of(read_measurements(demo_file("lichen-light.csv")))
-units_of <- function(data) attr(data, "units", exact = TRUE) %||% character()
-
 #' @export
 format.tundrel_measurements <- function(x, ...) {
   units <- units_of(x)

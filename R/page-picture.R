@@ -37,7 +37,7 @@ picture_of_columns <- function(data, x, y) {
   if (nrow(table) > most_points_drawn) table <- table[unique(round(seq(1, nrow(table), length.out = most_points_drawn))), ]
   ggplot2::ggplot(table, aes(.data$x, .data$y)) +
     ggplot2::geom_point(colour = colours[["data"]], alpha = point_alpha(nrow(table)), size = 1.8) +
-    ggplot2::labs(x = axis_label(x, units_of(data)), y = axis_label(y, units_of(data))) +
+    ggplot2::labs(x = unit_labels(x, units_of(data)), y = unit_labels(y, units_of(data))) +
     figure_look()
 }
 

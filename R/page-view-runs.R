@@ -61,14 +61,14 @@ view_chosen <- function(state, results, chosen) {
     fits <- result$fits
     table <- coef_table(fits)
     most <- 60
-    return(h$div(id = "answer", h$h3(paste0("Run ", chosen)), sentence_list(fits_reading(fits)), page_table(utils::head(table, most)), if (nrow(table) > most) h$p(class = "hint", paste0("The first ", most, " of ", format(nrow(table), big.mark = ","), " rows; the whole table is handed over in step 7."))))
+    return(h$div(id = "answer", h$h3(paste0("Run ", chosen)), sentence_list(fits_reading(fits)), page_table(with_unit_labels(utils::head(table, most))), if (nrow(table) > most) h$p(class = "hint", paste0("The first ", most, " of ", format(nrow(table), big.mark = ","), " rows; the whole table is handed over in step 7."))))
   }
   run <- result$run
   if (is.null(run)) return(NULL)
-  table <- tibble::as_tibble(unclass(quiet_uncertainty(run, "curvature")))[c("parameter", "estimate", "std_error", "lower", "upper")]
+  table <- tibble::as_tibble(unclass(quiet_uncertainty(run, "curvature")))[c("parameter", "estimate", "std_error", "lower", "upper", "unit")]
   h$div(
     id = "answer", h$h3(paste0("Run ", chosen)), h$div(class = "acts", run_buttons(asked, result)), h$p(class = paste("verdict", if (run$converged) "good" else "bad"), stop_line(run)),
-    sentence_list(result$told), page_table(table, id = "estimates"), sentence_list(result$reading)
+    sentence_list(result$told), page_table(with_unit_labels(table), id = "estimates"), sentence_list(result$reading)
   )
 }
 

@@ -128,7 +128,7 @@ wider_range <- function(x) range(x[is.finite(x)]) + c(-0.5, 0.5) * diff(range(x[
 
 fit_axis <- function(problem) {
   predictor <- problem$model$predictors
-  if (length(predictor)) axis_label(predictor, problem$units) else "row"
+  if (length(predictor)) unit_labels(predictor, problem$units) else "row"
 }
 
 # Where rows are on the axis: at their predictor, or at their place.
@@ -331,6 +331,6 @@ draw_against <- function(predictor, x, points, problem) {
     ggplot2::geom_point(alpha = point_alpha(nrow(points)), size = 1.8) +
     ggplot2::scale_colour_manual(values = unname(colours[c("data", "fit")]), name = NULL) +
     ggplot2::scale_shape_manual(values = c(16, 2), name = NULL) +
-    ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem)) +
+    ggplot2::labs(x = unit_labels(predictor, problem$units), y = response_label(problem)) +
     figure_look()
 }

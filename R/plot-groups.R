@@ -38,7 +38,7 @@ plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
     x_axis(log, clock_along(fits$problem)) +
     ggplot2::labs(
       title = paste0(count_of(length(fits), "group"), ", ", sum(fits$converged), " converged", if (pages > 1) paste0("; page ", page, " of ", pages)),
-      subtitle = model_subtitle(fits$problem), x = axis_label(predictor, fits$problem$units), y = response_label(fits$problem)
+      subtitle = model_subtitle(fits$problem), x = unit_labels(predictor, fits$problem$units), y = response_label(fits$problem)
     ) +
     figure_look()
 }

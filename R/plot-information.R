@@ -62,7 +62,7 @@ information_line <- function(x, table, chosen, name) {
     ggplot2::scale_y_continuous(labels = function(y) paste(100 * y, "%"), limits = c(0, 1.12), breaks = seq(0, 1, 0.25)) +
     ggplot2::labs(
       title = information_title(x), subtitle = paste("points: readings proposed, with their number; marks below: measured", if (!attr(x, "setting")$count_measured) "(not counted)"),
-      x = axis_label(name, run$problem$units), y = "worth of one reading more, of the best"
+      x = unit_labels(name, run$problem$units), y = "worth of one reading more, of the best"
     ) +
     figure_look()
   if (length(others)) out + ggplot2::facet_wrap(ggplot2::vars(.data$of)) else out
@@ -76,7 +76,7 @@ information_map <- function(x, table, chosen, names) {
     ggplot2::geom_text(data = chosen, aes(label = .data$readings), vjust = -1.2, size = 4) +
     ggplot2::scale_size_area(max_size = 7, guide = "none") +
     ggplot2::scale_fill_gradient(low = "grey95", high = colours[["fit"]], labels = function(y) paste(100 * y, "%")) +
-    ggplot2::labs(title = information_title(x), subtitle = "points: readings proposed, with their number", x = axis_label(names[1], run$problem$units), y = axis_label(names[2], run$problem$units), fill = "worth of one\nreading more") +
+    ggplot2::labs(title = information_title(x), subtitle = "points: readings proposed, with their number", x = unit_labels(names[1], run$problem$units), y = unit_labels(names[2], run$problem$units), fill = "worth of one\nreading more") +
     figure_look() + ggplot2::theme(legend.position = "right")
 }
 

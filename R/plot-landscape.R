@@ -37,6 +37,7 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
     (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
       title = "The criterion around the parameters", subtitle = model_subtitle(problem),
+      x = unit_labels(scanned[1], units_of(problem)), y = if (length(scanned) == 2) unit_labels(scanned[2], units_of(problem)) else "value of the criterion",
       caption = paste0(
         others_said(scan, problem),
         ": a condition forbids it; ", if (length(runs)) "path from start (circle) to end (cross)" else "the start is marked"
@@ -77,8 +78,7 @@ draw_valley <- function(scan, scanned, log_value) {
       aes(xmin = .data[[scanned]] - step, xmax = .data[[scanned]] + step, ymin = if (log_value) 0 else -Inf, ymax = Inf),
       forbidden, fill = "#555555", alpha = 0.25
     ) +
-    ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9, na.rm = TRUE) +
-    ggplot2::labs(y = "value of the criterion")
+    ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9, na.rm = TRUE)
   if (log_value) plot + ggplot2::scale_y_log10() else plot
 }
 

@@ -38,13 +38,13 @@ draw_levels <- function(points, problem, compiled, at, run, band, level, scales,
     ) +
     ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = if (has_responses(problem)) "free_y" else "fixed", labeller = ggplot2::as_labeller(panel_labels(problem, shown))) +
     x_axis(log, clock_along(problem)) + y_axis(log_y) +
-    ggplot2::labs(x = axis_label(predictor, problem$units), y = response_label(problem))
+    ggplot2::labs(x = unit_labels(predictor, problem$units), y = response_label(problem))
 }
 
 # A panel of one response is called by its name, with its unit.
 panel_labels <- function(problem, shown) {
   labels <- stats::setNames(shown, shown)
   if (!has_responses(problem)) return(labels)
-  for (name in response_names(problem)) labels <- sub(paste(problem$responses$column, name), axis_label(name, problem$units), labels, fixed = TRUE)
+  for (name in response_names(problem)) labels <- sub(paste(problem$responses$column, name), unit_labels(name, problem$units), labels, fixed = TRUE)
   labels
 }

@@ -43,7 +43,7 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
     ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9) +
     ggplot2::geom_vline(aes(xintercept = .data$value), marks, colour = colours[["data"]], linetype = "dotted") +
     ggplot2::geom_text(aes(y = .data$side * target, label = .data$label, vjust = 0.5 - .data$side, hjust = 0.5 + 0.65 * .data$side), marks, size = 3.5, colour = colours[["data"]]) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") +
+    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x", labeller = parameter_labeller(run, parameters)) +
     ggplot2::coord_cartesian(ylim = c(-1.35, 1.35) * target) +
     ggplot2::labs(
       title = known_title(parameters, vapply(quantities, `[[`, 0, "estimate"), -ends_of("lower"), ends_of("upper")), subtitle = model_subtitle(run$problem), x = NULL, y = "signed root of the rise, in units of the noise",

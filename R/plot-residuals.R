@@ -42,7 +42,7 @@ plot_residuals <- function(run) {
   what <- if (default_residuals(run$problem) == "quantile") "quantile residual" else "standardised residual"
   along <- if (length(model$predictors)) {
     table$predictor <- compiled$columns[[model$predictors[1]]][match(table$row, compiled$used)]
-    residual_panel(table, "predictor", axis_label(model$predictors[1], run$problem$units), what)
+    residual_panel(table, "predictor", unit_labels(model$predictors[1], run$problem$units), what)
   } else {
     residual_histogram(table, what)
   }
@@ -74,8 +74,8 @@ residuals_by_response <- function(table, run, what) {
   panels <- lapply(utils::head(response_names(problem), most_responses_drawn), function(name) {
     mine <- table[of == name, ]
     model <- problem$responses$models[[name]]
-    along <- if ("predictor" %in% names(mine)) residual_panel(mine, "predictor", axis_label(problem$model$predictors[1], problem$units), what) else residual_panel(mine, "row", "row of the measurements", what)
-    label <- axis_label(expression_text(model$response), problem$units)
+    along <- if ("predictor" %in% names(mine)) residual_panel(mine, "predictor", unit_labels(problem$model$predictors[1], problem$units), what) else residual_panel(mine, "row", "row of the measurements", what)
+    label <- unit_labels(expression_text(model$response), problem$units)
     list(along + ggplot2::labs(title = name), spread_panel(mine, paste("fitted", label), what), distribution_panel(mine, what))
   })
   residual_page(unlist(panels, recursive = FALSE), run, any(table$flag), nrow(table))

@@ -93,7 +93,7 @@ draw_ways <- function(runs, table, scale) {
   ggplot2::ggplot(long, aes(x = 0, xend = 1, y = .data$start, yend = .data$end, colour = .data$letter)) +
     ggplot2::geom_segment(aes(group = .data$rank), alpha = if (length(runs) > 20) 0.45 else 0.8) +
     ggplot2::geom_point(aes(x = 1, y = .data$end), size = 2) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", nrow = if (length(parameters) <= 4) 1 else 2) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", nrow = if (length(parameters) <= 4) 1 else 2, labeller = parameter_labeller(runs[[1]], parameters)) +
     ggplot2::scale_x_continuous(breaks = 0:1, labels = c("start", "end"), expand = ggplot2::expansion(mult = 0.15)) +
     ggplot2::labs(x = NULL, y = NULL, title = "From where to where they walked") +
     figure_look() + scale

@@ -52,5 +52,5 @@ plot_start <- function(problem, starts = NULL) {
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$start, linetype = .data$start), curves, linewidth = 0.9) +
     ggplot2::scale_linetype_discrete(name = NULL) +
     x_axis(log, clock_along(problem)) +
-    ggplot2::labs(x = if (length(predictors)) axis_label(predictors, problem$units) else "row", y = response_label(problem), caption = thinned_told(length(x))) + marks
+    ggplot2::labs(x = if (length(predictors)) unit_labels(predictors, problem$units) else "row", y = response_label(problem), caption = thinned_told(length(x))) + marks
 }

@@ -33,18 +33,15 @@ ggplot_add.tundrel_in_words <- function(object, plot, object_name) {
   plot
 }
 
-# A name with its unit behind it in brackets.
-axis_label <- function(name, units) {
-  unit <- units[name]
-  if (length(unit) == 0 || is.na(unit)) name else paste0(name, " [", unit, "]")
-}
+# Panels of parameters, headed by their names and units.
+parameter_labeller <- function(x, parameters) ggplot2::as_labeller(rlang::set_names(unit_labels(parameters, units_of(x)), parameters))
 
 response_label <- function(problem) {
   if (has_responses(problem)) return("reading")
   response <- problem$model$response
   family <- noise_family(problem$criterion)
   if (isTRUE(family$counted)) return(paste("share of", expression_text(problem$criterion$others[[family$others]])))
-  if (is.symbol(response)) axis_label(as.character(response), problem$units) else expression_text(response)
+  if (is.symbol(response)) unit_labels(as.character(response), problem$units) else expression_text(response)
 }
 
 # The model under a title, on as many lines as it needs.

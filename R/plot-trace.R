@@ -28,7 +28,7 @@ plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluat
   trace$at <- trace[[against]]
   panels <- ggplot2::ggplot(long, aes(.data$at, .data$position, colour = .data$run, linetype = .data$run)) +
     trace_marks(long) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y") +
+    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_y", labeller = parameter_labeller(first, parameters)) +
     ggplot2::labs(x = against, y = NULL, title = "Parameters") +
     figure_look() + run_scales(runs)
   squares <- criterion_form(first$problem) == "squares"

@@ -17,10 +17,12 @@
 #'   plot_uncertainty()
 plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ...) {
   table <- if (inherits(x, "tundrel_uncertainty")) x else uncertainty(x, by = by, level = level, ...)
-  table <- tibble::as_tibble(unclass(table)[c("parameter", "estimate", "lower", "upper", "by", "code", "note", "level")])
+  table <- tibble::as_tibble(unclass(table)[c("parameter", "estimate", "lower", "upper", "by", "code", "note", "level", "unit")])
   table <- table[!has_code(table, "fixed"), ]
   if (nrow(table) == 0) refuse("solver", "There is nothing to draw: every parameter is fixed.")
   table$by <- factor(table$by, rev(ways_to_be_sure))
+  table$panel <- with_unit_labels(table)$parameter
+  table$panel <- factor(table$panel, unique(table$panel))
   table$parameter <- factor(table$parameter, unique(table$parameter))
   table$none <- is.na(table$lower) & is.na(table$upper)
   table <- do.call(rbind, lapply(split(table, table$parameter), drawn_ends))
@@ -31,7 +33,7 @@ plot_uncertainty <- function(x, by = c("curvature", "profile"), level = 0.95, ..
     open_arrows(table, "lower") + open_arrows(table, "upper") +
     ggplot2::geom_point(aes(x = .data$estimate), size = 2.6) +
     ggplot2::geom_text(aes(x = -Inf, label = .data$said), hjust = -0.02, vjust = -0.9, size = 3.3, colour = colours[["data"]]) +
-    ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x", ncol = if (nlevels(table$parameter) > 4) 3 else 1) +
+    ggplot2::facet_wrap(ggplot2::vars(.data$panel), scales = "free_x", ncol = if (nlevels(table$parameter) > 4) 3 else 1) +
     ggplot2::scale_colour_manual(values = stats::setNames(unname(colours[c("start", "fit", "term2", "term3")]), ways_to_be_sure), guide = "none") +
     ggplot2::scale_shape_manual(values = stats::setNames(c(15, 16, 17, 18), ways_to_be_sure), guide = "none") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08)) +

@@ -25,7 +25,7 @@ draw_varying <- function(run, call = rlang::caller_env()) {
     ggplot2::labs(
       title = paste("Curves of", count_of(nrow(groups$keys), "group"), "about the common one"), subtitle = model_subtitle(run$problem),
       caption = paste0(and_list(varying$parameters), if (length(varying$parameters) > 1) " vary" else " varies", " by ", and_list(varying$by), "; bold: the common curve; thin: each group's own"),
-      x = axis_label(predictor, run$problem$units), y = response_label(run$problem)
+      x = unit_labels(predictor, run$problem$units), y = response_label(run$problem)
     ) +
     figure_look()
 }

@@ -12,7 +12,7 @@ print.tundrel_run <- function(x, ...) {
   cat(strwrap(stop_line(x), exdent = 2), sep = "\n")
   cat("\n")
   table <- suppressWarnings(uncertainty(x), classes = "tundrel_warning_uncertainty")
-  cat_table(drop_empty(table[c("parameter", "estimate", "std_error", "lower", "upper", "note")]))
+  cat_table(drop_empty(with_unit_labels(table[c("parameter", "estimate", "std_error", "lower", "upper", "note", "unit")])))
   cat("\n")
   cat(strwrap(size_line(x), exdent = 2), sep = "\n")
   cat_stages(x)

@@ -70,6 +70,8 @@
 #'
 #' @return An immutable object of class `tundrel_problem`: plain R data. Criterion: plain least
 #'   squares until [judge_by()] says otherwise.
+#' @section Units: Where the measurements have units, those of parameters are worked out, see [units_of()]; a warning of class
+#'   `tundrel_warning_units` says where a model contradicts them.
 #' @section Errors: `tundrel_error_model` for a formula that is not one, a function outside the
 #'   language, a response that is no column, or a model without parameters;
 #'   `tundrel_error_measurements` for columns that are not numbers or are missing throughout.
@@ -111,7 +113,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   refuse_reserved(names(data))
   data <- with_pairs(data)
   by <- group_columns(by, data)
-  if (inherits(model, "tundrel_model")) return(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by))
+  if (inherits(model, "tundrel_model")) return(with_units_checked(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by)))
   formulas <- all_formulas(model, list(...), names(data))
   timed <- with_clocks(data, c(formulas, formulas_of(dynamics)))
   if (!is.null(dynamics)) {
@@ -120,7 +122,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   }
   problem <- with_gradient(pose_formulas(timed$data, formulas, constants, by, dynamics), gradient)
   problem$clocks <- timed$clocks
-  problem
+  with_units_checked(problem)
 }
 
 with_gradient <- function(problem, gradient, call = rlang::caller_env()) {
@@ -169,7 +171,9 @@ all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
 
 # A model from the catalogue or a file, for some columns.
 pose_catalogue <- function(data, model, columns, constants, call = rlang::caller_env()) {
-  model <- model_for_columns(model, vapply(columns, as.character, character(1)), data, call)
+  columns <- vapply(columns, as.character, character(1))
+  own <- model_names(model)
+  model <- model_for_columns(model, columns, data, call)
   known <- unlist(model$constants)
   constants <- c(known[setdiff(names(known), names(constants))], constants)
   clash <- intersect(names(model$parameters), names(data))
@@ -184,7 +188,8 @@ pose_catalogue <- function(data, model, columns, constants, call = rlang::caller
   problem <- new_problem(timed$data, parse_model(model$formula, timed$data, constants, dynamics, call))
   problem$clocks <- timed$clocks
   problem$range_factors <- model$range_factors
-  problem$catalogue_entry <- model[c("title", "reference")]
+  columns <- c(columns, rlang::set_names(setdiff(own, names(columns))))
+  problem$catalogue_entry <- c(model[c("title", "reference")], list(units = stated_units(model$parameters, columns, units_of(timed$data))))
   subject_to(problem, text = model$conditions)
 }
 
@@ -242,7 +247,9 @@ print.tundrel_problem <- function(x, ...) {
     cat("Groups:    by ", paste(x$by, collapse = ", "), if (length(x$shared)) paste0("; ", paste(x$shared, collapse = ", "), " shared by all"), "\n", sep = "")
   }
   cat("\n")
-  cat_table(drop_empty(parameter_table(x)))
+  table <- parameter_table(x)
+  table$unit <- unit_column(x, table$parameter)
+  cat_table(drop_empty(with_unit_labels(table)))
   joint <- joint_conditions(x, parameter_status(x))
   if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")
   if (has_knowledge(x)) cat("\nKnown before: ", paste(vapply(x$known, `[[`, character(1), "text"), collapse = "; "), "\n", sep = "")

@@ -8,7 +8,8 @@ report_answer <- function(known) {
   surest <- intersect(surest_first, table$by)[1]
   shown <- table[table$by == surest, ]
   known_widths <- any(!is.na(shown$lower))
-  answers <- paste0(shown$parameter, " = ", cell_texts(shown)$estimate, if (known_widths) interval_words(shown))
+  units <- ifelse(shown$unit %in% c("", "1"), "", paste0(" ", shown$unit))
+  answers <- paste0(shown$parameter, " = ", cell_texts(shown)$estimate, units, if (known_widths) interval_words(shown))
   asked <- if (has_model(run$problem)) {
     list("The model ", report_code(model_text(run$problem)),
       paste0(" was fitted to ", count_of(run$n, counted(run$problem)), " by ", problem_criterion_text(run$problem), "."))

@@ -15,8 +15,9 @@ report_parameters <- function(known) {
   table <- known$uncertainty
   shown <- tibble(
     parameter = table$parameter, estimate = table$estimate, `standard error` = table$std_error,
-    lower = table$lower, upper = table$upper, by = table$by, start = unname(known$run$start[table$parameter]), note = table$note
+    lower = table$lower, upper = table$upper, by = table$by, start = unname(known$run$start[table$parameter]), note = table$note, unit = table$unit
   )
+  shown <- with_unit_labels(shown)
   several <- length(unique(table$by)) > 1
   repeated <- duplicated(table$parameter)
   shown$parameter[repeated] <- ""

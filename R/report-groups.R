@@ -11,7 +11,7 @@ report_group_sections <- function(fits) {
     h$h2("Data and model"),
     report_formulas(problem),
     if (length(problem$conditions)) h$p(paste0("In every group: ", paste(condition_texts(problem), collapse = "; "), ".")),
-    h$h2("How parameters spread over the groups"), report_table(spread_table(fits)),
+    h$h2("How parameters spread over the groups"), report_table(with_unit_labels(spread_table(fits))),
     report_group_pictures(fits),
     h$h2("Every group"), report_table(wide_group_table(fits)),
     report_small("Estimates with standard errors by curvature."),
@@ -45,6 +45,6 @@ wide_group_table <- function(fits) {
   table <- table[!table$parameter %in% fits$shared, ]
   said <- paste0(format_number(table$estimate), ifelse(is.na(table$std_error), "", paste0(" \u00b1 ", format_number(table$std_error, 2))))
   parameters <- unique(table$parameter)
-  wide <- as_tibble(stats::setNames(lapply(parameters, function(name) said[table$parameter == name]), parameters))
+  wide <- as_tibble(stats::setNames(lapply(parameters, function(name) said[table$parameter == name]), unit_labels(parameters, units_of(fits))))
   beside(fits$groups$keys, wide, tibble(value = fits$value, `stop reason` = fits$reason, trouble = fits$trouble))
 }

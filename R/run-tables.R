@@ -21,7 +21,7 @@
 #'   every estimated scale counted), `n`, `n_free`, `df_residual`, `converged`, `stop_reason`, `iterations`,
 #'   `evaluations`, `seconds` (`NA` for groups, which are not timed one by one).
 #'
-#'   `tidy()`: `parameter estimate std_error lower upper level by note`.
+#'   `tidy()`: `parameter estimate std_error lower upper level by code note unit`, see [uncertainty()].
 #'
 #'   `trace_table()`: `iteration`, `evaluations` (so far), `value`, `gradient_norm` (for least squares the
 #'   cosine between residual and tangent plane, else as in [solver_newton()]; in parameters that no bound

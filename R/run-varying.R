@@ -79,10 +79,12 @@ varying_table <- function(run) {
   level <- ifelse(names(estimate) %in% c(varying$spreads, varying$correlations), "spread", "population")
   none <- groups$keys[rep(NA_integer_, length(estimate)), ]
   each <- rep(seq_len(n), each = p)
-  rbind(
+  table <- rbind(
     tibble(none, level = level, parameter = names(estimate), estimate = unname(estimate), std_error = unname(errors), rows = NA_integer_),
     tibble(groups$keys[each, ], level = "group", parameter = rep(varying$parameters, n), estimate = as.vector(t(groups$values)), std_error = as.vector(t(groups$errors)), rows = groups$n[each])
   )
+  table$unit <- unit_column(run, table$parameter)
+  table
 }
 
 # Residuals about each row's own curve, in standard deviations of its readings.

@@ -51,7 +51,7 @@ print.tundrel_fits <- function(x, ...) {
   cat("Fits of ", count_of(length(x), "group"), " by ", paste(x$problem$by, collapse = ", "), ", ", problem_text(x$problem), "\n", sep = "")
   cat(paste0(strwrap(fits_reading(x), 80, exdent = 2), "\n"), sep = "")
   cat("\n")
-  cat_table(spread_table(x))
+  cat_table(with_unit_labels(spread_table(x)))
   invisible(x)
 }
 
@@ -59,9 +59,9 @@ print.tundrel_fits <- function(x, ...) {
 #'
 #' @param fits From [fit_each()].
 #' @return A tibble, one row a group and parameter: the columns of `by`, then `parameter`, `estimate`, `std_error` (by curvature), `value` (of the
-#'   criterion in that group), `converged`, `stop_reason`, and `trouble`: in words, where a group could not be fitted.
+#'   criterion in that group), `converged`, `stop_reason`, `trouble` (in words, where a group could not be fitted) and `unit` (see [units_of()]).
 #'   Shared parameters come first, once, with no group. Where parameters vary about a common value: the columns of `by`, `level` (`"population"`,
-#'   `"spread"` or `"group"`), `parameter`, `estimate`, `std_error`, `rows` (of the group).
+#'   `"spread"` or `"group"`), `parameter`, `estimate`, `std_error`, `rows` (of the group), `unit`.
 #' @section Errors: `tundrel_error_solver` for what is not from [fit_each()].
 #' @export
 #' @examples
@@ -83,7 +83,9 @@ coef_table <- function(fits) {
     fits$groups$keys[each, ], parameter = rep(own, n), estimate = as.vector(whole[own, ]), std_error = as.vector(errors[own, ]),
     value = fits$value[each], converged = fits$converged[each], stop_reason = fits$reason[each], trouble = fits$trouble[each]
   )
-  rbind(shared_rows(fits, whole, errors, table), table)
+  table <- rbind(shared_rows(fits, whole, errors, table), table)
+  table$unit <- unit_column(fits, table$parameter)
+  table
 }
 
 shared_rows <- function(fits, whole, errors, table) {
@@ -126,6 +128,7 @@ spread_table <- function(fits) {
   quartile <- function(share) unname(apply(values, 1, function(x) if (length(x)) stats::quantile(x, share) else NA_real_))
   table <- tibble(parameter = rownames(values), smallest = quartile(0), `lower quartile` = quartile(0.25), median = quartile(0.5),
     `upper quartile` = quartile(0.75), largest = quartile(1))
+  table$unit <- unit_column(fits, table$parameter)
   table[!table$parameter %in% fits$shared, ]
 }
 

@@ -8,6 +8,7 @@
 #' * **predictor**: a column that the model reads. Elsewhere: independent variable, x, covariate, dose, time. [pose()]
 #' * **parameter**: a number that is found. Elsewhere: coefficient, constant, unknown; such as a half-life, an EC50, an IC50, a KD, a Km, a rate constant. [models()]
 #' * **start**: where a search begins. Elsewhere: initial value, starting guess, first guess, initial estimate. [start_from()], [suggest_start()]
+#' * **unit**: that of a parameter follows from the model and the units of columns. Elsewhere: dimension, dimensional analysis, unit conversion. [units_of()], [in_units()]
 #' * **condition**: what parameters have to keep to. Elsewhere: constraint, bound, limit, restriction; fixed, held or tied parameters. [subject_to()]
 #' * **levels**: a parameter with one value for each treatment or site. Elsewhere: factor, dummy variable, categorical variable. [pose()], [compare_levels()]
 #' * **rates of change**: a model whose course follows from how fast things change. Elsewhere: ODE, differential equations, kinetics, compartment model. [dynamics()]
@@ -49,6 +50,8 @@
 #' * **next measurements**: where readings tell most. Elsewhere: optimal design, experimental design, sample size, power. [next_measurements()], [readings_needed()]
 #' * **plan**: a file that says what is fitted to which table, and how. Elsewhere: script, protocol, template, batch file. [command_line()]
 #' @concept initial value
+#' @concept dimensional analysis
+#' @concept unit conversion
 #' @concept starting guess
 #' @concept constraint
 #' @concept bounds

@@ -4,7 +4,9 @@
 intervals_of_groups <- function(fits, level, one) {
   if (any(!fits$converged & !nzchar(fits$trouble))) warn_unconverged_groups(fits)
   quiet <- function(run) suppressWarnings(one(run), classes = "tundrel_warning_uncertainty")
-  table_of_groups(fits, function(stack) stacked_intervals(stack, level), quiet)
+  table <- table_of_groups(fits, function(stack) stacked_intervals(stack, level), quiet)
+  table$unit <- unit_column(fits, table$parameter)
+  table
 }
 
 warn_unconverged_groups <- function(fits) {

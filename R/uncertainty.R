@@ -1,4 +1,4 @@
-#' Uncertainty are the parameters?
+#' How well are the parameters known?
 #'
 #' In any of four ways, side by side, with a reading of where they agree and what to make of it where they do not.
 #'
@@ -47,8 +47,8 @@
 #' @return A tibble of class `tundrel_uncertainty`, for each parameter a row a way: `parameter`, `estimate`, `std_error`
 #'   (of curvature: `NA` for a parameter at a bound and infinite for one that the data do not determine; of the bootstrap
 #'   the standard deviation of the refits; a profile has none), `lower`, `upper`, `level`, `by`, `code` (what there is to
-#'   say, in words that do not change, such as `"open_above"`) and `note` (the same as a sentence). Printing reads it;
-#'   [plot_uncertainty()] and [plot_profile()] draw it.
+#'   say, in words that do not change, such as `"open_above"`), `note` (the same as a sentence) and `unit` (see [units_of()]; empty
+#'   where it is not known). Printing reads it; [plot_uncertainty()] and [plot_profile()] draw it, [in_units()] converts it.
 #' @section Errors: `tundrel_error_solver` for an unknown way, `tundrel_error_argument` for a level outside 0 to 1; `tundrel_error_criterion` for
 #'   resampling that a criterion does not allow. Warnings of class `tundrel_warning_uncertainty` for a run that did not
 #'   converge, when a profile meets a better optimum, and when most refits fail.
@@ -156,6 +156,7 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
     warn_failed(drawn)
   }
   table <- uncertainty_table(unlist(rows[by], recursive = FALSE, use.names = FALSE), quantities)
+  table$unit <- unname(units_of_quantities(run$problem, quantities)[table$parameter])
   attr(table, "replicates") <- replicates
   attr(table, "stopped") <- stopped_by()
   structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
@@ -193,7 +194,7 @@ warn_better <- function(profiles) {
 print.tundrel_uncertainty <- function(x, ...) {
   if (!all(c("parameter", "lower", "upper", "level", "by") %in% names(x))) return(NextMethod())
   cat("Uncertainty of the ", attr(x, "what") %||% "parameters", " (", format_number(100 * x$level[1]), " % intervals)\n\n", sep = "")
-  shown <- x[setdiff(names(x), c("level", "code", if (all(is.na(x$std_error))) "std_error"))]
+  shown <- with_unit_labels(tibble::as_tibble(unclass(x))[setdiff(names(x), c("level", "code", if (all(is.na(x$std_error))) "std_error"))])
   repeated <- duplicated(shown$parameter)
   shown$parameter[repeated] <- ""
   shown$estimate <- ifelse(repeated, "", cell_texts(shown)$estimate)

@@ -55,7 +55,7 @@ test_that("glance has its columns, and they agree with each other", {
 
 test_that("tidy, augment and the trace have their columns", {
   run <- fit_local(lichen_problem())
-  expect_named(tidy(run), c("parameter", "estimate", "std_error", "lower", "upper", "level", "by", "code", "note"))
+  expect_named(tidy(run), c("parameter", "estimate", "std_error", "lower", "upper", "level", "by", "code", "note", "unit"))
   expect_named(augment(run), c(names(lichen_measurements()), "fitted", "residual", "standardised", "studentised", "leverage", "influence"))
   expect_equal(which(is.na(augment(run)$fitted)), 47)
   trace <- trace_table(run)

@@ -292,7 +292,7 @@ test_that("rows of several ways stand together, parameter by parameter, with col
   expect_equal(table$by, rep(c("bootstrap", "curvature", "profile"), 3))
   expect_equal(vapply(table, typeof, ""), c(
     parameter = "character", estimate = "double", std_error = "double", lower = "double", upper = "double", level = "double",
-    by = "character", code = "character", note = "character"
+    by = "character", code = "character", note = "character", unit = "character"
   ))
   expect_equal(table$note[table$parameter == "p"], rep("fixed", 3))
   expect_equal(table$code[table$parameter == "p"], rep("fixed", 3))
