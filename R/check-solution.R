@@ -256,13 +256,18 @@ print.tundrel_checks <- function(x, ...) {
   cat(attr(x, "heading") %||% "Checks of the solution, computed independently", "\n\n", sep = "")
   shown <- as.data.frame(x)[c("verdict", "check", "statistic", if (!all(is.na(x$p_value))) "p_value")]
   if (!is.null(shown$p_value)) shown$p_value <- ifelse(is.na(x$p_value), "", sprintf("p %.2g", x$p_value))
-  heads <- table_lines(shown)[-1]
-  heads <- formatC(heads, width = -max(nchar(heads)))
-  for (i in seq_along(heads)) {
-    cat(strwrap(x$reading[i], 100, prefix = strrep(" ", nchar(heads[i]) + 4), initial = paste0("  ", heads[i], "  ")), sep = "\n")
-  }
+  if (is_markdown()) cat_table(tibble(shown, reading = x$reading)) else cat_readings(shown, x$reading)
   counts <- table(factor(x$verdict, c("pass", "warn", "fail", "skip")))
   cat("\n", paste0(counts, " ", names(counts), collapse = ", "), "\n", sep = "")
   print_calls(x)
   invisible(x)
+}
+
+# Sentences beside the columns of a table, wrapped.
+cat_readings <- function(shown, readings) {
+  heads <- table_lines(shown)[-1]
+  heads <- formatC(heads, width = -max(nchar(heads)))
+  for (i in seq_along(heads)) {
+    cat(strwrap(readings[i], 100, prefix = strrep(" ", nchar(heads[i]) + 4), initial = paste0("  ", heads[i], "  ")), sep = "\n")
+  }
 }

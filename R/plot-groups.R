@@ -53,8 +53,8 @@ group_points <- function(fits, k, title) {
   points[rows_to_draw(points$x, points$y), ]
 }
 
-# Along the group's own stretch of the predictor.
-group_curve <- function(fits, k, title, log) {
+# Along the group's own stretch of the predictor, or another.
+group_curve <- function(fits, k, title, log = FALSE, along = NULL) {
   if (anyNA(fits$x[, k])) return(NULL)
   problem <- group_problem(fits$problem, rows_of_group(fits$groups, k))
   predictor <- problem$model$predictors
@@ -63,6 +63,6 @@ group_curve <- function(fits, k, title, log) {
   root <- collector$add(problem$model$expression)
   nodes <- collector$nodes()
   curve <- function(x) core_evaluate(nodes, root, list(x), length(x), fits$x[, k])
-  x <- curve_grid(column, curve, log)
+  x <- curve_grid(if (is.null(along)) column else along, curve, log)
   tibble(group = title, x = x, y = curve(x), converged = fits$converged[k])
 }

@@ -1,7 +1,6 @@
 # The examples of every help page run, without a warning. R CMD check runs them, too.
 
 test_that("examples of help pages run", {
-  skip_on_cran()
   folder <- test_path("..", "..", "man")
   skip_if_not(dir.exists(folder))
   paths <- list.files(normalizePath(folder), "\\.Rd$", full.names = TRUE)
