@@ -43,8 +43,8 @@ foretold <- function(setting, whole, n, call) {
 # So many readings evenly spread: along one range as they would be by hand, both ends among them; else in equal shares over the candidates.
 evenly_spread <- function(setting, m) {
   along <- sole_range(setting$candidates)
-  whole <- length(along) > 0 && m == round(m) && m > 1 && m <= most_made
-  table <- if (whole) tibble::as_tibble(lapply(along, function(range) seq(range[1], range[2], length.out = m))) else setting$candidates$table
+  whole <- length(along) > 0 && m == round(m) && m > 1
+  table <- if (whole) tibble::as_tibble(lapply(along, function(range) seq(range[1], range[2], length.out = min(m, most_made)))) else setting$candidates$table
   list(table = table, amounts = rep(m / nrow(table), nrow(table)))
 }
 

@@ -76,7 +76,7 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     ggplot2::geom_line(aes(y = .data$fitted, colour = .data$run, linetype = .data$run), curves, linewidth = 0.9) +
     model_inks(names(runs)) +
     x_axis(log, clock_along(problem)) + y_axis(is_log_axis(points$response, scales$y %||% "linear", "y_scale", call)) +
-    ggplot2::labs(title = "Fits laid over each other", subtitle = model_subtitle(problem), x = fit_axis(problem), y = response_label(problem)) +
+    ggplot2::labs(title = overlay_title(runs, problem), subtitle = model_subtitle(problem), x = fit_axis(problem), y = response_label(problem)) +
     figure_look()
 }
 
@@ -117,7 +117,7 @@ draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
     # a far start must not squeeze the measurements into a line
     ggplot2::coord_cartesian(ylim = wider_range(points$response)) +
     ggplot2::labs(
-      title = paste("The curve on its way:", run$solver$name), subtitle = model_subtitle(run$problem),
+      title = paste0("The value goes from ", format_number(run$trace$value[places[1]]), " to ", format_number(run$trace$value[places[length(places)]]), " on the way of ", run$solver$name), subtitle = model_subtitle(run$problem),
       caption = fit_caption(run$problem, compiled, NULL),
       x = fit_axis(run$problem), y = response_label(run$problem)
     ) +
@@ -160,7 +160,7 @@ draw_fit <- function(problem, compiled, at, run, components, band, level, scales
   check_curve(problem, call)
   points <- fit_points(problem, compiled, at)
   labels <- ggplot2::labs(
-    title = if (is.null(run)) "The model at its start" else "The fitted model",
+    title = fit_title(problem, compiled, points, run),
     subtitle = model_subtitle(problem), caption = fit_caption(problem, compiled, run, band, level)
   )
   predictors <- problem$model$predictors
@@ -307,7 +307,7 @@ component_lines <- function(x, problem, at) {
   )
   list(
     ggplot2::geom_line(aes(y = .data$y, colour = .data$part, linetype = .data$part), table, linewidth = 0.8),
-    ggplot2::scale_colour_manual(values = rep(unname(colours[c("start", "term2", "term3", "term4", "zero")]), length.out = length(parts)), name = NULL),
+    ggplot2::scale_colour_manual(values = rep(unname(colours[c("start", "term2", "term3", "term4", "data")]), length.out = length(parts)), name = NULL),
     ggplot2::scale_linetype_manual(values = rep(c("dashed", "longdash", "dotdash", "dotted"), length.out = length(parts)), name = NULL),
     ggplot2::guides(colour = ggplot2::guide_legend(ncol = 2), linetype = ggplot2::guide_legend(ncol = 2))
   )

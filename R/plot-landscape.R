@@ -36,7 +36,7 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
   plot + simplex_layers(runs, scanned) + condition_layers(problem, scan, scanned, runs) + path_layers(runs, scanned) + end_letters +
     (if (length(runs) == 0) start_layer(problem, scanned)) +
     ggplot2::labs(
-      title = "The criterion around the parameters", subtitle = model_subtitle(problem),
+      title = lowest_title(scan, scanned, problem), subtitle = model_subtitle(problem),
       x = unit_labels(scanned[1], units_of(problem)), y = if (length(scanned) == 2) unit_labels(scanned[2], units_of(problem)) else "value of the criterion",
       caption = paste0(
         others_said(scan, problem),
@@ -44,6 +44,13 @@ plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
       )
     ) +
     figure_look()
+}
+
+lowest_title <- function(scan, scanned, problem) {
+  allowed <- which(scan$inside & !is.na(scan$value))
+  if (length(allowed) == 0) return("No point of this grid is allowed")
+  best <- allowed[if (maximises(problem)) which.max(scan$value[allowed]) else which.min(scan$value[allowed])]
+  headline(paste0(if (maximises(problem)) "Highest" else "Lowest", " on this grid at ", places_text(as.list(scan[best, scanned, drop = FALSE]))))
 }
 
 # Where the parameters are that are not scanned.

@@ -28,7 +28,7 @@ plot_models <- function(...) {
   curves <- if (length(unique(unlist(lapply(runs, function(r) r$problem$model$predictors)))) == 1) draw_model_curves(runs) else draw_model_scatter(runs)
   patchwork::wrap_plots(curves, patchwork::wrap_plots(draw_weights(table), draw_prediction(table), ncol = 1), widths = c(1.8, 1)) +
     patchwork::plot_annotation(
-      title = "Models of the same measurements", caption = model_captions(runs), theme = theme_tundrel()
+      title = headline(best_by_information(table)), caption = model_captions(runs), theme = theme_tundrel()
     ) + in_words()
 }
 

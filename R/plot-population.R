@@ -57,7 +57,7 @@ plot_population <- function(run, ..., iterations = NULL) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
     ggplot2::coord_cartesian(xlim = range(ranges[[1]]), ylim = range(ranges[[2]]), expand = FALSE) +
     ggplot2::labs(
-      title = paste("The population of", run$solver$name), subtitle = model_subtitle(run$problem),
+      title = headline(paste0(run$solver$name, " came to ", places_text(run$estimate[scanned]), " in ", count_of(max(rounds), "round"))), subtitle = model_subtitle(run$problem),
       caption = paste0(
         "Points: the population; ellipse: two standard deviations of its distribution; cross: the best so far; other parameters ",
         if (length(run$eliminated)) "at their best" else "at the answer"

@@ -26,15 +26,16 @@ plot_readings <- function(x) {
   lines$wish <- factor(lines$wish, unique(x$wish))
   wanted <- data.frame(wish = factor(x$wish, unique(x$wish)), way = factor(x$way, ways), m = x$readings, figure = x$wanted, reached = x$reached)
   reached <- wanted[wanted$m <= max(lines$m), ]
-  ggplot2::ggplot(lines, aes(.data$m, .data$figure, colour = .data$way)) +
+  ggplot2::ggplot(lines, aes(.data$m, .data$figure, colour = .data$way, linetype = .data$way, shape = .data$way)) +
     ggplot2::geom_hline(data = unique(wanted[c("wish", "figure")]), aes(yintercept = .data$figure), linetype = "dashed", colour = "grey40") +
     ggplot2::geom_line(linewidth = 0.9) +
     ggplot2::geom_point(data = reached, aes(y = .data$reached), size = 3) +
     ggplot2::facet_wrap(ggplot2::vars(.data$wish), scales = "free", labeller = ggplot2::label_wrap_gen(34)) +
+    ggplot2::scale_linetype_manual(values = c(`as measured` = "longdash", evenly = "dotdash", best = "solid")) +
     ggplot2::scale_colour_manual(values = c(`as measured` = colours[["data"]], evenly = colours[["term2"]], best = colours[["fit"]])) +
     ggplot2::labs(
-      title = "What more readings would come to", subtitle = "dashed: what is wanted; points: where it is reached", x = "readings more",
-      y = if (all(grepl("told from", x$wish))) "power" else if (any(grepl("told from", x$wish))) "half the width of the interval, or power" else "half the width of the interval", colour = NULL
+      title = headline(sub(" (next_measurements())", "", readings_reading(x)[1], fixed = TRUE)), subtitle = "dashed: what is wanted; points: where it is reached", x = "readings more",
+      y = if (all(grepl("told from", x$wish))) "power" else if (any(grepl("told from", x$wish))) "half the width of the interval, or power" else "half the width of the interval", colour = NULL, linetype = NULL, shape = NULL
     ) +
     figure_look() + ggplot2::theme(legend.position = "top")
 }

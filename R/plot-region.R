@@ -42,10 +42,10 @@ plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) 
     # an ellipse far larger than the region would squeeze it
     ggplot2::coord_cartesian(xlim = near_range(edge[[names[1]]], ellipse[[names[1]]]), ylim = near_range(edge[[names[2]]], ellipse[[names[2]]])) +
     ggplot2::labs(
-      title = paste0("Which values of ", names[1], " and ", names[2], " fit together (", format_number(100 * attr(region, "level")), " %)"),
+      title = region_title(run, names),
       subtitle = model_subtitle(run$problem), x = unit_labels(names[1], units_of(run)), y = unit_labels(names[2], units_of(run)),
       caption = paste0(
-        "Filled: by profile, all others fitted again. Dashed: the ellipse of curvature. Cross: the estimate.",
+        "Filled: values that fit together at ", format_number(100 * attr(region, "level")), " %, by profile, all others fitted again. Dashed: the ellipse of curvature. Cross: the estimate.",
         if (!whole) " The line breaks where the region is open: the data set no edge there."
       )
     ) +

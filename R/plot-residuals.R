@@ -57,7 +57,7 @@ plot_residuals <- function(run) {
 residual_page <- function(panels, run, any_flagged, n) {
   patchwork::wrap_plots(panels, ncol = 3) +
     patchwork::plot_annotation(
-      title = if (default_residuals(run$problem) == "quantile") "Quantile residuals" else "Standardised residuals",
+      title = residuals_title(run),
       subtitle = model_subtitle(run$problem),
       caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", if (n > most_rows_drawn) paste0("; of the others, ", thinned_told(n)), "."),
       theme = theme_tundrel()

@@ -48,7 +48,7 @@ drawn_letters <- function(optimum) {
 letter_scale <- function(letter) {
   inks <- unname(colours[c("fit", "start", "term2", "term3", "term4", "data", "band")])
   found <- setdiff(levels(letter), "no optimum")
-  values <- c(stats::setNames(inks[seq_along(found)], found), `no optimum` = colours[["zero"]])
+  values <- c(stats::setNames(inks[seq_along(found)], found), `no optimum` = colours[["none"]])
   ggplot2::scale_colour_manual(values = values, aesthetics = c("colour", "fill"), drop = FALSE, guide = "none")
 }
 

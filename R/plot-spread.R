@@ -36,7 +36,7 @@ plot_spread <- function(run) {
     ggplot2::geom_point(colour = colours[["data"]], alpha = 0.8, size = 2) +
     ggplot2::scale_x_log10() + ggplot2::scale_y_log10() +
     ggplot2::labs(
-      title = "Spread against level", subtitle = sub(": ", ":\n", upper_first(spread_rule_text(rule)), fixed = TRUE),
+      title = headline(upper_first(spread_rule_text(rule))), subtitle = model_subtitle(run$problem),
       caption = paste0("points: standard deviations of ", if (attr(table, "replicates")) "replicates" else "residuals in stretches of the fitted value", ", bars: 95 %"),
       x = paste("fitted", unit), y = paste("standard deviation of", unit)
     ) +

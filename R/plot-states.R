@@ -59,7 +59,7 @@ draw_states <- function(table, problem, dynamics, level, experiments) {
   plot + ggplot2::geom_line(colour = colours[["fit"]], linewidth = 0.9) + panels +
     x_axis(FALSE, clock_along(problem)) +
     ggplot2::labs(
-      title = "The states along the way", subtitle = paste(unlist(lapply(utils::head(format(dynamics$source), length(dynamics$states)), strwrap, 105, exdent = 4)), collapse = "\n"),
+      title = states_title(table), subtitle = paste(unlist(lapply(utils::head(format(dynamics$source), length(dynamics$states)), strwrap, 105, exdent = 4)), collapse = "\n"),
       caption = states_caption(table, level, experiments), x = unit_labels(dynamics$along, problem$units), y = NULL
     ) + figure_look()
 }

@@ -30,8 +30,8 @@ plot_study <- function(x) {
     ggplot2::scale_colour_manual(values = c(truth = colours[["fit"]], `mean of the estimates` = colours[["data"]])) +
     ggplot2::scale_linetype_manual(values = c(truth = "solid", `mean of the estimates` = "dashed")) +
     ggplot2::labs(
-      title = paste0("Estimates from ", count_of(sum(sets$converged), "simulated set"), " of ", count_of(attr(x, "readings"), "reading")),
-      subtitle = attr(x, "model"), x = "estimate", y = "sets", colour = NULL, linetype = NULL,
+      title = headline(grep("^Intervals", study_reading(x), value = TRUE)),
+      subtitle = paste0("Estimates from ", count_of(sum(sets$converged), "simulated set"), " of ", count_of(attr(x, "readings"), "reading"), ": ", attr(x, "model")), x = "estimate", y = "sets", colour = NULL, linetype = NULL,
       caption = paste0(if (beyond) paste0(count_of(beyond, "estimate"), " beyond the drawn range; "), sum(!sets$converged), " sets without an answer")
     ) +
     figure_look() + ggplot2::theme(legend.position = "top")

@@ -1,7 +1,7 @@
 # One look for all figures. The colours are told apart by colour-blind readers (Okabe and Ito, 2008);
 # line type or shape always says the same as colour.
 colours <- c(data = "#333333", fit = "#0072B2", band = "#56B4E9", start = "#D55E00", zero = "#8A8A8A", flag = "#CC3311",
-         term2 = "#009E73", term3 = "#CC79A7", term4 = "#E69F00")
+         term2 = "#009E73", term3 = "#CC79A7", term4 = "#E69F00", none = "#BDBDBD")
 
 theme_tundrel <- function() {
   ggplot2::theme_minimal(base_size = 13) +

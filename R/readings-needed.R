@@ -214,12 +214,13 @@ made_at <- function(places, m) {
   places$table[rep(seq_len(nrow(places$table)), whole_by_shares(places$share, m)), ]
 }
 
-# Of more readings than this the shares alone are looked at.
+# Of more readings than this so many places stand for all.
 most_made <- 5000
 
 information_of_shares <- function(places, m, setting) {
-  if (is.null(places$along) || m > most_made || m < 2) return(crossprod(places$rows * sqrt(whole_by_shares(places$share, m)[places$row])))
-  crossprod(reading_rows(setting$run, made_at(places, m), setting$run$estimate, setting$scale)$rows %*% setting$basis)
+  if (is.null(places$along) || m < 2) return(crossprod(places$rows * sqrt(whole_by_shares(places$share, m)[places$row])))
+  made <- min(m, most_made)
+  crossprod(reading_rows(setting$run, made_at(places, made), setting$run$estimate, setting$scale)$rows %*% setting$basis) * m / made
 }
 
 # Whole readings by shares: each its share rounded down, and the rest to those that were cut most.
@@ -271,7 +272,7 @@ readings_reading <- function(x) {
     if (m[["as measured"]] == 0) return(paste0(wish, ": that is reached with what was measured."))
     paste0(
       wish, ": ", if (is.finite(m[["as measured"]])) paste0(count_of(m[["as measured"]], "reading"), " more of the kind that was made") else "no number of the kind that was made would do",
-      if (is.finite(m[["evenly"]])) paste0(", ", format_number(m[["evenly"]]), " spread evenly"), ", or ", format_number(m[["best"]]), " where they tell most (next_measurements())."
+      if (is.finite(m[["evenly"]])) paste0(", ", format(m[["evenly"]], big.mark = ","), " spread evenly"), ", or ", format(m[["best"]], big.mark = ","), " where they tell most (next_measurements())."
     )
   }))
 }

@@ -17,7 +17,7 @@ test_that("the fitted curve is the model, over the data, with its band", {
 
 test_that("a problem is drawn at its start, without a band", {
   plot <- plot_fit(lichen_problem())
-  expect_equal(plot$labels$title, "The model at its start")
+  expect_match(plot$labels$title, "^At the start: readings lie 0.654 nmol")
   expect_false("GeomRibbon" %in% vapply(plot$layers, function(l) class(l$geom)[1], character(1)))
   expect_s3_class(autoplot(lichen_problem()), "ggplot")
 })
@@ -172,7 +172,7 @@ test_that("profiles cross the edge of chance where their interval ends, and regi
   expect_refusal(plot_profile(run, "q"), "model", "no profile of q")
   region <- plot_region(run, directions = 12)
   expect_true("GeomPolygon" %in% vapply(region$layers, function(l) class(l$geom)[1], character(1)))
-  expect_match(region$labels$title, "Which values of a and k")
+  expect_match(region$labels$title, "a and k rise together: correlation 0.69", fixed = TRUE)
 })
 
 test_that("models are drawn with their weights, and bands for new readings are dotted", {
@@ -233,4 +233,56 @@ test_that("figures say in words what they show, and how well parameters are know
   expect_equal(title(c("a", "b", "c"), c(1, 1, 1), c(0.9, -Inf, NA), c(1.05, 2, NA)), "1 of 3 parameters is known to within 10 %; b and c are not")
   expect_equal(title("a", 2, 1.9, 2.1), "a is known to within 5 %")
   expect_equal(title("a", 0, -1, 1), "a is not known to within half of its size")
+})
+
+plain_lichen <- function() {
+  fit_local(pose(lichen_measurements(), uptake ~ top * light / (half + light) - dark) |> start_from(top = 8, half = 150, dark = 1))
+}
+
+test_that("titles say what was found, and it is so", {
+  run <- plain_lichen()
+  away <- sqrt(mean(residuals(run)^2, na.rm = TRUE))
+  title_of <- function(figure) if (inherits(figure, "patchwork")) figure$patches$annotation$title else figure$labels$title
+  expect_equal(title_of(plot_fit(run)), paste("Readings lie", signif(away, 3), "nmol g-1 s-1 from the curve (root mean square)"))
+  expect_match(title_of(plot_fit(lichen_problem())), "^At the start: readings lie ")
+  stopped <- suppressMessages(fit_local(start_from(lichen_problem(), top = 2, half = 900, dark = 5), max_evaluations = 2))
+  expect_match(title_of(plot_fit(stopped)), "^Not converged \\(evaluations\\): readings lie ")
+  failed <- check_residuals(run)
+  failed <- failed$check[failed$verdict %in% c("warn", "fail")]
+  expect_gt(length(failed), 0)
+  for (one in failed) expect_match(title_of(plot_residuals(run)), one, fixed = TRUE)
+  scan <- scan_grid(run$problem, half = seq(50, 300, 50))
+  expect_equal(title_of(plot_landscape(scan)), paste("Lowest on this grid at half =", scan$half[which.min(scan$value)]))
+  r <- stats::cov2cor(vcov(run))["top", "half"]
+  expect_match(title_of(plot_region(run, "top", "half")), paste("correlation", formatC(r, digits = 2, format = "f")), fixed = TRUE)
+  # two coupled rates of change: one falls, the other rises and falls again at log(k1 / k2) / (k1 - k2)
+  hour <- c(0.5, 1, 2, 4, 7, 11, 16)
+  decay <- data.frame(hour, reading = 3 * (exp(-0.2 * hour) - exp(-0.9 * hour)))
+  chain <- dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child, along = hour, begin = list(parent ~ p0, child ~ 0))
+  states <- title_of(plot_states(fit_local(start_from(pose(decay, reading ~ child, dynamics = chain), k1 = 1, k2 = 0.3, p0 = 2))))
+  expect_match(states, "^parent falls from 2.33 to ")
+  at <- as.numeric(sub(".* at ", "", states))
+  expect_lt(abs(at - log(0.9 / 0.2) / 0.7), 0.1)
+})
+
+# How far apart two colours look (CIE 2000) to those who see all colours, and to those who lack one of three kinds of cones.
+test_that("colours that tell things apart are told apart by colour-blind readers", {
+  skip_if_not_installed("colorspace")
+  skip_if_not_installed("farver")
+  inks <- function(layers, n = 6) unlist(lapply(layers, function(one) if (inherits(one, "ScaleDiscrete") && "colour" %in% one$aesthetics) unname(one$palette(n))))
+  run <- plain_lichen()
+  drawn <- function(figure, n) inks(list(figure$scales$get_scales("colour")), n)
+  sets <- list(
+    models = inks(tundrel:::model_inks(letters[1:6])), runs = inks(tundrel:::run_scales(rep(list(run), 6))),
+    optima = inks(list(tundrel:::letter_scale(factor(c(LETTERS[1:5], "no optimum"))))),
+    ways = drawn(plot_uncertainty(run, by = c("curvature", "profile", "percentile"), replicates = 50, seed = 1), 4), readings = drawn(plot_readings(readings_needed(run, half = "2 %")), 3)
+  )
+  for (name in names(sets)) {
+    expect_gte(length(sets[[name]]), 3)
+    for (vision in list(identity, colorspace::protan, colorspace::deutan, colorspace::tritan)) {
+      seen <- t(grDevices::col2rgb(vision(sets[[name]])))
+      apart <- farver::compare_colour(seen, from_space = "rgb", method = "CIE2000")
+      expect_gte(min(apart[upper.tri(apart)]), 10, label = name)
+    }
+  }
 })

@@ -96,3 +96,11 @@ test_that("the worth of rows is what taking them away would cost", {
   expect_gt(best(attr(worth, "equivalent") - 1), variance(x))
   expect_output(print(worth), "could be left away")
 })
+
+test_that("readings spread evenly tell the more the more they are, however many", {
+  run <- fit_local(pose(lichen_measurements(), uptake ~ top * light / (half + light) - dark) |> start_from(top = 8, half = 150, dark = 1))
+  even <- Filter(function(one) one$way == "evenly", attr(readings_needed(run, half = "2 %"), "rows"))[[1]]
+  reach <- vapply(c(4900, 5000, 5100), even$at, 0)
+  # information adds up: one over the square of the half width goes nearly in a straight line
+  expect_equal(diff(1 / reach^2)[1], diff(1 / reach^2)[2], tolerance = 0.01)
+})
