@@ -13,7 +13,7 @@
 #'   [trace_table()], against 1e-6), `curvature` (the smallest curvature relative to the largest, in directions that
 #'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value; of 10 for each parameter, where a call of a
 #'   function of your own takes 0.1 s or more),
-#'   `bounds` (how many parameters rest on one), `rank` (how many directions the data do not determine open), `conditioning` (of
+#'   `bounds` (how many parameters rest on one), `rank` (how many directions the data leave open), `conditioning` (of
 #'   the Jacobian, its columns scaled), `restart` (largest change of a parameter, in standard errors or in its size,
 #'   when the fit begins again from a perturbed answer), `refusals` (evaluations that gave no finite number), `states` (by how much
 #'   states miss what [dynamics()] was told to expect of them, at 200 places along the way),

@@ -3,6 +3,7 @@
 #' What the command `tundrel` runs. Messages go to standard error, results to standard output.
 #'
 #' @param arguments \[character] The words after the command's name.
+#' @eval c("@details", "\\preformatted{", gsub("%", "\\\\%", utils::head(command_help()[-(1:2)], -3)), "}")
 #' @return The exit code: 0 done and converged, 3 done but not converged, 2 bad input or usage, 1
 #'   internal error.
 #' @export

@@ -1,7 +1,7 @@
 #' How estimates go together
 #'
-#' Correlations of the estimates, from the curvature of the criterion at the answer: near 1 or -1, the data tell a
-#' combination of the two, and hardly each alone.
+#' Correlations of the estimates, from the curvature of the criterion at the answer: near 1 or -1, the data determine a
+#' combination of the two, but hardly each of them.
 #'
 #' @param run A run, from [fit_local()] or another fit.
 #' @return A tibble of class `tundrel_correlation`, a row a pair of parameters that move, strongest first: `first`,

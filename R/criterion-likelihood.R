@@ -23,7 +23,7 @@
 #'   curve take, so that spreads, ranges and shares are not too small in small samples. The curve's slopes are taken at the answer. Restricted
 #'   likelihoods of different curves cannot be compared, so that there is no AIC.
 #'
-#' @section Small samples: A spread at its likeliest is too small by what the parameters of the curve take. Where noise is normal (also of
+#' @section Small samples: The spread of greatest likelihood is too small where readings are few, since the curve was fitted to the same readings. Where noise is normal (also of
 #'   logarithms) and its standard deviation is a multiple of one parameter, as in `sd = s` or `sd = s * fitted`, standard errors and intervals
 #'   allow for that, and are those of least squares: exact where the curve is linear. That of the spread itself is from the chi-squared distribution. In other
 #'   cases intervals are those of large samples, and say so where readings are few.

@@ -1,7 +1,9 @@
 #' Judge by an error in which outliers count less
 #'
-#' The criterion is the sum of a loss of the residuals over their scale `u`; near zero every loss is
-#' `u^2 / 2`, and further out than `tuning` scales it grows more slowly:
+#' The criterion is a sum of losses that grow more slowly than squares where a residual is large, so that outliers count less than
+#' under least squares, and nothing else changes much.
+#'
+#' The loss is of a residual over its scale, `u`. Near zero every loss is `u^2 / 2`; further out than `tuning` scales it grows
 #'
 #' * `"huber"`: as `tuning * abs(u)`;
 #' * `"pseudo_huber"`: the same without a break, `tuning^2 * (sqrt(1 + (u / tuning)^2) - 1)`;
@@ -14,7 +16,7 @@
 #' optima. Standard errors are those of an M-estimator, from curvature and spread of the rows' slopes.
 #' There is no likelihood.
 #'
-#' @param loss \[character(1)] One of the losses above.
+#' @param loss \[character(1)] One of the losses in Details.
 #' @param tuning \[numeric(1)] Above 0; by default the value at which 95 % efficiency is kept if the
 #'   noise is normal after all: 1.345 for `"huber"`, 1.287 for `"pseudo_huber"`, 2.385 for `"cauchy"`, 4.685
 #'   for `"bisquare"`.

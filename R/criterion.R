@@ -176,6 +176,9 @@ print.tundrel_criterion <- function(x, ...) {
 
 #' State what "close" means
 #'
+#' Sets the criterion by which the curve is judged to be close to the readings: least squares, absolute or robust error, or a likelihood. Unsaid, it is
+#' plain least squares, which is right where noise is normal and the same everywhere.
+#'
 #' @param problem \[tundrel_problem] From [pose()].
 #' @param ... \[tundrel_criterion] One criterion from [least_squares()], [absolute_error()], [robust_error()] or [max_likelihood()]. Where the
 #'   problem has several responses: a criterion for all of them, or one for each by name, as in `absorbed = least_squares(sd = a_sd),

@@ -6,6 +6,7 @@
 #'
 #' @inheritParams uncertainty
 #' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()]: the table then has the columns of the groups in front.
+#' @param information \[character(1)] What curvature is taken from: `"default"`, `"exact"` or `"sandwich"`, as in [uncertainty()].
 #' @param ... Quantities, `name = expression` in the model language, of parameters (a likelihood's own among them) and
 #'   constants. `!!x` puts a number of the session in.
 #' @return As [uncertainty()]; `parameter` is the quantity's name.
@@ -99,7 +100,7 @@ carried_error <- function(run, expression) {
   slope <- expression_slope(run, expression)[1, ]
   moves <- slope != 0 & !held
   if (!any(moves)) return(if (any(slope != 0)) NA_real_ else 0)
-  # a direction that the data do not determine open may not touch the quantity
+  # a direction that the data leave open may not touch the quantity
   error <- core_row_errors(collector$nodes(), root, list(), 1, run$estimate, run$factor[, !held, drop = FALSE], which(!held)) * covariance_scale(run)
   error[1]
 }

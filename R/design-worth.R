@@ -3,6 +3,8 @@
 #' How much of what is known of a goal each row carries, what as many readings at the best places would have brought, and what could have been left away.
 #'
 #' @inheritParams next_measurements
+#' @param goal What the readings are for: `"parameters"`, `"average"`, `"worst"`, the name of a parameter, an expression of parameters or `"band"`, as in
+#'   [next_measurements()].
 #' @param candidates Where readings could have been made, as in [next_measurements()]: `NULL` is anywhere within what was measured.
 #'
 #' @return A tibble of class `tundrel_worth` with a row for each row that took part: `row`, the predictors, `share` (of what all rows tell of the goal: how much

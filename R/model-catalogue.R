@@ -14,7 +14,7 @@
 #' @param meaning \[character] What parameters mean, named by parameter.
 #' @param reference \[character(1)] Where the formula comes from.
 #'
-#' @return `models()`: a tibble `model title formula parameters`. `model()` and `read_model()`: an
+#' @return `models()`: a tibble with the columns `model`, `title`, `formula` and `parameters`. `model()` and `read_model()`: an
 #'   object of class `tundrel_model`. `save_model()`: `path`, invisibly.
 #' @section Errors: `tundrel_error_model` for an unknown name; `tundrel_error_file` for a file that
 #'   does not hold a model, has a key that models do not know, or more than the model language.

@@ -31,7 +31,7 @@
 #'   geom_point(na.rm = TRUE) +
 #'   curve_layer(fits, aes(colour = thallus)) +
 #'   facet_wrap(vars(thallus))
-curve_layer <- function(run, mapping = NULL, band = c("none", "confidence", "prediction"), level = 0.95, along = NULL, fill = colours[["band"]], alpha = 0.35, ...) {
+curve_layer <- function(run, mapping = NULL, band = c("none", "confidence", "prediction"), level = 0.95, along = NULL, fill = "#56B4E9", alpha = 0.35, ...) {
   band <- rlang::arg_match(band)
   check_level(level)
   if (!inherits(run, "tundrel_fits")) check_run(run)

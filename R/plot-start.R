@@ -1,5 +1,7 @@
 #' Draw the curve at one or several starts
 #'
+#' Shows before a fit whether its start is anywhere near the readings, and which of several starts is nearest.
+#'
 #' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best.
 #' @param starts \[data.frame] Several starts, a row each, such as [suggest_start()] makes; the first
 #'   six are drawn.

@@ -3,7 +3,7 @@
 #' Units of columns and parameters
 #'
 #' Of measurements, the units that they came with. Of a problem, a run or fits, those of the parameters, worked out from the model: what is
-#' added has one unit, what `exp()` is of is a plain number, the model has the unit of the response. Where that does not settle a unit, as
+#' added has one unit, the argument of `exp()` is a plain number, the model has the unit of the response. Where that does not settle a unit, as
 #' beside a column without one or a factor that may be a conversion (60, 1000), none is claimed. [coef_table()], [uncertainty()], figures and reports show
 #' them; [in_units()] converts.
 #'
@@ -129,7 +129,7 @@ of_dynamics <- function(collector, dynamics) {
 # Units that a model's file states, in terms of its own names for columns: "y/x", "1/(x y)", "J/mol". `columns` says which these are.
 stated_units <- function(parameters, columns, units) {
   texts <- unlist(lapply(parameters, `[[`, "unit"))
-  forms <- lapply(rlang::set_names(names(texts)), function(name) {
+  forms <- lapply(rlang::set_names(as.character(names(texts)[nzchar(texts)])), function(name) {
     form <- parse_unit(gsub("*", " ", texts[[name]], fixed = TRUE))
     for (own in intersect(names(form), names(columns))) {
       unit <- units[columns[[own]]]

@@ -1,5 +1,7 @@
 #' What the fit says of each row
 #'
+#' The measurements with their fitted values and residuals, raw and on common scales, and how much each row pulls the answer.
+#'
 #' @param run A run, from [fit_local()]; or fits from [fit_each()].
 #' @return A tibble: the measurements, then `fitted` and `residual` (response minus fitted, in the
 #'   response's unit; for the binomial family, of shares of successes); `standardised` (residual over its

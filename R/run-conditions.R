@@ -1,5 +1,7 @@
 #' The conditions, as a table
 #'
+#' Which conditions a problem has and, for a run, on which of them the answer rests, and what each costs.
+#'
 #' @param x A problem, or a run.
 #' @return A tibble, one row a condition as written (two for `between()` and `&`): `condition`, `kind`
 #'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`, `"soft"` for what was known before), and for a run `slack` (distance to

@@ -20,7 +20,7 @@
 #' @param tolerance,max_evaluations As for [fit_local()], for each group.
 #' @param threads \[integer(1)] Threads over which groups are shared out, here and by what is asked of the fits later. Results do not depend on it, nor on a plan of the
 #'   future package, over whose workers groups are shared out where there is one.
-#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
+#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
 #'
 #' @details With `varying` (a nonlinear mixed model) each group's readings count by their likelihood averaged over what its own parameters may be:
 #'   by adaptive Gauss-Hermite quadrature with 11 nodes for one parameter, 7 by 7 for two, 3 by 3 by 3 for three, and by Laplace's method for more. Population values, the spread

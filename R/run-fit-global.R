@@ -26,7 +26,7 @@
 #'   [plot_population()].
 #' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
 #'   are shared out by `future::plan()`, where one is set.
-#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
+#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
 #'
 #' @return A run, as from [fit_local()].
 #' @section Errors: As for [fit_local()]; `tundrel_error_condition` for a parameter without a range.

@@ -36,11 +36,11 @@
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #' @param known_calls For a function of your own: calls that were made before, and are not made again: a run, or a table with a column for each
 #'   parameter and `value` (`NA` where a call failed), as [call_table()] gives it. Residuals are known from a run only.
-#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
+#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
-#'   [tidy()], [trace_table()], [residual_table()], [uncertainty()], [plot_fit()]; R's own `coef
-#'   vcov residuals fitted predict confint logLik deviance nobs df.residual formula simulate` work.
+#'   [tidy()], [trace_table()], [residual_table()], [uncertainty()], [plot_fit()]; R's own `coef()`,
+#'   `vcov()`, `predict()`, `confint()`, `AIC()` and their kin work, too: see [run-generics].
 #' @section Errors: `tundrel_error_model` when a parameter has no start, or the model gives no finite
 #'   number at it; `tundrel_error_measurements` when there are fewer usable rows than parameters;
 #'   `tundrel_error_criterion` for unusable weights; `tundrel_error_solver` for an unknown solver, one

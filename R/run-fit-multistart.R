@@ -14,7 +14,7 @@
 #' @param max_each \[numeric(1)] Budget of evaluations of each walk.
 #' @param threads \[integer(1)] Threads over which walks are shared out, for models in the model language. Walks on R
 #'   functions are shared out by `future::plan()`, where one is set.
-#' @param ... Nothing: what is named here that a fit does not have is answered with where to say it.
+#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
 #'
 #' @return An object of class `tundrel_runs`: a list of runs, best first. [compare_runs()] tells how many optima they found
 #'   and how likely it is that another is still unseen; [best_run()] picks the best.

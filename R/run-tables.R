@@ -92,6 +92,8 @@ turned_action <- function(action) {
 
 #' The points a solver held at each iteration
 #'
+#' Corners of a simplex, or members of a population, for those who want to see how a solver moves. They are kept where `keep` asks for them.
+#'
 #' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`, or of a global solver with `keep = "population"`.
 #' @return A tibble: `iteration`, `member` (of a simplex, 1 the best), `value` (of the criterion there, evaluated for this table), then a column a free
 #'   parameter that is searched.

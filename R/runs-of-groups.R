@@ -57,6 +57,9 @@ print.tundrel_fits <- function(x, ...) {
 
 #' Parameters of every group
 #'
+#' One table of all groups' estimates with their standard errors, however the groups were fitted: alone, with parameters in common, or varying
+#' about a common value.
+#'
 #' @param fits From [fit_each()].
 #' @return A tibble, one row a group and parameter: the columns of `by`, then `parameter`, `estimate`, `std_error` (by curvature), `value` (of the
 #'   criterion in that group), `converged`, `stop_reason`, `trouble` (in words, where a group could not be fitted) and `unit` (see [units_of()]).

@@ -46,6 +46,8 @@ format.tundrel_runs <- function(x, ...) {
 
 #' The best of several runs
 #'
+#' Picks the run to go on with: the one that converged to the best value, among runs on one problem or models of the same measurements.
+#'
 #' @param ... Runs, lists of runs, or what [fit_multistart()] gives, all on one problem; or a table of [compare_models()] or [rank_models()], whose best
 #'   model by AICc is meant.
 #' @return The converged run with the best value; where none converged, the one with the best value, with a warning.

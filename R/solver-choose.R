@@ -2,6 +2,9 @@
 
 #' The solvers there are
 #'
+#' What each solver needs, which conditions it honours, and what it is good and weak at. [fit_local()] and [fit_global()] choose one themselves; where another is
+#' wanted, its name, or what its constructor gives, is their argument `solver`.
+#'
 #' @return A tibble: `solver`, `scope` (`"local"` or `"global"`), `derivatives` (what it needs of them), `conditions` (what
 #'   it honours beside fixed and tied parameters), `good_at`, `weak_at`. Each has a constructor, as
 #'   [solver_levenberg_marquardt()], whose arguments are its settings.

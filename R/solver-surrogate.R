@@ -4,8 +4,8 @@
 #' search box each further call is made where a Gaussian process, learnt from all values so far, expects the greatest improvement on the best.
 #' Lengths over which values resemble each other are found for each parameter by restricted likelihood, and so is the scale on which values are
 #' modelled, where they span orders of magnitude. Calls that fail are learnt as a probability of success; conditions between parameters hold at every
-#' point that is called. Typically it needs tens of calls where other global solvers need thousands (`bench/costly.R`); but each takes it
-#' a moment of its own, milliseconds for the first and seconds after some hundreds.
+#' point that is called. Typically it needs tens of calls where other global solvers need thousands (`bench/costly.R`); but to choose
+#' a call takes time of its own: milliseconds at first, seconds after some hundreds.
 #'
 #' @param first \[integer(1)] Calls that fill the box before the model is asked; at least 2. `NULL`: two more than twice the parameters.
 #' @param batch \[integer(1)] Points of one round, to be called at the same time: as many as there are workers, or places at the bench. With workers

@@ -1,5 +1,7 @@
 #' State starting values
 #'
+#' Where a fit begins. Rough values do, as long as the curve comes near the readings: see [plot_start()]. Without any, a fit looks for its own.
+#'
 #' @param problem \[tundrel_problem] From [pose()].
 #' @param ... Starting values as `name = number`; or one named numeric vector or list; or a table with a
 #'   column a parameter, such as [suggest_start()] makes, whose first row is taken; or one run, whose

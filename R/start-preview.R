@@ -8,10 +8,10 @@
 #'   [suggest_start()] makes: they are set side by side.
 #'
 #' @return A list of class `tundrel_preview`: `value`, `n`, `n_free`, `df_residual`, `start`,
-#'   `dropped` (tibble `row reason`), `misses` (tibble of the largest misses: `row response fitted
-#'   residual`), `without_effect` (parameters whose change does not change the fit at the start), `alike` (tibble
-#'   `first second cosine`: pairs of parameters whose changes do nearly the same), `undetermined` (how
-#'   many directions in the parameters the data do not tell apart there), `at_bound` (parameters that
+#'   `dropped` (a tibble of `row` and `reason`), `misses` (a tibble of the largest misses: `row`, `response`, `fitted`,
+#'   `residual`), `without_effect` (parameters whose change does not change the fit at the start), `alike` (a tibble of
+#'   `first`, `second` and `cosine`: pairs of parameters whose changes do nearly the same), `undetermined` (how
+#'   many directions in the parameters the data leave open there), `at_bound` (parameters that
 #'   rest on a bound at the start). With `starts`, a tibble: `start`, `value`, then a column a parameter.
 #'   Their prints are for people.
 #' @section Errors: As for [fit_local()].

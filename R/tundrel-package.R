@@ -32,7 +32,7 @@
 #' * [predict()][run-generics], [predictor_at()], [derive()]: bands, values read back off the curve, quantities worked out from parameters.
 #' * [next_measurements()], [readings_needed()], [simulate_study()], [worth_of_rows()]: where to measure next, and how often.
 #' @section Hand over:
-#' * [plot_fit()] and its kin, [write_report()], [export_tables()], and the command `tundrel`: see [command_line()].
+#' * [plot_fit()] and its kin, [curve_layer()] for figures of one's own, [write_report()], [export_tables()], [tidy()][plain-tables], [in_units()], and the command `tundrel`: see [command_line()].
 #'
 #' @keywords internal
 #' @useDynLib tundrel, .registration = TRUE

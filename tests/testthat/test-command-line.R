@@ -33,7 +33,7 @@ test_that("a plan is carried out, with results and messages on their own streams
   writeLines(plan_lines("criterion: {least_squares: {sd: uptake_sd}}", "subject_to: [top > 0, half > 0]", "report: lichen.html"), file.path(folder, "p.yaml"))
   done <- tundrel_process("run", "p.yaml", in_folder = folder)
   expect_equal(done$code, 0L)
-  expect_true(any(grepl("^  half +128", done$out)))
+  expect_true(any(grepl("^  half \\[umol m-2 s-1\\] +128", done$out)))
   expect_true(any(grepl("Fitting by levenberg_marquardt", done$err)))
   expect_false(any(grepl("Fitting by", done$out)))
   expect_true(file.exists(file.path(folder, "out", "lichen.html")))

@@ -26,7 +26,7 @@ test_that("a group that fails is a row with a reason, and stops no other", {
   data$y[data$well %in% "w2"] <- 3 * data$x[data$well %in% "w2"]
   fits <- suppressWarnings(fit_each(grouped_problem(data)))
   table <- coef_table(fits)
-  expect_named(table, c("well", "parameter", "estimate", "std_error", "value", "converged", "stop_reason", "trouble"))
+  expect_named(table, c("well", "parameter", "estimate", "std_error", "value", "converged", "stop_reason", "trouble", "unit"))
   expect_true(all(table$converged[table$well %in% paste0("w", c(1, 3:6))]))
   expect_match(table$trouble[table$well == "few"], "fewer usable rows than parameters")
   expect_false(any(table$converged[table$well %in% c("few", "odd", "w2")]))

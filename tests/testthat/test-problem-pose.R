@@ -55,6 +55,6 @@ test_that("a misspelt column is pointed out", {
 })
 
 test_that("a problem prints what has been said of it", {
-  expect_output(print(lichen_problem()), "dark +1 +>= 0 +<= 3")
+  expect_output(print(lichen_problem()), "dark \\[nmol g-1 s-1\\] +1 +>= 0 +<= 3")
   expect_output(print(pose(decay(), y ~ a * x)), "No start yet for a")
 })
