@@ -19,18 +19,17 @@
 #' @seealso [plot_fit()] for a whole figure, [predict()][run-generics] for numbers.
 #' @export
 #' @examples
-#' library(ggplot2)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
-#' ggplot(lichen, aes(light, uptake)) +
-#'   geom_point(na.rm = TRUE) +
+#' ggplot2::ggplot(lichen, ggplot2::aes(light, uptake)) +
+#'   ggplot2::geom_point(na.rm = TRUE) +
 #'   curve_layer(run, band = "confidence", colour = "firebrick")
 #'
 #' fits <- pose(lichen, uptake ~ top * light / (half + light) - dark, by = thallus) |> fit_each()
-#' ggplot(lichen, aes(light, uptake, colour = thallus)) +
-#'   geom_point(na.rm = TRUE) +
-#'   curve_layer(fits, aes(colour = thallus)) +
-#'   facet_wrap(vars(thallus))
+#' ggplot2::ggplot(lichen, ggplot2::aes(light, uptake, colour = thallus)) +
+#'   ggplot2::geom_point(na.rm = TRUE) +
+#'   curve_layer(fits, ggplot2::aes(colour = thallus)) +
+#'   ggplot2::facet_wrap(ggplot2::vars(thallus))
 curve_layer <- function(run, mapping = NULL, band = c("none", "confidence", "prediction"), level = 0.95, along = NULL, fill = "#56B4E9", alpha = 0.35, ...) {
   band <- rlang::arg_match(band)
   check_level(level)

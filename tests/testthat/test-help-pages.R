@@ -19,7 +19,7 @@ test_that("every page says more than its title, and is written as R wants it", {
   section <- function(page, tag) gsub("\\s+", " ", trimws(paste(unlist(Filter(function(part) attr(part, "Rd_tag") == tag, page)), collapse = "")))
   for (name in setdiff(names(pages), "reexports.Rd")) {
     expect_gt(nchar(section(pages[[name]], "\\description")), nchar(section(pages[[name]], "\\title")) + 10, label = name)
-    expect_length(tools::checkRd(pages[[name]]), 0)
+    expect_length(tools::checkRd(pages[[name]], def_enc = TRUE), 0)
   }
 })
 
