@@ -63,6 +63,8 @@ SolverMaker solver_maker_from_r(const std::string& name, const Rcpp::List& setti
 // noted it while it evaluated a function of the user's. Either way what is under way ends in good order.
 bool interrupted();
 bool take_interrupt();
+// Ends the call as an interrupt of R's does.
+[[noreturn]] void give_way_to_interrupt();
 // TRUE while there is a problem of the core's, which looks for interrupts itself.
 bool core_is_at_work();
 void begin_work();
@@ -75,9 +77,9 @@ void or_interrupt(const Work& work) {
     work();
   } catch (const Halted&) {
     take_interrupt();
-    throw Rcpp::internal::InterruptedException();
+    give_way_to_interrupt();
   }
-  if (take_interrupt()) throw Rcpp::internal::InterruptedException();
+  if (take_interrupt()) give_way_to_interrupt();
 }
 
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x);

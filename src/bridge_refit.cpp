@@ -17,7 +17,7 @@ Rcpp::List core_refit(const Rcpp::List& problem, const std::string& solver_name,
   resampling.replaced = replaced - 1;
   const FitTable fits = refits(*core_problem, solver_maker_from_r(solver_name, settings), vector_from_r(start),
                                columns_from_r(problem["columns"], problem["rows"]), resampling, budget_from_r(budget));
-  if (take_interrupt()) throw Rcpp::internal::InterruptedException();
+  if (take_interrupt()) give_way_to_interrupt();
   return Rcpp::List::create(Rcpp::_["x"] = matrix_to_r(fits.x), Rcpp::_["value"] = vector_to_r(fits.value),
                             Rcpp::_["converged"] = Rcpp::LogicalVector(fits.converged.begin(), fits.converged.end()),
                             Rcpp::_["open"] = Rcpp::IntegerVector(fits.open.begin(), fits.open.end()));

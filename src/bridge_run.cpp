@@ -219,7 +219,7 @@ Rcpp::List core_walk(const Rcpp::List& problem, const std::string& solver_name, 
       walk.begin(vector_from_r(start), spent);
     } catch (const Halted& stop) {
       take_interrupt();
-      if (stop.why == Halt::user && core_problem->work.best_met.size() == 0) throw Rcpp::internal::InterruptedException();
+      if (stop.why == Halt::user && core_problem->work.best_met.size() == 0) give_way_to_interrupt();
       return run_to_r(*core_problem, nullptr, not_begun(*core_problem, vector_from_r(start), stop.why));
     }
   } else {
@@ -301,7 +301,7 @@ Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool e
   try {
     sample = sample_box(*core_problem, n, static_cast<std::uint64_t>(seed), linear);
   } catch (const Halted&) {
-    throw Rcpp::internal::InterruptedException();
+    give_way_to_interrupt();
   }
   using Rcpp::_;
   return Rcpp::List::create(_["points"] = matrix_to_r(sample.points), _["value"] = vector_to_r(sample.values), _["head"] = Rcpp::wrap(sample.heads),

@@ -529,6 +529,12 @@ bool take_interrupt() {
   return noted.exchange(false);
 }
 
+void give_way_to_interrupt() {
+  const Rcpp::Function interrupt = Rcpp::Environment::namespace_env("rlang")["interrupt"];
+  interrupt();
+  Rcpp::stop("The interrupt was held back.");
+}
+
 Eigen::VectorXd vector_from_r(const Rcpp::NumericVector& x) {
   return Eigen::Map<const Eigen::VectorXd>(x.begin(), x.size());
 }
