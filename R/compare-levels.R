@@ -17,7 +17,7 @@
 #'   nothing is known of the noise; `tundrel_error_package` without the package mvtnorm.
 #' @references Hothorn, Bretz and Westfall (2008) Biometrical Journal 50, 346-363; Seber and Wild (1989) Nonlinear Regression, chapter 5.
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("mvtnorm", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top[thallus] * light / (half + light) - dark) |> fit_local()
 #' compare_levels(run, "top")

@@ -19,7 +19,7 @@
 #' @section Errors: `tundrel_error_model` for an unknown name; `tundrel_error_file` for a file that
 #'   does not hold a model, has a key that models do not know, or more than the model language.
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("yaml", quietly = TRUE)
 #' models()
 #' models("growth")
 #' model("saturating_uptake")

@@ -18,7 +18,7 @@
 #' @section Errors: `tundrel_error_model` for a formula of something else than one column each, `tundrel_error_measurements` where no model could be fitted.
 #' @references Burnham and Anderson (2002) Model Selection and Multimodel Inference.
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("yaml", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' ranking <- rank_models(lichen, uptake ~ light, about = "uptake")
 #' ranking

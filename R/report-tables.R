@@ -10,7 +10,7 @@
 #' @return The paths of the files, invisibly.
 #' @section Errors: `tundrel_error_file` for a directory that cannot be made; else as [uncertainty()].
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("jsonlite", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1) |>

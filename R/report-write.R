@@ -20,7 +20,7 @@
 #' @section Errors: `tundrel_error_file` when the directory does not exist, the file cannot be
 #'   written, its name does not fit the format, or a package is missing; `tundrel_error_solver` for runs that do not belong together.
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("htmltools", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1)

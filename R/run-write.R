@@ -15,7 +15,7 @@
 #' @section Errors: `tundrel_error_file` for a file that cannot be written or read, is damaged, of another or a newer
 #'   format, needs a function, or holds another problem.
 #' @export
-#' @examples
+#' @examplesIf requireNamespace("jsonlite", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 80, half = 15, dark = 1) |>
