@@ -11,6 +11,9 @@
 #' @param problem \[tundrel_problem] A problem that the stored one must be equal to; where it is not, the
 #'   difference is named.
 #'
+#' @details `saveRDS()` keeps a run, too, functions of your own included, for sessions of the same version of the package. What is to be read by later
+#'   versions, or years later, goes through `write_run()`, whose format has a version of its own that all later ones read.
+#'
 #' @return `write_run()`: `path`, invisibly. `read_run()`: the run.
 #' @section Errors: `tundrel_error_file` for a file that cannot be written or read, is damaged, of another or a newer
 #'   format, needs a function, or holds another problem.

@@ -34,6 +34,10 @@
 #' @section Hand over:
 #' * [plot_fit()] and its kin, [curve_layer()] for figures of one's own, [write_report()], [export_tables()], [tidy()][plain-tables], [in_units()], and the command `tundrel`: see [command_line()].
 #'
+#' @section Stages:
+#' What is exported is stable: it changes only after a warning that lasts one version. Experimental, and free to change with a line in the news, are
+#' [curve_layer()], [in_units()] and units of parameters, tables kept on disk (`read_measurements(on_disk = TRUE)`), and queues (`tundrel run --on`).
+#'
 #' @keywords internal
 #' @useDynLib tundrel, .registration = TRUE
 #' @importFrom generics augment glance tidy

@@ -100,3 +100,27 @@ test_that("intervals of many groups at once are those of each group's run", {
     expect_true(all(c("", "no degrees of freedom left") %in% at_once$note))
   }
 })
+
+test_that("objects that saveRDS() keeps serve in another session, before and after the package is attached", {
+  skip_if_not_installed("callr")
+  path <- withr::local_tempfile(fileext = ".rds")
+  twice <- function(x) 2 * x
+  run <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.2) |> fit_local()
+  own <- pose(decay(), y ~ twice(a) * exp(-b * x)) |> start_from(a = 1, b = 0.2) |> fit_local()
+  saveRDS(list(run = run, own = own, table = uncertainty(run, by = "profile")), path)
+  found <- callr::r(function(path, libraries) {
+    .libPaths(libraries)
+    kept <- readRDS(path)
+    printed <- utils::capture.output(print(kept$run))
+    library(tundrel)
+    list(
+      printed = printed, predicted = predict(kept$run), profile = uncertainty(kept$run, by = "profile")$lower, again = coef(fit_local(kept$own$problem)),
+      checked = unique(check_solution(kept$own)$verdict), figure = class(plot_uncertainty(kept$table))[2]
+    )
+  }, list(path, .libPaths()))
+  expect_identical(found$predicted, predict(run))
+  expect_identical(found$profile, uncertainty(run, by = "profile")$lower)
+  expect_identical(found$again, coef(own))
+  expect_false("fail" %in% found$checked)
+  expect_identical(found$figure, "ggplot")
+})
