@@ -91,7 +91,7 @@ posed_from_page <- function(state, before, call = rlang::caller_env()) {
   said <- list(problem = with_page_groups(posed_at_page(state, call), state), dropped = character())
   if (!is.null(before)) said <- with_what_was_said(said$problem, before)
   state$problem <- said$problem
-  state$dropped <- said$dropped
+  state$dropped <- c(said$dropped, units_worked_out(said$problem)$contradictions)
   state$shared <- intersect(state$shared, names(state$problem$start))
   state
 }
@@ -99,7 +99,7 @@ posed_from_page <- function(state, before, call = rlang::caller_env()) {
 posed_at_page <- function(state, call) {
   model <- page_model(state$written, call)
   rlang::try_fetch(
-    suppressWarnings(pose(state$data, model$formulas, dynamics = model$dynamics), classes = "tundrel_warning_model"),
+    suppressWarnings(pose(state$data, model$formulas, dynamics = model$dynamics), classes = c("tundrel_warning_model", "tundrel_warning_units")),
     tundrel_error = function(e) rlang::cnd_signal(e)
   )
 }

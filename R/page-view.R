@@ -134,10 +134,11 @@ view_starts <- function(state, ranges) {
   if (is.null(problem)) return(h$p(class = "hint", "Parameters appear here as soon as there is a model."))
   status <- parameter_status(problem)
   settled <- parameter_table(problem)
+  units <- unit_column(problem, settled$parameter)
   rows <- lapply(seq_len(nrow(settled)), function(i) {
     name <- settled$parameter[i]
     if (!name %in% status$free) return(h$div(class = "parameter", h$span(class = "name", name), h$span(class = "hint", settled$status[i])))
-    parameter_row(name, ranges[[name]])
+    parameter_row(name, ranges[[name]], units[i])
   })
   htmltools::tagList(
     h$div(class = "parameters", role = "group", `aria-label` = "Starting values", rows),
@@ -148,11 +149,11 @@ view_starts <- function(state, ranges) {
 slider_steps <- 1000
 
 # Its value is told apart, as it changes with every pull.
-parameter_row <- function(name, range) {
+parameter_row <- function(name, range, unit = "") {
   h <- htmltools::tags
   log <- isTRUE(attr(range, "log"))
   h$div(class = "parameter", id = id_of("parameter", name),
-    h$label(class = "name", `for` = id_of("start", name), name),
+    h$label(class = "name", `for` = id_of("start", name), name, if (!unit %in% c("", "1")) h$span(class = "unit", unit)),
     h$input(
       type = "range", id = id_of("pull", name), min = 0, max = slider_steps, step = 1, value = 0,
       `data-pull` = name, `data-low` = shortest_digits(range[1]), `data-high` = shortest_digits(range[2]), `data-log` = if (log) "yes",

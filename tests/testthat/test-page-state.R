@@ -32,6 +32,14 @@ test_that("what was said holds on where the model is typed anew", {
   expect_length(act_model(state, "dye ~ base + rate * minutes")$problem$conditions, 0)
 })
 
+test_that("a model that contradicts the units of its columns is told so, and parameters show theirs", {
+  state <- tracer_page()
+  told <- act_model(state, "dye ~ height * exp(-minutes)")$dropped
+  expect_match(told, "the argument of exp() must be a plain number, but it is in min", fixed = TRUE)
+  html <- as.character(view_starts(state, slider_ranges(state$problem)))
+  expect_match(html, "class=\"unit\">min<", fixed = TRUE)
+})
+
 test_that("every step is undone and done again", {
   history <- new_history()
   states <- list(history$now)
