@@ -48,7 +48,8 @@ sheet <- list(
     "uncertainty(run, by = \"profile\")" = "intervals; also bootstrap",
     "predict(run, new, band = \"prediction\")" = "bands",
     "predictor_at(run, response = 4)" = "read back off the curve",
-    "derive(run, halflife = log(2) / k)" = "worked out from parameters"
+    "derive(run, halflife = log(2) / k)" = "worked out from parameters",
+    "in_units(uncertainty(run), k = \"1/d\")" = "units of parameters, converted"
   ),
   "Which model? Which treatment?" = c(
     "compare_models(one, other)" = "AICc, tests, left-out rows",
@@ -61,6 +62,7 @@ sheet <- list(
   ),
   "Hand over" = c(
     "plot_fit(run), write_report(run, \"a.html\")" = "figures, a page",
+    "ggplot(...) + curve_layer(run)" = "the curve on your own figure",
     "export_tables(run, \"folder\")" = "CSV and JSON",
     "write_run(run, \"a.json\"), read_run()" = "kept, gone on with",
     "workbench(), tundrel open a.csv" = "all of it at a page"
