@@ -34,7 +34,7 @@
 #' problem |> subject_to(dark == 1.2, replace = TRUE)
 #' problem |> drop_conditions("half")
 subject_to <- function(problem, ..., text = character(), replace = FALSE) {
-  problem <- as_problem(problem)
+  before <- problem <- as_problem(problem)
   parameters <- names(problem$start)
   stated <- list()
   for (quosure in rlang::enquos(...)) {
@@ -58,7 +58,8 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   problem$criterion <- without_scale_of_conditions(problem$criterion)
   check_conditions(problem)
   check_known(problem)
-  problem
+  # what is compared with another parameter has to have its unit
+  if (any(lengths(lapply(stated, named_parameters)) > 1)) with_units_checked(problem, before) else problem
 }
 
 #' @rdname subject_to

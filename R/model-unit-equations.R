@@ -7,11 +7,14 @@ is_unknown <- function(form) startsWith(as.character(names(form)), "?")
 # More equations than any model that a person writes.
 most_unit_equations <- 400
 
-# `equations`: a list of `form`, `rank` (0 for what has to hold; from 1 what is taken to hold where nothing speaks against it), and of those
-# of rank 0 what the conflict is in words, as a function of a form's text. Gives `known`, forms without unknowns by name, and `conflicts`,
-# places of equations that contradict those before them.
+# `equations`: a list of `form`, `rank` (0 for what has to hold; from 1 what is taken to hold where nothing speaks against it; Inf for what
+# is only held against the rest), and what the equation says, its `relation` and `parts`. Gives `known`, forms without unknowns by name, and
+# `conflicts`, the equations that contradict others.
 solve_units <- function(equations) {
   ranks <- vapply(equations, `[[`, 1, "rank")
+  judged <- equations[is.infinite(ranks)]
+  equations <- equations[is.finite(ranks)]
+  ranks <- ranks[is.finite(ranks)]
   equations <- equations[order(ranks)]
   firm <- Reduce(add_equation, equations[ranks[order(ranks)] == 0], empty_system())
   soft <- Filter(function(one) one$rank > 0 && !is_conflict(reduced(firm, one$form)), equations)
@@ -33,8 +36,12 @@ solve_units <- function(equations) {
     soft <- soft[-unique(doubtful)]
   }
   # where something contradicts itself, nobody can know which part is wrong
-  list(known = if (!system$contradicted) known_forms(system), conflicts = system$conflicts)
+  if (system$contradicted) return(list(known = NULL, conflicts = system$conflicts))
+  wrong <- Filter(function(one) isFALSE(is_plain_number_known(reduced(system, one$form)$form)), judged)
+  list(known = known_forms(system), conflicts = lapply(wrong, function(one) c(one, list(system = system["rows"]))))
 }
+
+is_plain_number_known <- function(form) if (any(is_unknown(form))) NA else is_plain_number(form)
 
 # `rows` are forms solved for one unknown each, `used` which equations each was made from, `own` the place of a soft one.
 empty_system <- function() list(rows = list(), used = list(), own = integer(), contradicted = FALSE, conflicts = list())
@@ -64,7 +71,7 @@ add_equation <- function(system, equation) {
     if (!is_conflict(left)) return(system)
     system$contradicted <- TRUE
     # said only where symbols mean one thing
-    if (isFALSE(is_plain_number(left$form))) system$conflicts <- c(system$conflicts, list(c(equation, list(left = left$form, system = system["rows"]))))
+    if (isFALSE(is_plain_number(left$form))) system$conflicts <- c(system$conflicts, list(c(equation, list(system = system["rows"]))))
     return(system)
   }
   pivot <- names(unknowns)[which.max(abs(unknowns))]

@@ -23,13 +23,13 @@ celsius_zero <- 273.15
 
 # Collects equations. `units`: forms of names whose unit is known; `constants`: named numbers; `numbers`: numbers for parameters that stand
 # in exponents, see units_worked_out(). What is in no list is unknown under its own name.
-unit_collector <- function(units, constants = numeric(), numbers = numeric()) {
+unit_collector <- function(units, constants = numeric(), numbers = numeric(), mark = "#") {
   equations <- list()
   fresh <- 0L
   powers <- character()
   unknown <- function(what = "") {
     fresh <<- fresh + 1L
-    unknown_unit(paste0(what, "#", fresh))
+    unknown_unit(paste0(what, mark, fresh))
   }
   say <- function(form, rank = 0, relation = "", parts = list()) {
     equations[[length(equations) + 1L]] <<- list(form = form, rank = rank, relation = relation, parts = parts)
@@ -130,7 +130,7 @@ unit_collector <- function(units, constants = numeric(), numbers = numeric()) {
     name <- e[[3]][[2]]
     if (e[[1]] == "smeared") return(base::call("smeared", renamed_bound(e[[2]], name, as.symbol(name)), as.symbol(name), e[[5]]))
     fresh <<- fresh + 1L
-    renamed_bound(e, name, base::call(".bound", paste0(name, "#", fresh)))
+    renamed_bound(e, name, base::call(".bound", paste0(name, mark, fresh)))
   }
   list(
     part = function(expr) fold_expression(expr, leaf, join, open, closed = is_hidden),

@@ -11,7 +11,7 @@
 #' @return \[character] The unit of each column or parameter that has one, named; `"1"` for plain numbers. Empty where none is known. Of a
 #'   parameter that is an exponent, the unit of another may hold its name: `"mg L^-n"`.
 #' @section Contradictions: A model that adds hours to metres, takes the exponential of a length, or compares a response in mV with a curve in mA
-#'   cannot be right as it stands. [pose()] warns of it (class `tundrel_warning_units`), where the units package is installed and every symbol in
+#'   cannot be right as it stands, nor can a condition that compares two parameters of different units. [pose()] and [subject_to()] warn of it (class `tundrel_warning_units`), where the units package is installed and every symbol in
 #'   question means one thing only.
 #' @export
 #' @examples
@@ -53,10 +53,10 @@ units_worked_out <- function(problem, others = list()) {
   drawn <- function(k) replace(stats::setNames(1 + (seq_along(parameters) * sqrt(c(2, 3, 5, 7))[k]) %% 1, parameters), names(fixed), fixed)
   equations <- function(k) unit_equations(problem, known, drawn(k), others)
   first <- equations(1)
-  if (length(first$equations()) > most_unit_equations) return(nothing)
-  solved <- solve_units(first$equations())
-  powers <- setdiff(first$in_powers(), names(fixed))
-  draws <- if (length(powers)) lapply(2:4, function(k) solve_units(equations(k)$equations())$known)
+  if (length(first$equations) > most_unit_equations) return(nothing)
+  solved <- solve_units(first$equations)
+  powers <- setdiff(first$in_powers, names(fixed))
+  draws <- if (length(powers)) lapply(2:4, function(k) solve_units(equations(k)$equations)$known)
   texts <- vapply(rlang::set_names(c(parameters, paste0("=", names(others), recycle0 = TRUE))), function(name) {
     own <- without_level(name)
     form <- solved$known[[own]]
@@ -68,8 +68,10 @@ units_worked_out <- function(problem, others = list()) {
   list(units = texts[!is.na(texts)], contradictions = vapply(solved$conflicts, contradiction_text, "", known = known$units))
 }
 
-with_units_checked <- function(problem) {
+# Warns of contradictions, but of those that were there before.
+with_units_checked <- function(problem, before = NULL) {
   told <- units_worked_out(problem)$contradictions
+  if (length(told) && !is.null(before)) told <- setdiff(told, units_worked_out(before)$contradictions)
   if (length(told)) {
     cli::cli_warn(c(
       "The units contradict the model.", stats::setNames(gsub("([{}])", "\\1\\1", told), rep("x", length(told))),
@@ -103,8 +105,6 @@ unit_equations <- function(problem, known, numbers, others) {
     collector$equal(collector$part(model$response), value, "response", model$response)
   }
   parameter <- function(name) list(form = unknown_unit(without_level(name)))
-  status <- parameter_status(problem)
-  for (name in names(status$tied)) collector$equal(parameter(name), collector$part(status$tied[[name]]), "tied", as.symbol(name))
   spread <- noise_family(problem$criterion)$spread
   sd <- problem$criterion$sd %||% if (!is.null(spread)) problem$criterion$others[[spread]]
   if (!is.null(sd) && length(models) == 1) {
@@ -113,7 +113,20 @@ unit_equations <- function(problem, known, numbers, others) {
   for (name in names(others)) collector$equal(parameter(paste0("=", name)), collector$part(others[[name]]), "quantity", others[[name]])
   stated <- problem$catalogue_entry$units
   for (name in names(stated)) collector$suppose(parameter(name)$form, stated[[name]])
-  collector
+  # what is said of parameters beside the model is held against it, and decides where the model does not
+  beside_model <- unit_collector(known$forms, problem$model$constants, numbers, mark = "##")
+  status <- parameter_status(problem)
+  for (name in names(status$tied)) {
+    tie <- beside_model$part(status$tied[[name]])
+    beside_model$equal(parameter(name), tie, "tied", as.symbol(name))
+    collector$suppose(parameter(name)$form, tie$form)
+  }
+  for (condition in status$others) {
+    sign <- if (condition$open) sub("=", "", condition$sense) else condition$sense
+    beside_model$equal(beside_model$part(condition$left), beside_model$part(condition$right), "compared", call(sign, condition$left, condition$right))
+  }
+  judged <- lapply(Filter(function(one) one$rank == 0, beside_model$equations()), replace, "rank", Inf)
+  list(equations = c(collector$equations(), judged), in_powers = collector$in_powers())
 }
 
 of_dynamics <- function(collector, dynamics) {

@@ -104,6 +104,8 @@ test_that("a model that contradicts its units is told so, with what it does, and
   expect_match(told(y ~ a * 2^x), "the exponent must be a plain number, but it is in h", fixed = TRUE)
   expect_match(told(y ~ a * exp(k * x) + b * exp(k * z)), "must be a plain number", fixed = TRUE)
   expect_match(told(x ~ a * sin(z / b) + z), "The response `x` is in h, but the model in m.", fixed = TRUE)
+  expect_match(tryCatch(pose(plain, y ~ a * exp(-k * x) + b) |> subject_to(k < a), tundrel_warning_units = conditionMessage), "`k < a` compares 1/h with mV.", fixed = TRUE)
+  expect_no_warning(pose(plain, y ~ a * exp(-k * x) + b) |> subject_to(b < a, a + b < 5, k * 2 < 7, between(k, 0, 1)))
   # nothing is claimed of the parameters then
   expect_length(suppressWarnings(units_of(pose(plain, y ~ k * (x + z))), classes = "tundrel_warning_units"), 0)
   # the same unit in two spellings is one; symbols that could mean anything are no contradiction
