@@ -24,7 +24,7 @@
 #' levelling <- pose(lichen, uptake ~ top * (1 - exp(-light / scale)) - dark) |>
 #'   start_from(top = 8, scale = 200, dark = 1) |>
 #'   fit_local()
-#' test_by_simulation(saturating, levelling, replicates = 49)
+#' test_by_simulation(saturating, levelling, replicates = 19)
 test_by_simulation <- function(simple, full, replicates = 499, both = NULL, seed = 1) {
   written <- list(substitute(simple), substitute(full))
   runs <- list(simple = simple, full = full)

@@ -22,11 +22,10 @@
 #' @export
 #' @examplesIf requireNamespace("htmltools", quietly = TRUE)
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
-#' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
-#'   start_from(top = 8, half = 150, dark = 1)
-#' near <- fit_local(problem)
-#' path <- tempfile(fileext = ".html")
-#' write_report(near, path, runs = list(by_bfgs = fit_local(problem, "bfgs")))
+#' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local()
+#' write_report(run, tempfile(fileext = ".html"))
 write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature", runs = list(), models = list(), format = c("html", "md")) {
   format <- rlang::arg_match(format)
   check_report_path(path, format)
