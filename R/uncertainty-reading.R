@@ -80,7 +80,7 @@ ways_compared <- function(run, table) {
       paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], if (surer[1] == "profile") " agree to a tenth of the interval" else " differ by no more than chance would have it",
         ": either may be quoted.")
     },
-    if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a finite interval, but the data set no limit: quote the ", surer[1], "."),
+    if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a finite interval, but the data set no limit. Quote the ", surer[1], "."),
     vapply(readings[why == "off"], misleading_curvature, character(1), way = surer[1]),
     disagreeing_ways(run, table, surer)
   )
@@ -92,11 +92,11 @@ misleading_curvature <- function(reading, way) {
   because <- if (reading$bound) {
     "it is cut off by a bound"
   } else if (is.finite(ratio) && ratio > 1.2) {
-    paste0("the interval is lopsided: it reaches ", format_number(ratio, 2), " times as far ", longer)
+    paste0("the interval is lopsided (it reaches ", format_number(ratio, 2), " times as far ", longer, ")")
   } else {
     "the criterion is not quadratic there"
   }
-  paste0("For ", reading$name, " curvature is off by ", round(100 * reading$off), " % of the interval, because ", because, ": quote the ", way, ".")
+  paste0("For ", reading$name, " curvature is off by ", round(100 * reading$off), " % of the interval, because ", because, ". Quote the ", way, ".")
 }
 
 # Profile and bootstrap apart: the noise is not what the criterion says.
