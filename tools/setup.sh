@@ -2,8 +2,8 @@
 # Installs what building, running and testing tundrel needs. Quick when nothing is missing.
 set -eu
 
-packages="base64enc BH bslib callr cli curl filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
-  RcppEigen readr readxl rlang rmarkdown roxygen2 shiny testthat tibble withr xml2 yaml lintr"
+packages="base64enc BH bslib callr cli colorspace curl farver filelock future generics ggplot2 globals htmltools httpuv jsonlite mvtnorm optparse patchwork progressr ps ragg Rcpp
+  RcppEigen readr readxl rlang rmarkdown roxygen2 shiny testthat tibble units withr xml2 yaml lintr"
 debian="r-base-core g++ make catch2 pandoc chromium libssl-dev valgrind"
 
 # By which tests drive the page in Chromium; Debian does not serve it. Without it these tests are skipped.
