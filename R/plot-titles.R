@@ -43,7 +43,10 @@ residuals_title <- function(run) {
   what <- if (default_residuals(run$problem) == "quantile") "quantile residuals" else "residuals"
   if (is.null(checks)) return(paste("Standardised", what))
   found <- unique(checks$check[checks$verdict %in% c("warn", "fail")])
-  if (length(found)) headline(paste0("Not only noise in the ", what, ": see the check", if (length(found) > 1) "s", " of ", and_list(found))) else headline(paste0("Nothing but noise in the ", what, ", as far as ", count_of(sum(checks$verdict == "pass" & !is.na(checks$p_value)), "check"), " can tell"))
+  if (length(found)) return(headline(paste0("Not only noise in the ", what, ": see the check", if (length(found) > 1) "s", " of ", and_list(found))))
+  tested <- sum(checks$verdict == "pass" & !is.na(checks$p_value))
+  if (tested == 0) return(paste("Too few", what, "to tell them from noise"))
+  headline(paste0("Nothing but noise in the ", what, ", as far as ", count_of(tested, "check"), " can tell"))
 }
 
 region_title <- function(run, names) {
