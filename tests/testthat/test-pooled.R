@@ -68,7 +68,7 @@ test_that("the spread is followed along the curve, and its rule proposed", {
   expect_equal(sort(10^drawn$y), as.vector(sds), tolerance = 1e-10)
   expect_match(picture$labels$caption, "replicates")
   steady <- fit_local(pose(data.frame(x = 1:40, y = 2 + 1:40 + cos(37 * 1:40)), y ~ a + b * x))
-  expect_match(plot_spread(steady)$labels$subtitle, "same everywhere")
+  expect_match(gsub("\n", " ", plot_spread(steady)$labels$title), "same everywhere")
   expect_match(plot_spread(steady)$labels$caption, "stretches")
   expect_refusal(plot_spread(fit_local(pose(data.frame(x = 1:6, y = c(1, 2, 2, 4, 5, 5)), y ~ a + b * x))), "solver", "12 rows")
 })
