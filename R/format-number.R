@@ -56,25 +56,6 @@ table_lines <- function(table) {
 
 cat_table <- function(table, indent = "  ") cat(if (is_markdown()) markdown_table(table) else paste0(indent, table_lines(table)), sep = "\n")
 
-# Tables as they stand in a document in Markdown, while `code` prints.
-writing <- new.env(parent = emptyenv())
-is_markdown <- function() isTRUE(writing$markdown)
-
-with_tables_in_markdown <- function(code) {
-  before <- writing$markdown
-  on.exit(writing$markdown <- before)
-  writing$markdown <- TRUE
-  code
-}
-
-markdown_table <- function(table) {
-  is_text <- vapply(table, function(x) is.character(x) || is.factor(x), NA)
-  cells <- lapply(cell_texts(as.data.frame(table, stringsAsFactors = FALSE)), function(text) gsub("\n", " ", escape_markdown(text)))
-  as.character(knitr::kable(as.data.frame(cells, stringsAsFactors = FALSE), format = "pipe", align = ifelse(is_text, "l", "r"), col.names = escape_markdown(names(table))))
-}
-
-escape_markdown <- function(text) gsub("([\\\\`*_<>$~^|#])", "\\\\\\1", text, perl = TRUE)
-
 # One line of R code for an expression, however long.
 # With as few digits as give back the same numbers.
 expression_text <- function(expr) {

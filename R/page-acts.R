@@ -182,7 +182,8 @@ act_range <- function(state, parameter, from, to, log = FALSE) {
 act_condition <- function(state, text) {
   need_problem(state)
   check_typed(text)
-  state$problem <- subject_to(state$problem, text = text)
+  state$problem <- suppressWarnings(subject_to(state$problem, text = text), classes = "tundrel_warning_units")
+  state$dropped <- units_worked_out(state$problem)$contradictions
   after_act(state, paste("Condition", text), condition_code(text))
 }
 

@@ -283,7 +283,8 @@ with_whole_start <- function(state) {
 model_of_catalogue <- function(state, name, response, predictor) {
   one <- with_constants_written(model(name))
   columns <- model_columns(one, check_column(response, state$data), check_column(predictor, state$data))
-  posed <- rlang::inject(pose(state$data, one, !!!columns))
+  # what the units say is told with the model, below
+  posed <- suppressWarnings(rlang::inject(pose(state$data, one, !!!columns)), classes = "tundrel_warning_units")
   act_model(state, model_lines(posed), list(conditions = condition_texts(posed)))
 }
 
@@ -483,7 +484,7 @@ look_at_desk <- function(desk) {
     desk$underway <- underway
     changed <- TRUE
   }
-  progress <- if (rlang::is_string(about$progress) && file.exists(about$progress)) tryCatch(jsonlite::fromJSON(about$progress), error = function(e) NULL)
+  progress <- if (rlang::is_string(about$progress) && file.exists(about$progress)) tryCatch(suppressWarnings(jsonlite::fromJSON(about$progress)), error = function(e) NULL)
   if (is.null(progress) && !is.null(about)) progress <- list(text = if (is.null(about$what)) "begins" else about$what)
   if (!is.null(progress)) progress$waited <- seconds_now() - desk$worker$current$since
   desk$progress <- progress

@@ -11,7 +11,10 @@ page_job <- function(job) {
   job$kept <- new.env(parent = emptyenv())
   found <- withCallingHandlers(
     tryCatch(
-      list(value = page_jobs[[job$task]](job)),
+      list(value = {
+        page_process_ready()
+        page_jobs[[job$task]](job)
+      }),
       tundrel_error = function(e) list(refused = plain_sentence(e)), interrupt = function(e) if (is.null(job$kept$value)) list(refused = "Stopped.", interrupted = TRUE) else list(value = job$kept$value),
       error = function(e) list(refused = paste("Something went wrong:", conditionMessage(e)))
     ),
@@ -23,8 +26,21 @@ page_job <- function(job) {
 # What a condition says, as sentences without the signs of a terminal.
 plain_sentence <- function(e) trimws(gsub("(^|\n) *[\u2139\u2716!x\u2714\u2022] ", "\\1", cli::ansi_strip(conditionMessage(e))))
 
+page_process <- new.env(parent = emptyenv())
+
+# What R loads at its first use it cannot always load again after an interrupt on the way: a fit and a sentence load most of it, and no
+# interrupt is let in meanwhile.
+page_process_ready <- function() {
+  if (isTRUE(page_process$ready)) return(invisible())
+  suspendInterrupts({
+    fit_local(pose(data.frame(x = 1:5, y = c(1, 2, 4, 7, 11)), y ~ a * exp(b * x)) |> start_from(a = 1, b = 0.3))
+    plain_sentence(simpleCondition("ready"))
+  })
+  page_process$ready <- TRUE
+}
+
 page_jobs <- list(
-  warm = function(job) fit_local(pose(data.frame(x = 1:5, y = c(1, 2, 4, 7, 11)), y ~ a * exp(b * x)) |> start_from(a = 1, b = 0.3)),
+  warm = function(job) NULL,
   fit = function(job) page_fit(job),
   uncertainty = function(job) uncertainty(job$run, by = job$by, seed = 1),
   checks = function(job) list(solution = check_solution(job$run), residuals = if (has_rows(job$run$problem)) check_residuals(job$run)),

@@ -37,7 +37,7 @@ plot_start <- function(problem, starts = NULL) {
   curves <- do.call(rbind, curves)
   marks <- list(
     ggplot2::scale_colour_manual(values = unname(colours[c("fit", "start", "term2", "term3", "term4", "data")]), name = NULL),
-    ggplot2::labs(title = paste0("Start ", values$start[which.min(in_users_sign(problem, values$value))], if (nrow(values) > 1) paste(" is the best of", nrow(values)), ": value ", format_number(values$value[which.min(in_users_sign(problem, values$value))])), subtitle = model_subtitle(problem)),
+    ggplot2::labs(title = start_title(problem, values), subtitle = model_subtitle(problem)),
     figure_look(),
     ggplot2::guides(colour = ggplot2::guide_legend(ncol = 3), linetype = ggplot2::guide_legend(ncol = 3))
   )

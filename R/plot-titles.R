@@ -16,7 +16,9 @@ distance_text <- function(problem, compiled, points) {
     each <- tapply(miss, compiled$problem$measurements[[problem$responses$column]][compiled$used], rms)
     return(paste0(and_list(paste0(with_unit(each, names(each), problem), " (", names(each), ")")), " from their curves"))
   }
-  paste0(with_unit(rms(miss), expression_text(problem$model$response), problem), " from the curve")
+  # shares of counts have no unit
+  response <- if (!isTRUE(noise_family(problem$criterion)$counted)) expression_text(problem$model$response) else ""
+  paste0(with_unit(rms(miss), response, problem), " from the curve")
 }
 
 with_unit <- function(number, name, problem) {
@@ -56,12 +58,26 @@ region_title <- function(run, names) {
   paste0(pair, if (abs(r) < 0.3) " are known almost independently" else if (r > 0) " rise together" else " trade off", ": correlation ", formatC(r, digits = 2, format = "f"))
 }
 
+# Spreads on the log scale are shares.
+varying_title <- function(run, groups) {
+  varying <- run$problem$criterion$varying
+  spread <- coef(run)[varying$spreads]
+  by <- ifelse(varying$log, paste(format_number(100 * spread, 2), "%"), with_unit(format_number(spread, 3), varying$parameters, list(units = units_of(run))))
+  headline(paste0("Between ", count_of(groups, "group"), ", ", and_list(paste(varying$parameters, "varies by", by)), " (standard deviation)"))
+}
+
+# Where the criterion is closest, of several starts.
+start_title <- function(problem, values) {
+  best <- which.min(in_users_sign(problem, values$value))
+  paste0("Start ", values$start[best], if (nrow(values) > 1) paste(" is the best of", nrow(values)), ": value ", format_number(values$value[best]))
+}
+
 # What states do from beginning to end, in one experiment.
 states_title <- function(table) {
   if (nlevels(table$experiment) > 1) return(paste(count_of(nlevels(table$state), "state"), "in", count_of(nlevels(table$experiment), "experiment")))
   course <- function(rows) {
     ends <- rows$value[c(1, nrow(rows))]
-    turn <- function(at, word, beyond) if (beyond) paste(word, format_number(rows$value[at], 3), "at", format_number(rows$time[at], 3))
+    turn <- function(at, word, beyond) if (beyond) paste(word, format_number(rows$value[at], 3), "at", format_number(rows$time[at], 2))
     height <- diff(range(rows$value))
     if (height == 0) return(paste("stays at", format_number(ends[1], 3)))
     turn(which.max(rows$value), "rises to", max(rows$value) > max(ends) + 0.05 * height) %||% turn(which.min(rows$value), "falls to", min(rows$value) < min(ends) - 0.05 * height) %||%

@@ -23,7 +23,7 @@ draw_varying <- function(run, call = rlang::caller_env()) {
     ggplot2::geom_line(data = along(NA_integer_), colour = colours[["fit"]], linewidth = 1.2) +
     x_axis(log, clock_along(run$problem)) +
     ggplot2::labs(
-      title = headline(paste0("Between ", count_of(nrow(groups$keys), "group"), ", ", and_list(paste(varying$parameters, "varies by", format_number(coef(run)[varying$spreads], 3))), " (standard deviation)")), subtitle = model_subtitle(run$problem),
+      title = varying_title(run, nrow(groups$keys)), subtitle = model_subtitle(run$problem),
       caption = paste0(and_list(varying$parameters), if (length(varying$parameters) > 1) " vary" else " varies", " by ", and_list(varying$by), "; bold: the common curve; thin: each group's own"),
       x = unit_labels(predictor, run$problem$units), y = response_label(run$problem)
     ) +

@@ -11,8 +11,8 @@
 #' @return \[character] The unit of each column or parameter that has one, named; `"1"` for plain numbers. Empty where none is known. Of a
 #'   parameter that is an exponent, the unit of another may hold its name: `"mg L^-n"`.
 #' @section Contradictions: A model that adds hours to metres, takes the exponential of a length, or compares a response in mV with a curve in mA
-#'   cannot be right as it stands, nor can a condition that compares two parameters of different units. [pose()] and [subject_to()] warn of it (class `tundrel_warning_units`), where the units package is installed and every symbol in
-#'   question means one thing only.
+#'   cannot be right as it stands, nor can a condition that compares two parameters of different units. [pose()] and [subject_to()] warn of it (class
+#'   `tundrel_warning_units`), where every symbol in question means one thing only; some of them, such as L beside m, can only be told with the units package.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -57,14 +57,15 @@ units_worked_out <- function(problem, others = list()) {
   solved <- solve_units(first$equations)
   powers <- setdiff(first$in_powers, names(fixed))
   draws <- if (length(powers)) lapply(2:4, function(k) solve_units(equations(k)$equations)$known)
-  texts <- vapply(rlang::set_names(c(parameters, paste0("=", names(others), recycle0 = TRUE))), function(name) {
-    own <- without_level(name)
+  names <- c(parameters, paste0("=", names(others), recycle0 = TRUE))
+  each <- vapply(rlang::set_names(unique(without_level(names))), function(own) {
     form <- solved$known[[own]]
     if (is.null(form)) return(NA_character_)
     if (length(powers) == 0) return(worked_out_text(form, known$units))
     forms <- c(list(form), lapply(draws, `[[`, own))
     with_powers(forms, lapply(1:4, drawn), powers, known$units)
   }, "")
+  texts <- stats::setNames(each[without_level(names)], names)
   list(units = texts[!is.na(texts)], contradictions = vapply(solved$conflicts, contradiction_text, "", known = known$units))
 }
 
@@ -102,7 +103,9 @@ unit_equations <- function(problem, known, numbers, others) {
   for (model in models) {
     # first what contradicts itself, then what contradicts the response
     value <- collector$part(model$expression)
-    collector$equal(collector$part(model$response), value, "response", model$response)
+    # of counts the model gives the share
+    counted <- isTRUE(noise_family(problem$criterion)$counted)
+    collector$equal(if (counted) list(form = numeric()) else collector$part(model$response), value, "response", model$response)
   }
   parameter <- function(name) list(form = unknown_unit(without_level(name)))
   spread <- noise_family(problem$criterion)$spread

@@ -60,13 +60,10 @@ generics::augment
   })
 }
 
-# An interrupt on the way would leave the routine half looked up for the rest of the session.
 with_rcpp <- function(routine) {
-  suspendInterrupts({
-    loadNamespace("tibble")
-    Rcpp::evalCpp
-    routine
-  })
+  loadNamespace("tibble")
+  Rcpp::evalCpp
+  routine
 }
 
 tibble <- function(...) tibble::tibble(...)

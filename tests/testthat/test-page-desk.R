@@ -414,6 +414,35 @@ test_that("a model by rates of change is typed in lines, taken from the catalogu
   expect_match(desk$said$model, "begins")
 })
 
+test_that("an interrupt while a process makes itself ready leaves it whole", {
+  for (wait in c(100, 300, 600)) {
+    session <- callr::r_session$new(callr::r_session_options(libpath = .libPaths()))
+    on.exit(session$close(grace = 0))
+    job <- function() utils::getFromNamespace("page_job", "tundrel")(list(task = "warm"))
+    # the package itself is there before
+    session$run(function() loadNamespace("tundrel"))
+    session$call(job)
+    if (session$poll_process(wait) != "ready") {
+      session$interrupt()
+      expect_equal(session$poll_process(20000), "ready")
+    }
+    session$read()
+    again <- function() {
+      # an interrupt that came after the job is taken here
+      tryCatch(Sys.sleep(0.2), interrupt = identity)
+      found <- utils::getFromNamespace("page_job", "tundrel")(list(task = "warm"))
+      fit <- tundrel::fit_local(tundrel::start_from(tundrel::pose(data.frame(x = 1:5, y = c(1, 2, 4, 7, 11)), y ~ a * exp(b * x)), a = 1, b = 0.3))
+      list(told = found$told, converged = fit$converged, lazy = rlang::env_binding_are_lazy(asNamespace("tundrel"), "_tundrel_core_operations"))
+    }
+    found <- tryCatch(session$run(again), callr_timeout_error = function(e) session$run(again))
+    # nothing was left half loaded, of which R would have warned
+    expect_identical(found$told, character())
+    expect_true(found$converged)
+    expect_false(found$lazy)
+    session$close(grace = 0)
+  }
+})
+
 test_that("an interrupt that comes too late for its job stops no other", {
   desk <- tracer_desk()
   wait_at(desk)

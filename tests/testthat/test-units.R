@@ -18,6 +18,12 @@ test_that("units of parameters are what dimensional analysis by hand gives", {
   expect_identical(units_for(y ~ a * sin(2 * pi * x / period + phase)), c(a = "mV", period = "h", phase = "1"))
   expect_identical(units_for(y ~ (a + b * z) / (1 + x / tau)), c(a = "mV", b = "mV/m", tau = "h"))
   expect_identical(units_for(log(y) ~ a - b * log(conc)), c(a = "1", b = "1"))
+  expect_identical(units_for(log(y) ~ log(a) - k * x), c(a = "mV", k = "1/h"))
+  expect_identical(units_for(log(y) ~ log(a * exp(-k * x) + b)), c(a = "mV", k = "1/h", b = "mV"))
+  expect_identical(units_for(log10(y) ~ log10(a) + n * log10(x)), c(a = "mV/h^n", n = "1"))
+  expect_identical(units_for(y ~ a + b * log(x / k)), c(a = "mV", b = "mV", k = "h"))
+  expect_identical(units_for(y ~ a * exp(-(log(x / mode) / s)^2)), c(a = "mV", mode = "h", s = "1"))
+  expect_identical(units_for(y ~ exp(log(a) - k * x)), c(a = "mV", k = "1/h"))
   expect_identical(units_for(y ~ a * exp(E / 8.314 * (1 / 298.15 - 1 / (temp + 273.15)))), c(a = "mV", E = "J/mol"))
   expect_identical(units_for(y ~ a * exp(E / gas * (1 / 298.15 - 1 / (temp + 273.15))), constants = c(gas = 8.314462618)), c(a = "mV", E = "J/mol"))
   expect_identical(units_for(y ~ a * q^((temp - 10) / 10)), c(a = "mV", q = "1"))
@@ -30,7 +36,8 @@ test_that("units of parameters are what dimensional analysis by hand gives", {
 })
 
 test_that("what cannot be known is not claimed", {
-  # 60 and 1000 may be conversions, and a column without a unit has any
+  # 7, 60 and 1000 may be conversions, and a column without a unit has any
+  expect_identical(units_for(y ~ a * exp(-7 * k * x)), c(a = "mV"))
   expect_identical(units_for(y ~ 60 * k * x), stats::setNames(character(), character()))
   expect_identical(units_for(y ~ a * bare + b), c(b = "mV"))
   expect_length(units_of(pose(data.frame(x = 1:5, y = 1:5), y ~ a * x)), 0)
@@ -46,6 +53,10 @@ test_that("levels, ties, spreads, groups and rates of change have units", {
   problem <- pose(data, y ~ a * x) |> judge_by(max_likelihood("normal", sd = s0 + s1 * fitted))
   expect_identical(units_of(problem), c(a = "mV/h", s0 = "mV", s1 = "1"))
   expect_identical(units_of(pose(data, y ~ a * exp(-k * x), by = site)), c(a = "mV", k = "1/h"))
+  # of counts the model gives the share
+  bitten <- structure(data.frame(dose = 1:6, dead = c(0, 1, 3, 6, 9, 10), n = 10), units = c(dose = "mg", dead = "g"))
+  shares <- suppressWarnings(pose(bitten, dead ~ plogis(s * (dose - mid))), classes = "tundrel_warning_units")
+  expect_identical(units_of(judge_by(shares, max_likelihood("binomial", trials = n))), c(s = "1/mg", mid = "mg"))
   chain <- dynamics(parent ~ -k1 * parent, child ~ k1 * parent - k2 * child^2, along = x, begin = list(parent ~ p0, child ~ 0))
   expect_identical(units_of(pose(data, y ~ child, dynamics = chain))[c("k1", "k2", "p0")], c(k1 = "1/h", k2 = "1/(h mV)", p0 = "mV"))
   two <- structure(data.frame(x = 1:8, y = 1:8, z = 1:8), units = c(x = "h", y = "mV", z = "mA"))
