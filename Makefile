@@ -43,6 +43,14 @@ build/%.o: %.cpp $(CORE_HEADERS)
 	@mkdir -p $(dir $@)
 	@$(CXX) -std=c++17 -O2 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -c $< -o $@
 
+# The headers of libraries are read once; what only tests is not worth more than a first optimisation.
+CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core
+build/tests/core/headers.h.gch: tests/core/headers.h src/core/library.h
+	@mkdir -p $(dir $@)
+	@$(CXX) $(CORE_TEST_FLAGS) -x c++-header $< -o $@
+build/tests/core/test_%.o: tests/core/test_%.cpp build/tests/core/headers.h.gch $(CORE_HEADERS)
+	@$(CXX) $(CORE_TEST_FLAGS) -include build/tests/core/headers.h -c $< -o $@
+
 # The core itself is compiled once, for the package.
 build/core-tests: $(CORE_TEST_OBJECTS) $(INSTALLED)
 	@$(CXX) $(CORE_TEST_OBJECTS) $(CORE_SOURCES:.cpp=.o) -pthread -o $@

@@ -1,5 +1,7 @@
-# Walks over expressions that do not recurse: a sum of thousands of terms is as deep as it is long.
+# Walks over expressions: those of everyday depth by recursion; deeper down, where that would exhaust R, without it, since a sum of thousands
+# of terms is as deep as it is long.
 
+most_calls_by_recursion <- 100
 # Deeper expressions are refused.
 most_calls_deep <- 5000
 
@@ -7,38 +9,55 @@ most_calls_deep <- 5000
 # for each other call, with what was made of its arguments (NULL of one that is empty). `open` may put another expression in the
 # place of one before it is looked at.
 fold_expression <- function(expr, leaf, join, open = NULL, closed = NULL, call = rlang::caller_env()) {
-  # the call that is under way, its arguments, how many have been looked at, what was made of them, and the call it stands in;
-  # not in lists, whose assignment looks through all of an expression each time
-  frame <- NULL
-  next_one <- expr
+  fold <- function(e, depth) {
+    if (!is.null(open)) e <- open(e)
+    if (!is.call(e) || (!is.null(closed) && closed(e))) return(leaf(e))
+    if (depth > most_calls_by_recursion) return(fold_deep(e, depth, leaf, join, open, closed, call))
+    results <- list()
+    for (k in seq_along(e)[-1]) results <- c(results, list(if (!is_empty_argument(e, k)) fold(e[[k]], depth + 1L)))
+    join(e, results)
+  }
+  fold(expr, 1L)
+}
+
+# As the first of x[, 1].
+is_empty_argument <- function(arguments, k) is.symbol(arguments[[k]]) && as.character(arguments[[k]]) == ""
+
+# The same from a call on that stands at this depth.
+fold_deep <- function(expr, depth, leaf, join, open, closed, call) {
+  frame <- fold_frame(expr, depth, NULL)
   repeat {
-    if (!is.null(open)) next_one <- open(next_one)
-    if (is.call(next_one) && (is.null(closed) || !closed(next_one))) {
-      depth <- if (is.null(frame)) 1L else frame$depth + 1L
-      if (depth > most_calls_deep) refuse_deep(call)
-      frame <- list2env(list(call = next_one, arguments = as.list(next_one)[-1], results = list(), at = 0L, depth = depth, up = frame), parent = emptyenv())
-    } else {
-      value <- leaf(next_one)
-      if (is.null(frame)) return(value)
-      frame$results <- c(frame$results, list(value))
-    }
-    # to the next argument, or up where there is none
-    repeat {
-      frame$at <- frame$at + 1L
-      if (frame$at <= length(frame$arguments)) {
-        if (rlang::is_missing(frame$arguments[[frame$at]])) {
-          frame$results <- c(frame$results, list(NULL))
-          next
-        }
-        next_one <- frame$arguments[[frame$at]]
-        break
-      }
+    if (length(frame$arguments) == 0) {
       value <- join(frame$call, frame$results)
       frame <- frame$up
       if (is.null(frame)) return(value)
-      frame$results <- c(frame$results, list(value))
+    } else {
+      is_empty <- is_empty_argument(frame$arguments, 1)
+      next_one <- if (!is_empty) frame$arguments[[1]]
+      frame$arguments <- frame$arguments[-1]
+      value <- NULL
+      if (!is_empty) {
+        if (!is.null(open)) next_one <- open(next_one)
+        if (is.call(next_one) && (is.null(closed) || !closed(next_one))) {
+          if (frame$depth >= most_calls_deep) refuse_deep(call)
+          frame <- fold_frame(next_one, frame$depth + 1L, frame)
+          next
+        }
+        value <- leaf(next_one)
+      }
     }
+    frame$results <- c(frame$results, list(value))
   }
+}
+
+# A call that is under way: its arguments that are still to be looked at, what was made of the others, and the call it stands in. An
+# environment, since assigning to a list looks through all of an expression each time.
+fold_frame <- function(call, depth, up) {
+  arguments <- as.list(call)[-1]
+  results <- list()
+  force(depth)
+  force(up)
+  environment()
 }
 
 refuse_deep <- function(call) {

@@ -215,12 +215,25 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
     ), call = call)
   }
   where <- if (all(bad)) "in every row" else paste("in", name_rows_of(problem, compiled$used[bad]))
+  steep <- if (!any(bad)) rows_without_slopes(compiled, problem)
+  if (any(steep)) {
+    refuse("model", c(
+      "The model has no finite derivatives in {name_rows_of(problem, compiled$used[steep])} at the start, though its values are finite.",
+      "x" = "The start is {at}.",
+      "i" = "Look for a logarithm of zero, a division by zero or an overflow. Write the model without it, as {.code x^h} for {.code exp(h * log(x))}, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
+    ), call = call)
+  }
   if (!any(bad)) where <- "in the derivatives"
   refuse("model", c(
     "The model gives no finite number {where} at the start.",
     "x" = "The start is {at}.", unsolved_told(problem, compiled, compiled$start, bad),
     "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
   ), call = call)
+}
+
+rows_without_slopes <- function(compiled, problem) {
+  if (!is_compiled(problem) || compiled$fitted == 0) return(logical())
+  rowSums(!is.finite(matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, compiled$start), compiled$rows))) > 0
 }
 
 # What is compared with the fitted value: the response, or the share of successes.

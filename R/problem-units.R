@@ -42,18 +42,32 @@ units_of_quantities <- function(problem, quantities) {
   stats::setNames(units[paste0("=", names)] %|% "", names)
 }
 
-# By parameter, and by what else is asked for with "=" before its name, as texts; and what contradicts itself, as sentences.
+# By parameter, and by what else is asked for with "=" before its name, as texts; and what contradicts itself, as sentences. Many fits of one
+# model ask for the same: what was worked out last is kept.
 units_worked_out <- function(problem, others = list()) {
+  if (length(problem$units) == 0 && length(problem$clocks) == 0) return(no_units)
+  numbers <- c("measurements", "start")
+  key <- list(unclass(problem)[!names(problem) %in% numbers], names(problem$start), others)
+  for (one in units_kept$latest) if (identical(one$key, key)) return(one$found)
+  found <- work_out_units(problem, others)
+  units_kept$latest <- utils::head(c(list(list(key = key, found = found)), units_kept$latest), most_units_kept)
+  found
+}
+
+no_units <- list(units = character(), contradictions = character())
+most_units_kept <- 8
+units_kept <- new.env(parent = emptyenv())
+
+work_out_units <- function(problem, others) {
   known <- column_units(problem)
-  nothing <- list(units = character(), contradictions = character())
-  if (length(known) == 0 || is.null(problem$model$expression)) return(nothing)
+  if (length(known) == 0 || is.null(problem$model$expression)) return(no_units)
   parameters <- names(problem$start)
   fixed <- parameter_status(problem)$fixed
   # numbers that no exponent of a formula meets by chance
   drawn <- function(k) replace(stats::setNames(1 + (seq_along(parameters) * sqrt(c(2, 3, 5, 7))[k]) %% 1, parameters), names(fixed), fixed)
   equations <- function(k) unit_equations(problem, known, drawn(k), others)
   first <- equations(1)
-  if (length(first$equations) > most_unit_equations) return(nothing)
+  if (length(first$equations) > most_unit_equations) return(no_units)
   solved <- solve_units(first$equations)
   powers <- setdiff(first$in_powers, names(fixed))
   draws <- if (length(powers)) lapply(2:4, function(k) solve_units(equations(k)$equations)$known)

@@ -23,7 +23,8 @@ with_unstated <- function(problem, call = rlang::caller_env()) {
   }
   problem$start[missing] <- found
   values <- paste(missing, "=", format_number(found), collapse = ", ")
-  cli::cli_inform(c("i" = "Start suggested: {values} ({how}). State another with {.fn start_from}."), class = "tundrel_message_start")
+  far <- far_columns_told(problem)
+  cli::cli_inform(c("i" = "Start suggested: {values} ({how}). State another with {.fn start_from}.", "i" = if (!is.null(far)) "{far}."), class = "tundrel_message_start")
   problem
 }
 

@@ -2,7 +2,8 @@
 # threads, run alternately; and how time grows with groups that share a parameter. Medians of several.
 library(tundrel)
 
-loop <- commandArgs(TRUE)[1]
+dyn.load(commandArgs(TRUE)[1])
+loop <- function(x, y, groups, rows) .C("groups_loop", x, y, as.integer(groups), as.integer(rows), 0L, c(2, 1, 0), found = double(3))$found
 simulated <- function(groups, rows) {
   set.seed(1)
   x <- rep(seq(0, 6, length.out = rows), groups)
@@ -14,13 +15,11 @@ simulated <- function(groups, rows) {
 posed <- function(data) pose(data, y ~ a * exp(-b * x) + c, by = g) |> start_from(a = 2, b = 1, c = 0)
 
 data <- simulated(20000, 30)
-file <- tempfile()
-writeBin(c(data$x, data$y), file)
 problem <- posed(data)
 fits <- fit_each(problem, threads = 2)
 times <- vapply(1:25, function(i) {
   mine <- system.time(fit_each(problem, threads = 2))[["elapsed"]]
-  theirs <- as.numeric(strsplit(system2(loop, c(file, 20000, 30), stdout = TRUE), " ")[[1]])
+  theirs <- loop(data$x, data$y, 20000, 30)
   c(fit_each = mine, loop = theirs[1], evaluations = theirs[2], sum = theirs[3])
 }, numeric(4))
 middle <- apply(times, 1, median)

@@ -6,10 +6,10 @@ ${CXX:-g++} -std=c++17 -O2 -pthread bench/loop.cpp -o build/bench-loop
 Rscript bench/big-fit.R build/bench-loop
 ${CXX:-g++} -std=c++17 -O2 bench/starts-loop.cpp -o build/bench-starts
 Rscript bench/many-starts.R build/bench-starts
-${CXX:-g++} -std=c++17 -O2 -pthread bench/groups-loop.cpp -o build/bench-groups
+${CXX:-g++} -std=c++17 -O2 -shared -fPIC -pthread bench/groups-loop.cpp -o build/bench-groups.so
 Rscript bench/start-up.R
-Rscript bench/groups.R build/bench-groups
-Rscript bench/small-fits.R build/bench-groups
+Rscript bench/groups.R build/bench-groups.so
+Rscript bench/small-fits.R build/bench-groups.so
 ${CXX:-g++} -std=c++17 -O2 -pthread -I"$(Rscript -e 'cat(system.file("include", package = "RcppEigen"))')" bench/rates-loop.cpp src/core/dynamics/collocation.cpp -o build/bench-rates
 Rscript bench/dynamics.R build/bench-rates
 Rscript bench/estimation-by-rates.R

@@ -73,7 +73,11 @@ MatrixXd complement(const MatrixXd& columns, double threshold) {
 
 VectorXd pivoted_solution(const MatrixXd& a, const VectorXd& b) { return a.colPivHouseholderQr().solve(b); }
 
-VectorXd shortest_solution(const MatrixXd& a, const VectorXd& b) { return a.completeOrthogonalDecomposition().solve(b); }
+VectorXd shortest_solution(const MatrixXd& a, const VectorXd& b, double threshold) {
+  Eigen::CompleteOrthogonalDecomposition<MatrixXd> decomposition;
+  if (threshold > 0) decomposition.setThreshold(threshold);
+  return decomposition.compute(a).solve(b);
+}
 
 MatrixXd full_pivot_solution(const MatrixXd& a, const MatrixXd& b) { return a.fullPivLu().solve(b); }
 
@@ -83,10 +87,12 @@ MatrixXd upper_solution(const MatrixXd& triangle, const MatrixXd& b) { return tr
 
 MatrixXd lower_solution(const MatrixXd& triangle, const MatrixXd& b) { return triangle.transpose().triangularView<Eigen::Lower>().solve(b); }
 
-Cholesky::Cholesky(const MatrixXd& matrix) {
-  const Eigen::LLT<MatrixXd> cholesky(matrix);
-  definite_ = cholesky.info() == Eigen::Success;
-  factor_ = cholesky.matrixL();
+bool Cholesky::compute(const MatrixXd& matrix) {
+  factor_ = matrix;
+  const Eigen::LLT<Eigen::Ref<MatrixXd>> in_place(factor_);
+  definite_ = in_place.info() == Eigen::Success;
+  factor_.triangularView<Eigen::StrictlyUpper>().setZero();
+  return definite_;
 }
 
 MatrixXd Cholesky::solve(const MatrixXd& b) const {

@@ -40,9 +40,10 @@ Eigen::Index pivoted_rank(const Eigen::MatrixXd& matrix, double threshold);
 // Orthonormal directions at right angles to the columns, as far as these count.
 Eigen::MatrixXd complement(const Eigen::MatrixXd& columns, double threshold);
 
-// Answers of A x = b: by pivots, the shortest of the best ones, and with a full choice of pivots.
+// Answers of A x = b: by pivots, the shortest of the best ones (where singular values below a share of the largest are none: of rounding, or
+// of `threshold`), and with a full choice of pivots.
 Eigen::VectorXd pivoted_solution(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
-Eigen::VectorXd shortest_solution(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
+Eigen::VectorXd shortest_solution(const Eigen::MatrixXd& a, const Eigen::VectorXd& b, double threshold = 0);
 Eigen::MatrixXd full_pivot_solution(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b);
 // For a symmetric A that is positive semidefinite.
 Eigen::VectorXd semidefinite_solution(const Eigen::MatrixXd& a, const Eigen::VectorXd& b);
@@ -53,14 +54,19 @@ Eigen::MatrixXd lower_solution(const Eigen::MatrixXd& triangle, const Eigen::Mat
 // L L' of a symmetric matrix, where it is positive definite.
 class Cholesky {
  public:
-  explicit Cholesky(const Eigen::MatrixXd& matrix);
+  Cholesky() = default;
+  explicit Cholesky(const Eigen::MatrixXd& matrix) { compute(matrix); }
+  // FALSE where there is none.
+  bool compute(const Eigen::MatrixXd& matrix);
   bool definite() const { return definite_; }
   Eigen::VectorXd diagonal() const { return factor_.diagonal(); }
+  // Half the logarithm of the determinant.
+  double half_log_determinant() const { return factor_.diagonal().array().log().sum(); }
   const Eigen::MatrixXd& factor() const { return factor_; }
   Eigen::MatrixXd solve(const Eigen::MatrixXd& b) const;
 
  private:
-  bool definite_;
+  bool definite_ = false;
   Eigen::MatrixXd factor_;
 };
 

@@ -41,11 +41,12 @@ in_order <- function(name, values, by = values) {
 }
 
 # How a fit from a suggested start comes out: whether every estimate lies within four standard errors of the truth, whether it
-# converged, and how much better the fit from the truth is.
+# converged; whether it is as good as the fit from the truth, and the suggestion better than a start of ones.
 recovery <- function(name, seed) {
   truth <- unlist(model(name)$example$parameters)
   problem <- pose(simulated(name, seed), model(name))
-  run <- fit_local(start_from(problem, suggest_start(problem)))
+  suggested <- suggest_start(problem)
+  run <- fit_local(start_from(problem, suggested))
   free <- tundrel:::parameter_status(problem)$free
   std_error <- in_order(name, stats::setNames(uncertainty(run)$std_error, names(coef(run))), coef(run))
   off <- (in_order(name, coef(run)) - truth[names(coef(run))]) / std_error
@@ -56,5 +57,10 @@ recovery <- function(name, seed) {
     same_curve <- abs(coef(run)[["begin"]] * coef(run)[["gain"]] / coef(run)[["loss"]] / truth[["begin"]] - 1) < 0.2
   }
   from_truth <- suppressMessages(fit_local(start_from(problem, truth)))
-  list(recovered = run$converged && all(abs(off[free]) < 4) && same_curve, as_good = run$value <= from_truth$value * (1 + 1e-8))
+  ones <- stats::setNames(rep(1, length(problem$start)), names(problem$start))
+  at_ones <- suppressMessages(tryCatch(preview(start_from(problem, ones))$value, tundrel_error = function(e) Inf))
+  list(
+    recovered = run$converged && all(abs(off[free]) < 4) && same_curve, as_good = run$value <= from_truth$value * (1 + 1e-8),
+    beats_ones = suggested$value[1] < at_ones
+  )
 }

@@ -48,7 +48,6 @@ test_that("what cannot be known is not claimed", {
 test_that("levels, ties, spreads, groups and rates of change have units", {
   data <- structure(data.frame(x = 1:8, y = 1:8, site = rep(c("a", "b"), 4)), units = c(x = "h", y = "mV"))
   expect_identical(units_of(pose(data, y ~ top[site] * exp(-k * x))), c(`top[a]` = "mV", `top[b]` = "mV", k = "1/h"))
-  problem <- pose(data, y ~ 60 * a * x + b * x) |> subject_to(a == 2 * b)
   expect_identical(units_of(problem), c(a = "mV/h", b = "mV/h"))
   problem <- pose(data, y ~ a * x) |> judge_by(max_likelihood("normal", sd = s0 + s1 * fitted))
   expect_identical(units_of(problem), c(a = "mV/h", s0 = "mV", s1 = "1"))
@@ -189,4 +188,20 @@ test_that("tables and columns are converted on request", {
   expect_refusal(in_units(table, haf = "h"), "argument", "Did you mean half?")
   expect_refusal(in_units(run, half = "h"), "argument", "uncertainty(run)")
   expect_refusal(in_units(lichen, thallus = "h"), "argument", "not known")
+})
+
+test_that("what was worked out for one problem is not taken for another", {
+  d <- data.frame(t = 1:6, y = c(9, 6, 4, 3, 2, 1.5))
+  posed <- function(unit, model = y ~ a * exp(-k * t)) pose(structure(d, units = c(t = unit, y = "mV")), model)
+  for (twice in 1:2) {
+    expect_identical(units_of(posed("h"))[["k"]], "1/h")
+    expect_identical(units_of(posed("min"))[["k"]], "1/min")
+    expect_identical(units_of(posed("h", y ~ a * exp(-t / k)))[["k"]], "h")
+  }
+  # of other numbers in the same columns they are the same, and of other quantities their own
+  moved <- pose(structure(transform(d, y = 2 * y), units = c(t = "h", y = "mV")), y ~ a * exp(-k * t)) |> start_from(a = 10, k = 0.3)
+  expect_identical(units_of(moved)[["k"]], "1/h")
+  run <- fit_local(moved)
+  expect_identical(derive(run, ~ log(2) / k)$unit, "h")
+  expect_identical(derive(run, ~ a * k)$unit, "mV/h")
 })

@@ -1,11 +1,11 @@
 #include "joint_normal.h"
 
-#include <Eigen/Cholesky>
 #include <cmath>
 #include <cstdint>
 #include <limits>
 #include <utility>
 
+#include "../decompositions.h"
 #include "../expression/derivative.h"
 #include "triangular_factor.h"
 
@@ -222,9 +222,9 @@ JointNormal::Jet JointNormal::log_determinant(const std::vector<Jet>& informatio
     return out;
   };
   Jet out(jets.length(), std::numeric_limits<double>::quiet_NaN());
-  const Eigen::LLT<Eigen::MatrixXd> factor(matrix(0));
-  if (factor.info() != Eigen::Success) return out;
-  out[0] = 2 * factor.matrixLLT().diagonal().array().log().sum();
+  const Cholesky factor(matrix(0));
+  if (!factor.definite()) return out;
+  out[0] = 2 * factor.half_log_determinant();
   std::vector<Eigen::MatrixXd> shares;
   for (int i = 0; i < p; ++i) {
     shares.push_back(factor.solve(matrix(1 + i)));

@@ -1,13 +1,12 @@
 #include "varying_curves.h"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <limits>
 #include <utility>
 
+#include "../decompositions.h"
 #include "../expression/derivative.h"
 #include "../threads.h"
 #include "halted.h"
@@ -34,9 +33,9 @@ constexpr int kAtOnce = 1024;
 void hermite(int n, Eigen::VectorXd& at, Eigen::VectorXd& weight) {
   Eigen::MatrixXd jacobi = Eigen::MatrixXd::Zero(n, n);
   for (int i = 1; i < n; ++i) jacobi(i, i - 1) = jacobi(i - 1, i) = std::sqrt(static_cast<double>(i));
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> found(jacobi);
-  at = found.eigenvalues();
-  weight = found.eigenvectors().row(0).cwiseAbs2().transpose();
+  const SymmetricSpectrum found = symmetric_spectrum(jacobi);
+  at = found.values;
+  weight = found.vectors.row(0).cwiseAbs2().transpose();
   // symmetric to the last bit
   at = ((at - at.reverse()) / 2).eval();
   weight = ((weight + weight.reverse()) / 2).eval();
@@ -152,8 +151,8 @@ VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd
       damping = std::max(10 * damping, kFirstDamping * largest);
     }
     if (damping > kMostDamping * largest) break;
-    Eigen::LLT<Eigen::MatrixXd> factor(mode.bend + damping * Eigen::MatrixXd::Identity(own_, own_));
-    while (factor.info() != Eigen::Success) {
+    Cholesky factor(mode.bend + damping * Eigen::MatrixXd::Identity(own_, own_));
+    while (!factor.definite()) {
       damping = std::max(10 * damping, kFirstDamping * largest);
       factor.compute(mode.bend + damping * Eigen::MatrixXd::Identity(own_, own_));
     }
@@ -185,10 +184,9 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
   } else {
     bend = from_lower(there.data() + 1 + q, q) + Eigen::MatrixXd::Identity(q, q);
   }
-  const Eigen::LLT<Eigen::MatrixXd> factor(bend);
-  if (factor.info() != Eigen::Success) return kNaN;
-  const Eigen::MatrixXd lower = factor.matrixL();
-  const Eigen::MatrixXd unit = lower.transpose().triangularView<Eigen::Upper>().solve(Eigen::MatrixXd::Identity(q, q));  // unit unit' = bend^-1
+  const Cholesky factor(bend);
+  if (!factor.definite()) return kNaN;
+  const Eigen::MatrixXd upper = factor.factor().transpose(), unit = upper_solution(upper, Eigen::MatrixXd::Identity(q, q));  // unit unit' = bend^-1
 
   const int n = static_cast<int>(weights_.size());
   Eigen::VectorXd logs(n);
@@ -213,7 +211,7 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
   if (!std::isfinite(top)) return kNaN;
   Eigen::VectorXd shares = (logs.array() - top).exp();
   const double total = shares.sum();
-  const double value = lower.diagonal().array().log().sum() - top - std::log(total);
+  const double value = factor.half_log_determinant() - top - std::log(total);
   if (!slope) return value;
   shares /= total;
   // how the mode moves with each parameter, and with it the unit in which nodes stand about it
@@ -230,8 +228,8 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
         for (int c = 0; c < q; ++c) sum += third(pair, p + c) * moves(c, j);
         change(a, b) = change(b, a) = sum;
       }
-    const Eigen::MatrixXd half = lower.triangularView<Eigen::Lower>().solve(change);
-    const Eigen::MatrixXd inside = lower.triangularView<Eigen::Lower>().solve(half.transpose()).transpose();
+    const Eigen::MatrixXd half = lower_solution(upper, change);
+    const Eigen::MatrixXd inside = lower_solution(upper, half.transpose()).transpose();
     Eigen::MatrixXd step = inside.triangularView<Eigen::StrictlyLower>();
     step.diagonal() = 0.5 * inside.diagonal();
     // lower changes by lower * step, and the unit, its inverse transposed, by -unit * step'
@@ -313,8 +311,8 @@ double VaryingCurves::restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slo
     const Eigen::MatrixXd zl = z * root[0];
     Eigen::MatrixXd covariance = zl * zl.transpose();
     covariance.diagonal() += variance;
-    const Eigen::LLT<Eigen::MatrixXd> factor(covariance);
-    if (factor.info() != Eigen::Success) return kNaN;
+    const Cholesky factor(covariance);
+    if (!factor.definite()) return kNaN;
     const Eigen::MatrixXd solved = factor.solve(j);
     information += j.transpose() * solved;
     if (!slope) continue;
@@ -324,11 +322,11 @@ double VaryingCurves::restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slo
       changes[d] -= across.transpose() * (half + half.transpose()) * across + solved.transpose() * (2 * variance.array() * log_sd.col(d + 1).array()).matrix().asDiagonal() * solved;
     }
   }
-  const Eigen::LLT<Eigen::MatrixXd> factor(information);
-  if (factor.info() != Eigen::Success) return kNaN;
+  const Cholesky factor(information);
+  if (!factor.definite()) return kNaN;
   if (slope)
     for (int d = 0; d < p; ++d) (*slope)[d] = 0.5 * factor.solve(changes[d]).trace();
-  return factor.matrixLLT().diagonal().array().log().sum();
+  return factor.half_log_determinant();
 }
 
 double VaryingCurves::value(const Eigen::VectorXd& x) {
@@ -404,8 +402,7 @@ CurveModes VaryingCurves::modes(const Eigen::VectorXd& x) {
     const Mode mode = mode_of(worker, x, k);
     if (!mode.usable) continue;
     out.at.col(k) = mode.at;
-    const Eigen::LLT<Eigen::MatrixXd> factor(mode.bend);
-    const Eigen::MatrixXd spread = factor.solve(Eigen::MatrixXd::Identity(own_, own_));
+    const Eigen::MatrixXd spread = Cholesky(mode.bend).solve(Eigen::MatrixXd::Identity(own_, own_));
     for (int i = 0, pair = 0; i < own_; ++i)
       for (int j = 0; j <= i; ++j, ++pair) out.spread(pair, k) = spread(i, j);
     out.value[k] = average(worker, x, k, nullptr);

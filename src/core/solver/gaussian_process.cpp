@@ -111,11 +111,11 @@ Eigen::MatrixXd GaussianProcess::correlations(const Lengths& lengths) const {
 double GaussianProcess::misfit(const Lengths& lengths, Eigen::VectorXd* slope) const {
   const Eigen::Index n = units_.cols(), d = units_.rows(), m = values_.cols(), q = basis_.cols();
   const Eigen::MatrixXd correlated = correlations(lengths);
-  const Eigen::LLT<Eigen::MatrixXd> factor(correlated);
-  if (factor.info() != Eigen::Success) return kNaN;
+  const Cholesky factor(correlated);
+  if (!factor.definite()) return kNaN;
   const Eigen::MatrixXd solved_basis = factor.solve(basis_);
-  const Eigen::LLT<Eigen::MatrixXd> information(basis_.transpose() * solved_basis);
-  if (information.info() != Eigen::Success) return kNaN;
+  const Cholesky information(basis_.transpose() * solved_basis);
+  if (!information.definite()) return kNaN;
   // what is left of the values beside the trend
   Eigen::MatrixXd left = factor.solve(values_);
   left -= solved_basis * information.solve(basis_.transpose() * left);
@@ -124,7 +124,7 @@ double GaussianProcess::misfit(const Lengths& lengths, Eigen::VectorXd* slope) c
   if (!squares.allFinite()) return kNaN;
   const double freedom = static_cast<double>(n - q), outputs = static_cast<double>(m);
   double out = freedom * (squares / freedom).array().log().sum();
-  out += 2 * outputs * (factor.matrixLLT().diagonal().array().log().sum() + information.matrixLLT().diagonal().array().log().sum());
+  out += 2 * outputs * (factor.half_log_determinant() + information.half_log_determinant());
   const Eigen::VectorXd from_usual = (lengths.log_length.array() - usual_log_length(d)) / kUsualSpread;
   out += outputs * from_usual.squaredNorm();
   if (!slope) return out;
@@ -146,11 +146,9 @@ double GaussianProcess::misfit(const Lengths& lengths, Eigen::VectorXd* slope) c
 
 bool GaussianProcess::take(const Lengths& lengths) {
   lengths_ = lengths;
-  factor_.compute(correlations(lengths));
-  if (factor_.info() != Eigen::Success) return false;
+  if (!factor_.compute(correlations(lengths))) return false;
   solved_basis_ = factor_.solve(basis_);
-  information_.compute(basis_.transpose() * solved_basis_);
-  if (information_.info() != Eigen::Success) return false;
+  if (!information_.compute(basis_.transpose() * solved_basis_)) return false;
   weights_ = factor_.solve(values_);
   trend_weights_ = information_.solve(basis_.transpose() * weights_);
   weights_ -= solved_basis_ * trend_weights_;

@@ -1,7 +1,8 @@
 // A Gaussian process: what values at some points tell of values at others.
 #pragma once
-#include <Eigen/Cholesky>
 #include <Eigen/Core>
+
+#include "../decompositions.h"
 
 namespace tundrel {
 
@@ -56,7 +57,7 @@ class GaussianProcess {
   Eigen::MatrixXd units_, values_, basis_;
   Trend trend_ = Trend::constant;
   Lengths lengths_;
-  Eigen::LLT<Eigen::MatrixXd> factor_, information_;  // of the correlations, and of the trend in them
+  Cholesky factor_, information_;  // of the correlations, and of the trend in them
   Eigen::MatrixXd weights_, trend_weights_;           // a column an output
   Eigen::MatrixXd solved_basis_;
   Eigen::VectorXd variance_;

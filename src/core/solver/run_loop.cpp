@@ -39,12 +39,12 @@ Walk::Walk(Problem& problem, Solver& solver, Keep keep) : problem_(problem), sol
   problem.sparing = problem.sparing || solver.is_sparing();
 }
 
-double Walk::elapsed() const {
-  return before_ + std::chrono::duration<double>(std::chrono::steady_clock::now() - began_).count();
-}
+std::chrono::steady_clock::time_point Walk::now() const { return timed_ ? std::chrono::steady_clock::now() : began_; }
+
+double Walk::elapsed() const { return before_ + std::chrono::duration<double>(now() - began_).count(); }
 
 void Walk::count() {
-  if (timed_) progress_.seconds = elapsed();
+  progress_.seconds = elapsed();
   progress_.evaluations = problem_.work.evaluations;
   progress_.refused = problem_.work.refused;
   progress_.refined = problem_.refined;
@@ -63,7 +63,8 @@ void Walk::record(const char* action) {
 }
 
 void Walk::allow(const Budget& budget) {
-  began_ = std::chrono::steady_clock::now();
+  timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
+  began_ = now();
   before_ = progress_.seconds;
   problem_.work.most_evaluations = budget.evaluations;
   problem_.work.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
@@ -72,7 +73,7 @@ void Walk::allow(const Budget& budget) {
 void Walk::begin(const Eigen::VectorXd& start, std::int64_t spent) {
   progress_ = Progress();
   problem_.work.evaluations = progress_.evaluations = spent;
-  began_ = std::chrono::steady_clock::now();
+  began_ = now();
   before_ = 0;
   {
     const CalledFor first(problem_.work, CallReason::start);
@@ -114,8 +115,8 @@ void Walk::halted(Halt why) {
 void Walk::advance(const Budget& budget) {
   looks_ = budget.verified;
   allow(budget);
-  timed_ = keep_ != Keep::nothing || std::isfinite(budget.seconds) || std::isfinite(budget.pause_seconds);
-  problem_.work.deadline = began_ + seconds_of(std::min(budget.seconds - before_, budget.pause_seconds));
+  const double left = std::min(budget.seconds - before_, budget.pause_seconds);
+  problem_.work.deadline = std::isfinite(left) ? began_ + seconds_of(left) : std::chrono::steady_clock::time_point::max();
   const std::int64_t first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;
@@ -195,7 +196,7 @@ bool Walk::iterate() {
 }
 
 void Walk::record_values(PopulationSolver& solver, const Eigen::VectorXd& values) {
-  began_ = std::chrono::steady_clock::now();
+  began_ = now();
   before_ = progress_.seconds;
   problem_.work.evaluations += values.size();
   for (Eigen::Index k = 0; k < values.size(); ++k) problem_.work.refused += !std::isfinite(values[k]);
@@ -227,21 +228,23 @@ RunResult Walk::result() {
   result.trace = std::move(trace_);
   trace_.clear();
   result.claim = result.reason = progress_.reason;
-  if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return best_of(result);
-  if (!looks_) return best_of(result);
+  if (result.reason == StopReason::none || result.reason == StopReason::failed || !solver_.is_local()) return best_of(std::move(result));
+  if (!looks_) return best_of(std::move(result));
   const CalledFor check(problem_.work, CallReason::check);
   try {
     // what a walk that was cut short costs to look at, its user has not granted
-    if (verified_)
-      result.verification = *verified_;
-    else if (!problem_.calls_user() || claims_optimum(result.reason))
+    if (verified_) {
+      result.verification = std::move(*verified_);
+      verified_.reset();
+    } else if (!problem_.calls_user() || claims_optimum(result.reason)) {
       result.verification = verify(problem_, result.x);
+    }
   } catch (const Halted& stop) {
     result.reason = reason_of(stop.why);
   }
   settle_count();
   result.progress = progress_;
-  if (!claims_optimum(result.reason)) return best_of(result);
+  if (!claims_optimum(result.reason)) return best_of(std::move(result));
   result.converged = result.verification.converged;
   if (!result.converged) result.reason = result.verification.reason;
   return result;

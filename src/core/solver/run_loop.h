@@ -86,14 +86,16 @@ class Walk {
   RunResult best_of(RunResult result) const;
   void record(const char* action = nullptr);
   void count();
+  // Seconds used; none where nobody wants to know.
   double elapsed() const;
+  std::chrono::steady_clock::time_point now() const;
 
   Problem& problem_;
   Solver& solver_;
   Keep keep_;
   bool go_on_ = true;
   bool looks_ = true;  // at answers, to verify them
-  bool timed_ = true;  // somebody wants to know when each iteration ended: asking a clock takes longer than a small problem's sums
+  bool timed_ = true;  // somebody wants to know how long it took: in many small fits, asking a clock would cost more than the sums
   Progress progress_;
   std::chrono::steady_clock::time_point began_;  // of the present stretch
   double before_ = 0;                            // seconds used in earlier ones

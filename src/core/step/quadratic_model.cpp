@@ -1,9 +1,10 @@
 #include "quadratic_model.h"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
+
+#include "../decompositions.h"
 
 namespace tundrel {
 namespace {
@@ -43,8 +44,8 @@ double sweep(const QuadraticModel& model, const Eigen::VectorXd& lower, const Ei
         rest[a] = -slope[free[a]];
         for (Eigen::Index b = 0; b < n; ++b) inner(a, b) = model.hessian(free[a], free[b]);
       }
-      const Eigen::LLT<Eigen::MatrixXd> factor(inner);
-      if (factor.info() == Eigen::Success) {
+      const Cholesky factor(inner);
+      if (factor.definite()) {
         const Eigen::VectorXd wanted = factor.solve(rest);
         double share = 1;
         for (Eigen::Index a = 0; a < n; ++a) {
@@ -90,10 +91,7 @@ bool fit_quadratic(const Eigen::MatrixXd& steps, const Eigen::VectorXd& values, 
     all.leftCols(p + 1) = linear;
     for (Eigen::Index i = 0, c = p + 1; i < p; ++i)
       for (Eigen::Index j = 0; j <= i; ++j, ++c) all.col(c) = (i == j ? 0.5 : 1) * (unit.row(i).array() * unit.row(j).array()).transpose();
-    Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> solver;
-    solver.setThreshold(kRank);
-    solver.compute(all);
-    const Eigen::VectorXd found = solver.solve(left);
+    const Eigen::VectorXd found = shortest_solution(all, left, kRank);
     straight = found.head(p + 1);
     for (Eigen::Index i = 0, c = p + 1; i < p; ++i)
       for (Eigen::Index j = 0; j <= i; ++j, ++c) change(i, j) = change(j, i) = found[c];
@@ -105,10 +103,7 @@ bool fit_quadratic(const Eigen::MatrixXd& steps, const Eigen::VectorXd& values, 
     system.bottomLeftCorner(p + 1, n) = linear.transpose();
     Eigen::VectorXd right = Eigen::VectorXd::Zero(n + p + 1);
     right.head(n) = left;
-    Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> solver;
-    solver.setThreshold(kRank);
-    solver.compute(system);
-    const Eigen::VectorXd found = solver.solve(right);
+    const Eigen::VectorXd found = shortest_solution(system, right, kRank);
     straight = found.tail(p + 1);
     for (Eigen::Index k = 0; k < n; ++k) change += found[k] * unit.col(k) * unit.col(k).transpose();
   }

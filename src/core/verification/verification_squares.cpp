@@ -25,9 +25,26 @@ struct Curvature {
   Eigen::MatrixXd value, noise;
 };
 
+// TRUE where the value of few parameters has a Cholesky factor of its curvature, as it most often has: that is seen before a spectrum is.
+bool clearly_curves_up(const Curvature& curvature, const Linearisation& at, const std::vector<int>& moving, const Eigen::VectorXd& norms) {
+  constexpr std::size_t kFew = 8;
+  if (moving.size() > kFew) return false;
+  double factor[kFew][kFew];
+  for (std::size_t i = 0; i < moving.size(); ++i)
+    for (std::size_t j = 0; j <= i; ++j) {
+      double x = curvature.value(moving[i], moving[j]);
+      for (Eigen::Index k = 0; k < at.factor.rows(); ++k) x += at.factor(k, moving[i]) * at.factor(k, moving[j]);
+      x /= norms[moving[i]] * norms[moving[j]];
+      for (std::size_t m = 0; m < j; ++m) x -= factor[i][m] * factor[j][m];
+      if (i == j && !(x > kFalls)) return false;
+      factor[i][j] = i == j ? std::sqrt(x) : x / factor[j][j];
+    }
+  return true;
+}
+
 // A direction in which the value falls although it does not slope, as it does at a saddle or a maximum. Empty where there is none.
 Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, const std::vector<int>& moving, const Eigen::VectorXd& norms) {
-  if (moving.empty() || !curvature.known || curvature.value.isZero(0)) return {};
+  if (moving.empty() || !curvature.known || curvature.value.isZero(0) || clearly_curves_up(curvature, at, moving, norms)) return {};
   const auto n = static_cast<Eigen::Index>(moving.size());
   Eigen::MatrixXd columns(at.factor.rows(), n), scaled(n, n), scaled_noise = Eigen::MatrixXd::Zero(n, n);
   for (Eigen::Index j = 0; j < n; ++j) columns.col(j) = at.factor.col(moving[j]) / norms[moving[j]];
