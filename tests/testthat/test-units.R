@@ -48,6 +48,7 @@ test_that("what cannot be known is not claimed", {
 test_that("levels, ties, spreads, groups and rates of change have units", {
   data <- structure(data.frame(x = 1:8, y = 1:8, site = rep(c("a", "b"), 4)), units = c(x = "h", y = "mV"))
   expect_identical(units_of(pose(data, y ~ top[site] * exp(-k * x))), c(`top[a]` = "mV", `top[b]` = "mV", k = "1/h"))
+  problem <- pose(data, y ~ 60 * a * x + b * x) |> subject_to(a == 2 * b)
   expect_identical(units_of(problem), c(a = "mV/h", b = "mV/h"))
   problem <- pose(data, y ~ a * x) |> judge_by(max_likelihood("normal", sd = s0 + s1 * fitted))
   expect_identical(units_of(problem), c(a = "mV/h", s0 = "mV", s1 = "1"))
@@ -202,6 +203,6 @@ test_that("what was worked out for one problem is not taken for another", {
   moved <- pose(structure(transform(d, y = 2 * y), units = c(t = "h", y = "mV")), y ~ a * exp(-k * t)) |> start_from(a = 10, k = 0.3)
   expect_identical(units_of(moved)[["k"]], "1/h")
   run <- fit_local(moved)
-  expect_identical(derive(run, ~ log(2) / k)$unit, "h")
-  expect_identical(derive(run, ~ a * k)$unit, "mV/h")
+  expect_identical(derive(run, half = log(2) / k)$unit, "h")
+  expect_identical(derive(run, fall = a * k)$unit, "mV/h")
 })
