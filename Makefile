@@ -44,7 +44,7 @@ build/%.o: %.cpp $(CORE_HEADERS)
 	@$(CXX) -std=c++17 -O2 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -c $< -o $@
 
 # The headers of libraries are read once; what only tests is not worth more than a first optimisation.
-CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core
+CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -Wno-maybe-uninitialized -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core
 build/tests/core/headers.h.gch: tests/core/headers.h src/core/library.h
 	@mkdir -p $(dir $@)
 	@$(CXX) $(CORE_TEST_FLAGS) -x c++-header $< -o $@

@@ -116,7 +116,7 @@ view_use <- function(state, results, found, chosen) {
 }
 
 few_columns <- function(table, names) drop_empty(tibble::as_tibble(unclass(table))[intersect(names, names(table))])
-interval_columns <- function(table) few_columns(table, c("parameter", "estimate", "std_error", "lower", "upper", "by", "note"))
+interval_columns <- function(table) with_unit_labels(few_columns(table, c("parameter", "estimate", "std_error", "lower", "upper", "by", "note", "unit")))
 
 # What a job found, or the sentence with which it was refused.
 found_part <- function(found, view) {

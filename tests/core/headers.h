@@ -1,5 +1,4 @@
 // Headers of libraries that every test of the core includes, read once for all of them; each file includes what it needs all the same.
-#pragma once
 #include <catch2/catch.hpp>
 
 #include "library.h"
