@@ -46,8 +46,10 @@ units_of_quantities <- function(problem, quantities) {
 # model ask for the same: what was worked out last is kept.
 units_worked_out <- function(problem, others = list()) {
   if (length(problem$units) == 0 && length(problem$clocks) == 0) return(no_units)
-  numbers <- c("measurements", "start")
-  key <- list(unclass(problem)[!names(problem) %in% numbers], names(problem$start), others)
+  asked <- unclass(problem)[!names(problem) %in% c("measurements", "start")]
+  # a formula knows where it was written, which changes nothing
+  asked$model$formula <- NULL
+  key <- list(asked, names(problem$start), others)
   for (one in units_kept$latest) if (identical(one$key, key)) return(one$found)
   found <- work_out_units(problem, others)
   units_kept$latest <- utils::head(c(list(list(key = key, found = found)), units_kept$latest), most_units_kept)

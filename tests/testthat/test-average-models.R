@@ -43,7 +43,7 @@ test_that("tests by simulation keep their level where the usual one does not, an
     data <- data.frame(x = 1:10, y = tundrel:::with_seed(k, stats::rnorm(10)))
     plain <- suppressMessages(pose(data, y ~ level + 0 * x) |> start_from(level = 0) |> fit_local())
     rising <- suppressMessages(pose(data, y ~ level + rise * x) |> subject_to(rise >= 0) |> start_from(level = 0, rise = 0.1) |> fit_local())
-    test_by_simulation(plain, rising, replicates = 39, seed = k)$p_value
+    test_by_simulation(plain, rising, replicates = 19, seed = k)$p_value
   }, 0)
   expect_gt(stats::binom.test(sum(p <= 0.25), 24, 0.25)$p.value, 0.01)
   runs <- curve_runs()

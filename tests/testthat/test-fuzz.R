@@ -10,7 +10,7 @@ test_that("files that were changed at random are read or refused", {
   skip_if_not(file.exists(test_path("..", "fuzz", "mutants.R")))
   fuzz <- fuzz_environment()
   tries <- fuzz$triers(normalizePath(test_path("data", "thaw.xlsx")))
-  sizes <- c(hostile = 60, runs = 60, solved = 30, plans = 20, models = 20, tables = 40, sheets = 15)
+  sizes <- c(hostile = 40, runs = 40, solved = 20, plans = 15, models = 15, tables = 30, sheets = 10)
   for (name in names(sizes)) {
     verdicts <- fuzz$hunt(sizes[[name]], tries[[name]], batch = 60)
     wrong <- which(!verdicts %in% c("read", "refused"))

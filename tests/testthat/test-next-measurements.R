@@ -152,7 +152,7 @@ test_that("what is foretold comes true, also of one quantity alone, and evenly s
   run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 9, half = 125, dark = 1.4) |> fit_local()
   plan <- next_measurements(run, list(light = c(0, 1500)), n = 30, goal = half, count_measured = FALSE)
   foretold <- attr(plan, "foretold")$after[2]
-  study <- simulate_study(run, n = 600, rows = plan, seed = 7)
+  study <- simulate_study(run, n = 400, rows = plan, seed = 7)
   expect_lt(abs(study$sd[2] / foretold - 1), 0.1)
   needed <- attr(plan, "evenly_needed")
   even <- function(n) attr(next_measurements(run, list(light = c(0, 1500)), n = n, goal = half, count_measured = FALSE), "foretold")$evenly[2]
