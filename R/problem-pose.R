@@ -237,6 +237,12 @@ format.tundrel_problem <- function(x, ...) {
   paste0("problem: ", model_text(x), ", ", problem_criterion_text(x))
 }
 
+cat_parameters <- function(problem) {
+  table <- parameter_table(problem)
+  table$unit <- unit_column(problem, table$parameter)
+  cat_table(drop_empty(with_unit_labels(table)))
+}
+
 #' @export
 print.tundrel_problem <- function(x, ...) {
   cat("Problem:   ", problem_text(x), "\n", sep = "")
@@ -246,9 +252,7 @@ print.tundrel_problem <- function(x, ...) {
     cat("Groups:    by ", paste(x$by, collapse = ", "), if (length(x$shared)) paste0("; ", paste(x$shared, collapse = ", "), " shared by all"), "\n", sep = "")
   }
   cat("\n")
-  table <- parameter_table(x)
-  table$unit <- unit_column(x, table$parameter)
-  cat_table(drop_empty(with_unit_labels(table)))
+  cat_parameters(x)
   joint <- joint_conditions(x, parameter_status(x))
   if (length(joint)) cat("\nAnd: ", paste(unique(vapply(joint, `[[`, character(1), "text")), collapse = "; "), "\n", sep = "")
   if (has_knowledge(x)) cat("\nKnown before: ", paste(vapply(x$known, `[[`, character(1), "text"), collapse = "; "), "\n", sep = "")

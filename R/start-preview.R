@@ -120,7 +120,7 @@ format.tundrel_preview <- function(x, ...) {
 #' @export
 print.tundrel_preview <- function(x, ...) {
   cat("At the start of ", problem_text(x$problem), "\n\n", sep = "")
-  cat_table(drop_empty(parameter_table(x$problem)))
+  cat_parameters(x$problem)
   if (!has_rows(x$problem)) {
     cat("\nValue:     ", format_number(x$value), "\n", sep = "")
     return(invisible(x))
