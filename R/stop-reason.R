@@ -35,9 +35,10 @@ stop_sentence <- function(run) {
     } else if (errors_are_one(run)) {
       "the likelihood grows without limit as the errors of two responses become one: one of them follows from the other; leave it out, or judge them as independent"
     } else {
+      far <- far_columns_told(run$problem)
       paste0(
-        "the fit improves only as parameters grow without limit", named(run$runaway), ": ",
-        far_columns_told(run$problem) %||% "the data may not determine these parameters; add limits, or use a simpler model"
+        "the fit improves only as parameters grow without limit", named(run$runaway), ": the data may not determine these parameters",
+        if (is.null(far)) "; add limits, or use a simpler model" else paste0(", or not in this form: ", far)
       )
     },
     infeasible = "no point satisfies all conditions",
