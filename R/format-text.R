@@ -42,7 +42,7 @@ unit_labels <- function(names, units) {
 
 # A table of parameters with the units at their names.
 with_unit_labels <- function(table) {
-  if (is.null(table$unit)) return(table)
+  if (!"unit" %in% names(table)) return(table)
   table$parameter <- unit_labels(table$parameter, stats::setNames(table$unit, table$parameter))
   table[names(table) != "unit"]
 }
