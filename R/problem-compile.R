@@ -220,7 +220,7 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
     refuse("model", c(
       "The model has no finite derivatives in {name_rows_of(problem, compiled$used[steep])} at the start, though its values are finite.",
       "x" = "The start is {at}.",
-      "i" = "Look for a logarithm of zero, a division by zero or an overflow. Write the model without it, as {.code x^h} for {.code exp(h * log(x))}, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
+      "i" = "Look for a logarithm or root of zero, a division by zero or an overflow. Write the model without it, as {.code x^h} for {.code exp(h * log(x))}, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
     ), call = call)
   }
   if (!any(bad)) where <- "in the derivatives"
