@@ -72,6 +72,6 @@ far_columns_told <- function(problem) {
   digits <- 2 + ceiling(log10(max(abs(span)) / diff(span)))
   ends <- vapply(signif(span, digits), expression_text, "")
   paste0(
-    name, " lies between ", ends[1], " and ", ends[2], ", far from zero; write ", instead, ", and the parameter before it becomes its value there"
+    name, " lies between ", ends[1], " and ", ends[2], ", far from zero; write ", instead, ", and the parameter before it belongs to ", expression_text(call("==", as.name(name), from))
   )
 }
