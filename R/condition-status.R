@@ -1,12 +1,19 @@
 # What each parameter of a problem is: free, fixed at a number, or tied to an expression. Ties are
 # written out in terms of free parameters, in whatever order they were stated.
 
+# Every verb asks for it several times.
 parameter_status <- function(problem) {
   parameters <- names(problem$start)
+  recalled(statuses_remembered, list(parameters, problem$conditions), work_out_status(parameters, problem$conditions))
+}
+
+statuses_remembered <- new.env(parent = emptyenv())
+
+work_out_status <- function(parameters, conditions) {
   fixed <- list()
   tied <- list()
   others <- list()
-  for (condition in problem$conditions) {
+  for (condition in conditions) {
     settled <- c(names(fixed), names(tied))
     if (condition$kind == "fixed" && !condition$parameter %in% settled) {
       fixed[[condition$parameter]] <- condition$value
@@ -17,7 +24,7 @@ parameter_status <- function(problem) {
       others <- c(others, list(condition))
     }
   }
-  pinned <- pinned_parameters(problem$conditions)
+  pinned <- pinned_parameters(conditions)
   fixed[setdiff(names(pinned), c(names(fixed), names(tied)))] <- pinned[setdiff(names(pinned), c(names(fixed), names(tied)))]
   list(
     all = parameters, free = setdiff(parameters, c(names(fixed), names(tied))),

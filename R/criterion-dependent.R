@@ -215,7 +215,7 @@ curve_there <- function(criterion, problem, rows, call) {
   status <- parameter_status(problem)
   columns <- number_columns(problem$measurements, problem$model$columns, rows)
   collector <- model_collector(problem, status, names(columns))
-  root <- collector$add(call("(", problem$model$expression), call)
+  root <- collector$add(call("(", written_at_zeros(problem$model$expression, columns)), call)
   at <- problem$start[status$free]
   at[names(criterion$restricted_at)] <- criterion$restricted_at
   acting <- acting_parameters(problem, status)

@@ -115,10 +115,11 @@ conditional_parts <- function(problem, parts) {
   for (k in seq_along(names)) {
     model <- problem$responses$models[[k]]
     sd <- call("(", parts[[k]]$others$sd)
-    error <- call("/", call("(", call("-", model$response, call("(", model$expression))), sd)
+    expression <- written_at_zeros(model$expression, problem$measurements)
+    error <- call("/", call("(", call("-", model$response, call("(", expression))), sd)
     # `fitted` stands for this response only
-    sd_here <- substituted_fitted(sd, model$expression)
-    error <- substituted_fitted(error, model$expression)
+    sd_here <- substituted_fitted(sd, expression)
+    error <- substituted_fitted(error, expression)
     left <- 1
     told <- NULL
     for (j in seq_len(k - 1)) {

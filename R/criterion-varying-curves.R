@@ -32,7 +32,7 @@ curve_of_groups <- function(problem, x, columns, values, group, evaluate = core_
   names(away) <- paste0(".away_", varying)
   collector <- node_collector(c(names(columns), names(away)), status$free, c(problem$model$constants, status$fixed), status$tied)
   own <- lapply(stats::setNames(nm = varying), function(name) call("(", call("+", as.symbol(name), as.symbol(paste0(".away_", name)))))
-  root <- collector$add(call("(", substituted(problem$model$expression, own)))
+  root <- collector$add(call("(", substituted(written_at_zeros(problem$model$expression, columns), own)))
   found <- evaluate(collector$nodes(), root, c(columns, away), length(group), x[status$free])
   if (identical(evaluate, core_evaluate)) found else matrix(found, ncol = length(status$free))
 }

@@ -12,8 +12,10 @@ number_columns <- function(data, columns, rows) {
 # Made once: a table costs more time than a small fit.
 no_rows <- tibble::tibble(row = integer(), reason = character())
 
+columns_needed <- function(problem) union(problem$model$columns, criterion_columns(problem))
+
 # Which rows take part, and why the others do not. A censored reading may be missing.
-choose_rows <- function(problem, censoring = NULL) {
+choose_rows <- function(problem, columns = columns_needed(problem), censoring = NULL) {
   data <- problem$measurements
   # made when the first row is left out: most tables are whole, and may be long
   keep <- NULL
@@ -23,7 +25,7 @@ choose_rows <- function(problem, censoring = NULL) {
     keep <- !seq_len(nrow(data)) %in% problem$left_out$row
   }
   of_response <- if (!is.null(censoring)) setdiff(all.vars(problem$model$response), problem$model$predictors)
-  for (name in union(problem$model$columns, criterion_columns(problem))) {
+  for (name in columns) {
     column <- column_of(data, name)
     # a sum is finite only where all numbers are, and looks without building a vector as long as the table
     if (is.finite(sum(as.double(column)))) next
@@ -39,12 +41,12 @@ choose_rows <- function(problem, censoring = NULL) {
 }
 
 # Collects expressions in which fixed parameters are numbers and tied ones are what they are tied to.
-model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL, nearest = NULL, variables = NULL) {
+model_collector <- function(problem, status, columns, fitted = NULL, observed = NULL, nearest = NULL, variables = NULL, expression = problem$model$expression) {
   collector <- node_collector(
     columns, c(status$free, variables), c(problem$model$constants, status$fixed), c(status$tied, fitted = fitted, .observed = observed), problem$model$dynamics, problem$measurements,
     nearest = nearest
   )
-  collector$model <- problem$model$expression
+  collector$model <- expression
   collector
 }
 
@@ -90,12 +92,13 @@ new_compiled <- function(problem, status, ..., kind = "value", nodes = list(), c
 # A formula over measurements. With `fitted`, the model's value is a column, which may be filled later.
 compile_rows <- function(problem, call, fitted, readings) {
   censoring <- censoring_of(problem, call)
-  chosen <- choose_rows(problem, censoring)
+  named <- columns_needed(problem)
+  chosen <- choose_rows(problem, named, censoring)
   rows <- chosen$rows
   if (length(rows) == 0) {
     refuse("measurements", c(
       "No row of the measurements is complete.",
-      "i" = "Each row lacks one of {.field {union(problem$model$columns, criterion_columns(problem))}}."
+      "i" = "Each row lacks one of {.field {named}}."
     ), call = call)
   }
   weight <- root_weights(problem, rows, call)
@@ -112,11 +115,35 @@ compile_rows <- function(problem, call, fitted, readings) {
     if (!is.null(fitted)) list(.fitted = if (length(fitted)) fitted else numeric(length(rows))),
     if (!is.null(readings)) list(.readings = as.double(readings))
   )
-  columns <- c(number_columns(problem$measurements, union(model$columns, criterion_columns(problem)), rows), extra)
-  value <- if (is.null(fitted)) call("(", model$expression) else quote(.fitted)
+  columns <- c(number_columns(problem$measurements, named, rows), extra)
+  expression <- if (is_compiled(problem)) written_at_zeros(model$expression, columns) else model$expression
+  value <- if (is.null(fitted)) call("(", expression) else quote(.fitted)
   observed <- if (!is.null(readings)) quote(.readings) else if (!is.null(censoring)) quote(.response) else call("(", model$response)
-  collector <- model_collector(problem, status, names(columns), value, observed, own$nearest, own$variables)
-  place_of <- function(name) if (name %in% names(extra)) collector$add(as.symbol(name)) else 0L
+  translated <- translated_rows(problem, status, expression, names(columns), names(extra), value, observed, own, call)
+  compiled <- rlang::exec(new_compiled, problem, status, !!!translated, !!!own$fields, columns = columns, rows = length(rows), used = rows,
+    dropped = if (length(chosen$dropped)) dropped_as_posed(problem, do.call(rbind, chosen$dropped)) else no_rows,
+    censored_kinds = as.integer(setdiff(censoring$known[rows], 0L)), known_rows = if (!is.null(censoring)) censoring$known[rows],
+    root_weight_rows = weight, relative_to_fitted = identical(problem$criterion$relative, "fitted")
+  )
+  if (compiled$relative_to_fitted) compiled$reference <- share_reference(problem, compiled, call)
+  check_readings(problem$criterion, problem, compiled, call)
+  compiled
+}
+
+# Nodes of the expressions over the rows, and where among them each is. They do not depend on the numbers in the rows, unless the model
+# follows states or an instrument through them: many tables of one model share them.
+translated_rows <- function(problem, status, expression, columns, made, value, observed, own, call) {
+  translate <- function() translate_rows(problem, status, expression, columns, made, value, observed, own, call)
+  if (!is.null(problem$model$dynamics) || "smeared" %in% all.names(expression)) return(translate())
+  key <- list(expression, problem$model$constants, status, columns, made, value, observed, own$nearest, own$variables, problem$criterion)
+  recalled(nodes_remembered, key, translate())
+}
+
+nodes_remembered <- new.env(parent = emptyenv())
+
+translate_rows <- function(problem, status, expression, columns, made, value, observed, own, call) {
+  collector <- model_collector(problem, status, columns, value, observed, own$nearest, own$variables, expression)
+  place_of <- function(name) if (name %in% made) collector$add(as.symbol(name)) else 0L
   places <- list(
     fitted = collector$add(value, call),
     response = collector$add(quote(.observed), call),
@@ -125,15 +152,7 @@ compile_rows <- function(problem, call, fitted, readings) {
   loss <- compile_criterion(problem$criterion, collector, call)
   predictors <- own$nearest$predictors
   if (length(predictors)) loss$nearest <- list(predictors = predictors, nodes = vapply(seq_along(predictors), function(k) collector$add(nearest_call(k)), 0L))
-  compiled <- rlang::exec(new_compiled, problem, status, !!!places, !!!loss, !!!own$fields,
-    nodes = collector$nodes(), columns = columns, rows = length(rows), used = rows,
-    dropped = if (length(chosen$dropped)) dropped_as_posed(problem, do.call(rbind, chosen$dropped)) else no_rows,
-    censored_kinds = as.integer(setdiff(censoring$known[rows], 0L)), known_rows = if (!is.null(censoring)) censoring$known[rows],
-    root_weight_rows = weight, relative_to_fitted = identical(problem$criterion$relative, "fitted")
-  )
-  if (compiled$relative_to_fitted) compiled$reference <- share_reference(problem, compiled, call)
-  check_readings(problem$criterion, problem, compiled, call)
-  compiled
+  c(places, loss, list(nodes = collector$nodes()))
 }
 
 # A function of the parameters, which knows of no rows.
@@ -220,7 +239,7 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
     refuse("model", c(
       "The model has no finite derivatives in {name_rows_of(problem, compiled$used[steep])} at the start, though its values are finite.",
       "x" = "The start is {at}.",
-      "i" = "Look for a logarithm or root of zero, a division by zero or an overflow. Write the model without it, as {.code x^h} for {.code exp(h * log(x))}, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
+      "i" = "Look for a logarithm or root of zero, a division by zero or an overflow. Write the model without it, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
     ), call = call)
   }
   if (!any(bad)) where <- "in the derivatives"

@@ -57,7 +57,7 @@ unsolved_told <- function(problem, compiled, x, bad) {
 # Where an equation has several roots between its ends, which of them is found is chance.
 tell_several_roots <- function(compiled) {
   problem <- compiled$problem
-  if (is.null(problem$model$expression) || !"root_of" %in% called_names(problem$model$expression)) return(invisible())
+  if (is.null(problem$model$expression) || !"root_of" %in% all.names(problem$model$expression)) return(invisible())
   for (one in tryCatch(sign_changes(compiled, compiled$start), error = function(e) list())) {
     several <- which(one$changes > 1)
     if (length(several)) {

@@ -143,7 +143,7 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
     return(by_differences(evaluate, function(x) numbers_or_nan(values(x), nrow(newdata)), ...))
   }
   collector <- model_collector(problem, status, model$predictors)
-  root <- collector$add(expression)
+  root <- collector$add(written_at_zeros(expression, newdata))
   evaluate(collector$nodes(), root, columns, nrow(newdata), ...)
 }
 

@@ -48,10 +48,12 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
   if (!rlang::is_string(solver) || !solver %in% known) {
     refuse("solver", c("{.val {solver}} is not a solver.", suggestion(as.character(solver)[1], known, "solvers")), call = call)
   }
-  made <- solver_constructor(solver)()
+  made <- recalled(solvers_remembered, solver, solver_constructor(solver)())
   made$why <- unname(chosen)
   made
 }
+
+solvers_remembered <- new.env(parent = emptyenv())
 
 # Frugal derivatives are for functions whose derivatives are differences: others have theirs at the price of a value.
 derivatives_that_pay <- function(solver, problem) {

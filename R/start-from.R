@@ -100,13 +100,14 @@ moved_onto_joint <- function(problem, compiled, start, call) {
 open_margin <- 0.01
 
 moved_inside <- function(start, limits) {
+  low <- start < limits$lower | (limits$lower_open & start == limits$lower)
+  high <- start > limits$upper | (limits$upper_open & start == limits$upper)
+  if (!any(low, high)) return(start)
   width <- limits$upper - limits$lower
   margin <- function(missed, limit) {
     by <- pmax(missed, abs(limit))
     open_margin * ifelse(by > 0, pmin(by, width), pmin(1, width))
   }
-  low <- start < limits$lower | (limits$lower_open & start == limits$lower)
-  high <- start > limits$upper | (limits$upper_open & start == limits$upper)
   start[low] <- (limits$lower + ifelse(limits$lower_open, margin(limits$lower - start, limits$lower), 0))[low]
   start[high] <- (limits$upper - ifelse(limits$upper_open, margin(start - limits$upper, limits$upper), 0))[high]
   start

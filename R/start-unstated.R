@@ -2,6 +2,7 @@
 
 # Free parameters without a start, but for those of the criterion, which has starts of its own.
 unstated <- function(problem) {
+  if (!anyNA(problem$start)) return(character())
   free <- parameter_status(problem)$free
   setdiff(free[is.na(problem$start[free])], criterion_parameters(problem, problem$criterion))
 }

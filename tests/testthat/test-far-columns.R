@@ -50,12 +50,3 @@ test_that("parameters of levels are seen through", {
   expect_identical(far(a[plot] * exp(b[plot] * year), years), "year")
   expect_match(tundrel:::far_columns_told(pose(years, y ~ a[plot] * exp(b[plot] * year))), "write year - 1950 in its place in the exponent", fixed = TRUE)
 })
-
-test_that("rows without derivatives are named, with another way to write them", {
-  doses <- data.frame(dose = c(0, 0.3, 1, 3, 10, 30), y = c(99, 92, 77, 51, 22, 9))
-  logistic <- pose(doses, y ~ top / (1 + exp(h * (log(dose) - log(half))))) |> start_from(top = 100, h = 1, half = 3)
-  expect_refusal(fit_local(logistic), "model", c("no finite derivatives in row 1", "x^h"))
-  run <- fit_local(pose(doses, y ~ top / (1 + (dose / half)^h)) |> start_from(top = 100, h = 1, half = 3))
-  expect_true(run$converged)
-  expect_true(all(is.finite(run$estimate)))
-})
