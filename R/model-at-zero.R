@@ -80,6 +80,8 @@ approach_zero <- function(expression, name, signs) {
     if ("unknown" %in% sizes) return(unknown_limit)
     name <- as.character(e[[1]])
     if (name == "(") return(parts[[1]])
+    known <- known_limit(name, parts)
+    if (!is.null(known)) return(known)
     rule <- limit_rules[[if (length(parts) == 1 && name == "-") "negative" else name]]
     if (!is.null(rule) && !all(sizes == "finite")) return(rule(parts, sign_of, told))
     if (length(parts) == 1 && sizes == "infinite") return(limit_far_out(name, parts[[1]], sign_of))
@@ -94,6 +96,18 @@ finite_limit <- function(expr) list(size = "finite", expr = expr)
 zero_limit <- function(sign = list()) list(size = "zero", sign = sign, plain = FALSE)
 infinite_limit <- function(sign = list()) list(size = "infinite", sign = sign)
 unknown_limit <- list(size = "unknown")
+
+# Of numbers that are known exactly, as 1 - exp(-k * 0). The sign of a zero that is left over tells nothing.
+known_limit <- function(name, parts) {
+  numbers <- vapply(parts, function(part) if (part$size == "zero") 0 else if (part$size == "finite" && is.numeric(part$expr)) part$expr else NA_real_, 0)
+  if (anyNA(numbers)) return(NULL)
+  value <- if (name %in% c("+", "-")) do.call(name, as.list(numbers)) else if (length(numbers) == 1 && numbers == 0) values_at_zero[name] else NA
+  if (is.na(value)) NULL else if (value != 0) finite_limit(unname(value)) else zero_limit(if (length(parts) == 1) parts[[1]]$sign else list(NaN))
+}
+
+values_at_zero <- c(
+  exp = 1, cos = 1, cosh = 1, erfc = 1, pnorm = 0.5, plogis = 0.5, sin = 0, tan = 0, asin = 0, atan = 0, sinh = 0, tanh = 0, asinh = 0, atanh = 0, expm1 = 0, log1p = 0, erf = 0
+)
 
 opposite_limit <- function(limit) {
   if (limit$size == "finite") limit$expr <- call("-", limit$expr) else limit$sign <- c(list(-1), limit$sign)

@@ -221,40 +221,6 @@ stated_root_weight_rows <- function(compiled) compiled$root_weight_rows %||% rep
 # residuals are shares of the fitted value, and by families.
 root_weight_rows <- function(compiled, x) row_weights(compiled$problem$criterion, compiled, x, fitted_rows(compiled, x))
 
-# Rows at which the model gives no finite number: in all of them at a start, no solver can begin.
-refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env()) {
-  values <- fitted_rows(compiled, compiled$start)
-  bad <- !is.finite(values)
-  at <- paste0(names(compiled$start), " = ", format_number(compiled$start), collapse = ", ")
-  nought <- compiled$relative_to_fitted & values == 0
-  if (all(is.finite(values)) && any(nought)) {
-    refuse("model", c(
-      "The model is zero in {name_rows_of(problem, compiled$used[nought])} at the start, and noise in proportion to it cannot be judged there.",
-      "x" = "The start is {at}.", "i" = "Leave out rows in which the model is zero whatever the parameters; else start elsewhere with {.fn start_from}."
-    ), call = call)
-  }
-  where <- if (all(bad)) "in every row" else paste("in", name_rows_of(problem, compiled$used[bad]))
-  steep <- if (!any(bad)) rows_without_slopes(compiled, problem)
-  if (any(steep)) {
-    refuse("model", c(
-      "The model has no finite derivatives in {name_rows_of(problem, compiled$used[steep])} at the start, though its values are finite.",
-      "x" = "The start is {at}.",
-      "i" = "Look for a logarithm or root of zero, a division by zero or an overflow. Write the model without it, leave these rows out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
-    ), call = call)
-  }
-  if (!any(bad)) where <- "in the derivatives"
-  refuse("model", c(
-    "The model gives no finite number {where} at the start.",
-    "x" = "The start is {at}.", unsolved_told(problem, compiled, compiled$start, bad),
-    "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
-  ), call = call)
-}
-
-rows_without_slopes <- function(compiled, problem) {
-  if (!is_compiled(problem) || compiled$fitted == 0) return(logical())
-  rowSums(!is.finite(matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, compiled$start), compiled$rows))) > 0
-}
-
 # What is compared with the fitted value: the response, or the share of successes.
 observed_rows <- function(compiled) {
   family <- noise_family(compiled$problem$criterion)

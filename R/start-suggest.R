@@ -78,10 +78,8 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   rows <- Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))
   if (length(rows) == 0) {
-    refuse("model", c(
-      "The criterion is finite at none of the starts found.",
-      "i" = "State a start with {.fn start_from}, or conditions that keep the model in the family's range."
-    ))
+    first <- start_from(problem, starts[1, ])
+    refuse_unusable_start(compile_at_start(first), first)
   }
   table <- table[order(table$value, decreasing = maximises(problem)), ]
   class(table) <- c("tundrel_starts", class(table))

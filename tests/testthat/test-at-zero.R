@@ -34,7 +34,8 @@ test_that("what stands for a model where a column is zero has its value to the b
     quote(bottom + top * (1 - exp(-(dose / mid)^h))), quote(bottom + top * exp(-exp(-h * (log(dose) - log(mid))))), quote(bottom + top * exp(-mid / dose)),
     quote(bottom + top / (1 + mid / dose)), quote(top * pnorm(h * (log(dose) - bottom))), quote(bottom + top / (1 + (mid / dose)^h)^0.5),
     quote(bottom * sqrt(dose / mid) + top), quote(top * tanh(bottom / dose)), quote(top * (dose * mid)^h + bottom), quote(top * erf(h * log(dose / mid)) + 3^dose),
-    quote(top / (1 + mid / dose + dose / bottom)), quote(top * (dose / mid)^0.5), quote(top * (dose / mid)^1.5)
+    quote(top / (1 + mid / dose + dose / bottom)), quote(top * (dose / mid)^0.5), quote(top * (dose / mid)^1.5), quote(bottom + top * (1 - exp(-mid * dose))^h),
+    quote(top * (cos(dose) - exp(-mid * dose))^0.5), quote(top * tanh(dose / mid)^h), quote(top * (log1p(dose * mid) / bottom)^h)
   ))
   with_slopes <- function(model, at) {
     collector <- tundrel:::node_collector("dose", names(at))
@@ -66,6 +67,17 @@ test_that("models stay as they are where no column is zero, where nothing is sin
   )) as_it_is(model)
 })
 
+test_that("a height at age none, of an exponent on either side of one, adds its squares and no more", {
+  trees <- data.frame(age = c(0, 0, 1, 2, 4, 8, 16, 32, 40))
+  trees$height <- 25 * (1 - exp(-0.1 * trees$age))^0.8 + sin(37 * seq_along(trees$age)) / 5
+  grown <- function(data) pose(data, height ~ top * (1 - exp(-rate * age))^shape) |> start_from(top = 20, rate = 0.2, shape = 1.5) |> fit_local()
+  all <- grown(trees)
+  later <- grown(trees[-(1:2), ])
+  expect_true(all$converged)
+  expect_equal(all$estimate, later$estimate, tolerance = 1e-6)
+  expect_equal(all$value, later$value + sum(trees$height[1:2]^2), tolerance = 1e-9)
+})
+
 test_that("two columns may be zero, alone or both", {
   data <- expand.grid(dose = c(0, 1, 3, 9), time = c(0, 1, 2, 4))
   data$y <- with(data, 4 * dose^0.6 / (2 + dose^0.6) * (1 - exp(-(0.5 * time)^0.8))) + sin(37 * seq_len(16)) / 50
@@ -91,4 +103,13 @@ test_that("groups, families, dependent and varying curves take them as well", {
 test_that("rows in which no rule gives derivatives are named", {
   kinked <- pose(doses, y ~ base + rise * abs(dose - k)^0.5) |> start_from(base = 1, rise = 1, k = 4)
   expect_refusal(fit_local(kinked), "model", c("no finite derivatives in rows 10, 11 and 12", "start elsewhere"))
+})
+
+test_that("readings that cannot be where the model is zero are named", {
+  died <- data.frame(dose = c(0, 1, 2, 4, 8, 16), n = 20, dead = c(1, 2, 6, 11, 16, 19))
+  all_or_none <- pose(died, dead ~ dose^h / (mid^h + dose^h)) |> judge_by(max_likelihood("binomial", trials = n)) |> start_from(mid = 3, h = 1)
+  expect_refusal(fit_local(all_or_none), "model", c("no finite value in row 1 at the start", "gives 0, and 0.05 was read", "background"))
+  current <- data.frame(volt = seq(0, 0.7, 0.1))
+  current$ampere <- 1e-9 * (exp(current$volt / 0.04) - 1) * (1 + sin(37 * 1:8) / 50)
+  expect_refusal(fit_local(judge_by(pose(current, ampere ~ i0 * (exp(volt / v) - 1)), least_squares(relative = "fitted"))), "model", c("zero in row 1", "Leave out rows"))
 })
