@@ -7,7 +7,8 @@
 #'   columns, in the model language. A column that changes along the way (a temperature) runs straight between its rows.
 #' @param along Column that the states change along.
 #' @param begin \[list of formula, or numeric] `state ~ expression` for each state: what it is at the beginning, of parameters, constants,
-#'   columns, and the beginnings of other states. Or numbers with names, as in `c(parent = 5, child = 0)`. With `state ~ steady_state()` a
+#'   columns, and the beginnings of other states. Or numbers with names, as in `c(parent = 5, child = 0)`; a name in it that has no value is a
+#'   parameter. With `state ~ steady_state()` a
 #'   state begins at rest: where its rate is zero, that of all such states together. `steady_state(near = 3)` says where to look for that,
 #'   if not near 1.
 #' @param events \[data.frame] What happens at once: a row each, with the column of `along`; `state`; `change`, which is `"add"`,
@@ -45,16 +46,31 @@ dynamics <- function(..., along, begin, events = NULL, by = NULL, from = 0, expe
   along <- rlang::enexpr(along)
   by <- rlang::enexpr(by)
   rates <- tryCatch(list(...), error = function(e) refuse("model", c("Each rate needs a formula, {.code state ~ expression}.", "x" = "{conditionMessage(e)}"), call = rlang::caller_env(4)))
+  begin <- beginnings(rlang::enquo(begin))
   new_dynamics(rates, if (is.symbol(along)) as.character(along) else along, begin, events, by, from, expect)
 }
+
+# Parameters may stand where numbers with names may.
+beginnings <- function(begin, call = rlang::caller_env()) {
+  if (rlang::quo_is_missing(begin)) return(NULL)
+  tryCatch(rlang::eval_tidy(begin), error = function(e) {
+    parts <- as.list(rlang::quo_get_expr(begin))[-1]
+    if (!rlang::quo_is_call(begin, c("c", "list")) || !rlang::is_named(parts)) {
+      refuse("model", c("{.arg begin} needs a formula for each state, {.code state ~ expression}.", "x" = "{conditionMessage(e)}"), call = call)
+    }
+    named_formulas(parts)
+  })
+}
+
+named_formulas <- function(values) Map(function(name, value) rlang::new_formula(as.symbol(name), value), rlang::names2(values), values)
 
 new_dynamics <- function(rates, along, begin, events = NULL, by = NULL, from = 0, expect = NULL, call = rlang::caller_env()) {
   rates <- state_formulas(rates, "rate", call)
   if (!rlang::is_string(along)) refuse("model", c("{.arg along} must name the column that the states change along.", "i" = "For example {.code along = hour}."), call = call)
-  if (missing(begin) || length(begin) == 0) {
+  if (length(begin) == 0) {
     refuse("model", c("Say where each state begins.", "i" = "For example {.code begin = list({names(rates)[1]} ~ 1)}, in which parameters may stand."), call = call)
   }
-  if (is.numeric(begin)) begin <- Map(function(name, value) rlang::new_formula(as.symbol(name), value), rlang::names2(begin), begin)
+  if (is.numeric(begin)) begin <- named_formulas(begin)
   begin <- state_formulas(if (rlang::is_formula(begin)) list(begin) else begin, "beginning", call)
   lone <- setdiff(names(begin), names(rates))
   if (length(lone)) refuse("model", c("{.field {lone[1]}} begins somewhere, and has no rate.", suggestion(lone[1], names(rates), "states")), call = call)

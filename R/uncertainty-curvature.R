@@ -55,6 +55,7 @@ curvature_remarks <- function(run, quantity, ends) {
 least_known_share <- 0.01
 
 known_remark <- function(run, name) {
+  if (length(run$problem$known) == 0) return(NULL)
   known <- known_table(run)
   share <- known$share[match(name, known$what)]
   if (isTRUE(share >= least_known_share)) remark("known_before", paste(format_number(100 * share, 2), "%"))

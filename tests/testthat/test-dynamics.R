@@ -167,6 +167,13 @@ test_that("runs and plans keep the dynamics, and come back the same", {
   expect_match(paste(readLines(page), collapse = "\n"), "blood")
 })
 
+test_that("parameters may stand where numbers do in beginnings", {
+  short <- dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = c(a = 2 * a0, b = 0))
+  expect_identical(short, dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = list(a ~ 2 * a0, b ~ 0)))
+  expect_refusal(dynamics(a ~ -k * a, along = hour, begin = a0), "model", c("state ~ expression", "a0"))
+  expect_refusal(dynamics(a ~ -k * a, along = hour, begin = c(a0)), "model", "state ~ expression")
+})
+
 test_that("what is wrong with dynamics is said where it is", {
   d <- chain_table()
   expect_refusal(dynamics(a ~ -k * a, along = hour), "model", "where each state begins")
