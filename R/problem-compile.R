@@ -126,8 +126,25 @@ compile_rows <- function(problem, call, fitted, readings) {
     root_weight_rows = weight, relative_to_fitted = identical(problem$criterion$relative, "fitted")
   )
   if (compiled$relative_to_fitted) compiled$reference <- share_reference(problem, compiled, call)
+  if (is.null(readings)) refuse_responses_without_value(problem, compiled, call)
   check_readings(problem$criterion, problem, compiled, call)
   compiled
+}
+
+# A response that is worked out, as the logarithm of a column, may have no value where its columns have.
+refuse_responses_without_value <- function(problem, compiled, call) {
+  response <- problem$model$response
+  if (is.symbol(response) || is.finite(sum_over_blocks(compiled, response_rows))) return(invisible())
+  bad <- !is.finite(response_rows(compiled)) & exact_rows(compiled)
+  if (!any(bad)) return(invisible())
+  shown <- vapply(intersect(all.vars(response), names(compiled$columns)), function(name) {
+    paste0(name, " is ", paste(format_number(utils::head(compiled$columns[[name]][bad], 3)), collapse = ", "), if (sum(bad) > 3) ", ...")
+  }, "")
+  refuse("measurements", c(
+    "The response {.code {expression_text(response)}} is no finite number in {name_rows_of(problem, compiled$used[bad])}.",
+    "x" = "There {shown}.",
+    "i" = "Leave these rows out with {.fn leave_out}, or pose the column itself, with a criterion for its noise: see {.fn least_squares} and {.fn max_likelihood}."
+  ), call = call)
 }
 
 # Nodes of the expressions over the rows, and where among them each is. They do not depend on the numbers in the rows, unless the model

@@ -116,3 +116,14 @@ test_that("plans state every criterion, and say which key is wrong", {
   expect_match(format(criterion_of("{max_likelihood: {log_density: -log(s)}}")), "log density -log\\(s\\)")
   expect_refusal(criterion_of("{max_likelihood: {family: poison}}"), "criterion", "Did you mean poisson?")
 })
+
+test_that("rows in which a response that is worked out has no value are named", {
+  data <- data.frame(x = 1:8, y = c(3, 2, 1.4, 1, 0.7, -0.1, 0.3, 0), site = rep(c("fen", "ridge"), 4))
+  line <- pose(data, log(y) ~ top - k * x)
+  for (problem in list(line, start_from(line, top = 1, k = 0.3))) {
+    expect_refusal(fit_local(problem), "measurements", c("log(y)", "rows 6 and 8", "y is -0.1, 0", "leave_out"))
+  }
+  both <- pose(transform(data, z = y + 2), log(y) ~ top - k * x, z ~ base + exp(top - k * x)) |> start_from(top = 1, k = 0.3, base = 2)
+  expect_refusal(fit_local(both), "measurements", c("rows 6 and 8", "y is -0.1, 0"))
+  expect_true(fit_local(leave_out(start_from(line, top = 1, k = 0.3), y <= 0))$converged)
+})
