@@ -39,12 +39,12 @@ base_spans <- function(response, columns, numbers) {
   of_number <- function(x) if (x == 0 || !is.finite(x)) c(1, 1) else abs(c(x, x))
   c(
     list(.response = if (size > 0) c(least_response, most_response) * size else c(1, 1)), lapply(columns, of_column),
-    lapply(numbers, of_number)
+    lapply(numbers, of_number), list(.number = exp(c(1, 1)))
   )
 }
 
 spans_of_kind <- function(kind, spans) {
-  if (all(abs(kind) < 1e-9)) return(plain_span)
+  if (all(abs(kind[names(kind) != ".number"]) < 1e-9)) return(plain_span * exp(kind[[".number"]]))
   logs <- vapply(names(kind), function(base) kind[[base]] * log(spans[[base]]), numeric(2))
   low <- exp(sum(apply(matrix(logs, 2), 2, min)))
   high <- exp(sum(apply(matrix(logs, 2), 2, max)))

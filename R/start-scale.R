@@ -1,6 +1,7 @@
 # The likely size of a parameter, deduced from its place in the model: what is added must be of one
 # kind, what goes into an exponential has no unit, and so on. Solving these demands for the exponents
-# of columns in each parameter gives, say, "half is of the kind of light, rate of one over time".
+# of columns in each parameter gives, say, "half is of the kind of light, rate of one over time". Numbers that multiply, as
+# in a conversion from one unit to another, count by their logarithm.
 
 # A kind is linear in the unknown kinds of parameters: list(own, base), weights of parameters and of
 # columns. `NULL` stands for "whatever fits".
@@ -9,7 +10,7 @@ parameter_kinds <- function(model, status) {
   dynamics <- model$dynamics
   hidden <- hidden_names(c(list(model$expression), dynamics$rates, dynamics$begin))
   unknown <- c(parameters, setdiff(hidden, hidden_key(call(".bound", model$predictors))))
-  bases <- c(".response", model$predictors, names(model$constants), names(status$fixed))
+  bases <- c(".response", model$predictors, names(model$constants), names(status$fixed), ".number")
   none <- list(own = stats::setNames(numeric(length(unknown)), unknown), base = stats::setNames(numeric(length(bases)), bases))
   demands <- list()
   demand_same <- function(a, b) {
@@ -22,6 +23,11 @@ parameter_kinds <- function(model, status) {
     if (name %in% bases) kind$base[[name]] <- 1
     kind
   }
+  of_number <- function(x) {
+    kind <- none
+    if (x != 0 && is.finite(x)) kind$base[[".number"]] <- log(abs(x))
+    kind
+  }
   names_parameter <- function(e) any(all.vars(e) %in% c(parameters, names(status$tied))) || length(hidden_names(list(e))) > 0
   open <- function(e) {
     while (is.symbol(e) && as.character(e) %in% names(status$tied)) e <- status$tied[[as.character(e)]]
@@ -29,6 +35,7 @@ parameter_kinds <- function(model, status) {
   }
   leaf <- function(e) {
     if (is.symbol(e)) return(of_name(as.character(e)))
+    if (is.numeric(e)) return(of_number(e))
     if (!is_hidden(e)) return(none)
     of_name(if (is_bound_name(e) && e[[2]] %in% model$predictors) e[[2]] else hidden_key(e))
   }
@@ -43,8 +50,13 @@ parameter_kinds <- function(model, status) {
     if (!is.numeric(dynamics$rates[[state]])) demand_same(rate, kind_of(dynamics$rates[[state]]))
     if (!is.numeric(dynamics$begin[[state]])) demand_same(own, kind_of(dynamics$begin[[state]]))
   }
-  solve_demands(do.call(rbind, demands), unknown, bases)[parameters, , drop = FALSE]
+  found <- solve_demands(do.call(rbind, demands), unknown, bases)[parameters, , drop = FALSE]
+  found[abs(found[, ".number"]) < log(least_conversion), ".number"] <- 0
+  found
 }
+
+# Numbers up to here, such as 2 * pi, stand in models as often as not, and say nothing of sizes.
+least_conversion <- 30
 
 # The kind of a call from those of its arguments; states on the way which kinds must be the same.
 kind_of_call <- function(name, arguments, kinds, none, demand_same, names_parameter) {
@@ -77,6 +89,7 @@ kind_of_solved <- function(name, arguments, kinds, demand_same, times, known) {
 # A number added to something with parameters has no unit; added to a column it has the column's.
 kind_of_sum <- function(arguments, kinds, demand_same, names_parameter) {
   plain <- vapply(arguments, is.numeric, logical(1))
+  kinds[plain] <- lapply(kinds[plain], function(kind) list(own = kind$own, base = 0 * kind$base))
   with_parameters <- any(vapply(arguments, names_parameter, logical(1)))
   if (all(plain)) return(kinds[[1]])
   shown <- if (with_parameters) kinds[!vapply(arguments, identical, logical(1), 0)] else kinds[!plain]

@@ -109,7 +109,7 @@ parameter_scales <- function(problem, compiled) {
   }
   columns <- compiled$columns[model$predictors]
   numbers <- abs(c(model$constants, unlist(as.list(compiled$status$fixed))))
-  sizes <- c(if (any(response != 0)) max(abs(response)) else 1, vapply(columns, size_of, numeric(1)), numbers)
+  sizes <- c(if (any(response != 0)) max(abs(response)) else 1, vapply(columns, size_of, numeric(1)), numbers, exp(1))
   sizes[sizes == 0] <- 1
   list(
     size = stats::setNames(exp(as.vector(kinds %*% log(sizes))), rownames(kinds)),

@@ -19,6 +19,19 @@ test_that("kinds of parameters follow from the model", {
   expect_equal(kinds(y ~ a + b * x + c * x^2, d)[["c"]], ".response^1 x^-2")
 })
 
+test_that("numbers that convert units are counted in sizes", {
+  charge <- data.frame(t = seq(0, 0.02, 0.001))
+  charge$volt <- 5 * (1 - exp(-charge$t / (4700 * 1e-6))) + sin(37 * seq_along(charge$t)) / 20
+  expect_message(run <- fit_local(pose(charge, volt ~ v0 * (1 - exp(-t / (r * 1e-6))))), "Start suggested")
+  expect_true(run$converged)
+  expect_equal(run$estimate[["r"]], 4700, tolerance = 0.05)
+  glow <- data.frame(micron = seq(0.4, 4, 0.1))
+  glow$bright <- 4000 / (glow$micron^5 * (exp(14388 / (glow$micron * 3200)) - 1)) + sin(37 * seq_along(glow$micron)) / 5
+  expect_message(run <- fit_local(pose(glow, bright ~ a / (micron^5 * (exp(14388 / (micron * kelvin)) - 1)))), "Start suggested")
+  expect_true(run$converged)
+  expect_equal(run$estimate[["kelvin"]], 3200, tolerance = 0.02)
+})
+
 test_that("suggestions keep to the search box, the conditions and the seed", {
   problem <- pose(lichen_measurements(), uptake ~ top * light / (half + light) - dark) |>
     subject_to(top > 0, half > 0, between(dark, 0, 1))
