@@ -24,7 +24,8 @@ $(INSTALLED): $(SOURCES)
 demo: install
 	@$(LIBRARY)/tundrel/exec/tundrel demo --out results
 
-test: install
+# The core's tests are compiled beside what of the package's installation keeps one processor waiting.
+test: setup
 	@$(MAKE) --no-print-directory -j2 build/core-tests
 	@sh tools/instructions.sh
 	@$(WITH_LIBRARY) Rscript tools/test.R
@@ -47,9 +48,9 @@ build/%.o: %.cpp $(CORE_HEADERS)
 CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -Wno-maybe-uninitialized -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core
 build/tests/core/headers.h.gch: tests/core/headers.h src/core/library.h
 	@mkdir -p $(dir $@)
-	@$(CXX) $(CORE_TEST_FLAGS) -x c++-header $< -o $@
+	@nice $(CXX) $(CORE_TEST_FLAGS) -x c++-header $< -o $@
 build/tests/core/test_%.o: tests/core/test_%.cpp build/tests/core/headers.h.gch $(CORE_HEADERS)
-	@$(CXX) $(CORE_TEST_FLAGS) -include build/tests/core/headers.h -c $< -o $@
+	@nice $(CXX) $(CORE_TEST_FLAGS) -include build/tests/core/headers.h -c $< -o $@
 
 # The core itself is compiled once, for the package.
 build/core-tests: $(CORE_TEST_OBJECTS) $(INSTALLED)

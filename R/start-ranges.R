@@ -52,13 +52,22 @@ spans_of_kind <- function(kind, spans) {
   if (low == high) c(low / 3, high * 3) else c(low, high)
 }
 
-# The predictor along which a parameter is a position, or "": one that is taken from a predictor, or compared with it.
+# Longer terms are not compared name by name.
+most_names_alike <- 6
+
+# The predictor along which a parameter is a position, or "": one that is taken from a predictor, or compared with it; also where the same is
+# made of both before, as in log(x) - log(at).
 parameter_places <- function(model, status) {
   places <- stats::setNames(rep("", length(status$free)), status$free)
   settle <- function(terms) {
     predictors <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% model$predictors, terms)
     alone <- Filter(function(t) is.symbol(t$expr) && as.character(t$expr) %in% status$free, terms)
     for (p in alone) for (x in predictors) if (p$sign != x$sign) places[[as.character(p$expr)]] <<- as.character(x$expr)
+    calls <- Filter(function(t) is.call(t$expr) && length(all.vars(t$expr)) <= most_names_alike, terms)
+    for (one in calls) for (x in intersect(all.vars(one$expr), model$predictors)) for (other in calls) for (p in intersect(all.vars(other$expr), status$free)) {
+      alike <- one$sign != other$sign && identical(substituted(one$expr, stats::setNames(list(as.symbol(p)), x)), other$expr)
+      if (alike && !nzchar(places[[p]])) places[[p]] <<- x
+    }
   }
   waiting <- c(list(model$expression), unname(model$dynamics$rates))
   while (length(waiting)) {

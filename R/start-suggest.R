@@ -39,9 +39,9 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   scales <- parameter_scales(problem, compiled)
   scales$ranges <- parameter_ranges(problem, compiled)
   points <- with_seed(seed, {
-    vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
+    points <- vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
+    with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
   })
-  points <- matrix(points, nrow = samples, dimnames = list(NULL, free))
   if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
   compiled$typical <- apply(abs(points), 2, stats::median)
   compiled$typical[compiled$typical == 0] <- 1

@@ -13,7 +13,7 @@ problem <- pose(algae, algae ~ algae, nitrate ~ nitrate, dynamics = course) |>
 
 run <- fit_local(problem)
 compare_runs(run, fit_multistart(problem, starts = 20, seed = 1))
-uncertainty(run, by = c("curvature", "profile"))
+uncertainty(run)
 check_residuals(run)
 plot_states(run)
 write_report(run, "algae.html", title = "Algae that use up their nitrate")
