@@ -22,6 +22,10 @@ language_functions <- function() {
 
 is_parenthesis <- function(expr) is.call(expr) && identical(expr[[1]], quote(`(`))
 
+# A model is worked out row by row.
+of_whole_columns <- c("mean", "median", "sd", "var", "sum", "prod", "length", "cumsum", "range", "scale", "quantile")
+of_columns_told <- c("i" = "For what is made of a whole column, as its mean or largest value, compute it first and give it as one of {.arg constants}.")
+
 # The name of the called function, or an error that says what is wrong with the call.
 called_name <- function(expr, call) {
   name <- expr[[1]]
@@ -36,7 +40,7 @@ called_name <- function(expr, call) {
     refuse("model", c(
       "{.fn {name}} is not a function of the model language.",
       "x" = "It is called in {.code {expression_text(expr)}}.",
-      suggestion(name, c(grep("^[a-z]", language_functions(), value = TRUE), names(shapes)), "functions")
+      if (name %in% of_whole_columns) of_columns_told else if (name %in% c("pow", "power")) c("i" = "Powers are written {.code x^2}.") else suggestion(name, c(grep("^[a-z]", language_functions(), value = TRUE), names(shapes)), "functions")
     ), call = call)
   }
   name
@@ -62,7 +66,7 @@ simplify_call <- function(expr, call) {
       refuse("model", c(
         "{.fn {name}} works row by row in a model and needs two or more arguments.",
         "x" = "It is called as {.code {expression_text(expr)}}.",
-        "i" = "For the smallest or largest value of a column, compute it first and give it as one of {.arg constants}."
+        of_columns_told
       ), call = call)
     }
     name <- if (name %in% c("min", "pmin")) "pmin" else "pmax"

@@ -42,6 +42,7 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
     if (is_smeared_by_stated(e)) e <- written_response(e, call)
     if (is_solved_call(e)) return(bound_call(e, call))
     name <- as.character(e[[1]])
+    if (name %in% names(ways_to_write)) e <- written_plainly(e)
     if (name == "lag") return(lag_symbol(e, call))
     if (is_text_comparison(e)) return(as.symbol(expression_text(e)))
     if (name == "difference" && "by" %in% names(e)) return(call("(", difference_within(e)))
@@ -49,6 +50,16 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
     call("(", substituted(shapes[[name]]$body, shape_arguments(name, as.list(e)[-1], e, call)))
   }
   fold_expression(expr, identity, with_arguments, open, closed = is_hidden, call = call)
+}
+
+# Habits of R's other formulas and of its arithmetic.
+ways_to_write <- list(I = quote((a)), "%/%" = quote(floor(a / b)), "%%" = quote((a - b * floor(a / b))))
+
+written_plainly <- function(e) {
+  body <- ways_to_write[[as.character(e[[1]])]]
+  names <- all.vars(body)
+  if (length(e) != length(names) + 1) return(e)
+  substituted(body, stats::setNames(as.list(e)[-1], names))
 }
 
 # difference(column, by = group): within each group.

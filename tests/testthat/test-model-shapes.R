@@ -90,3 +90,19 @@ test_that("lags look at the rows before", {
   expect_refusal(pose(series, z ~ a * lag(zz)), "model", c("made from no column", "Did you mean z?"))
   expect_refusal(pose(series, z ~ a * lag(z, -1)), "model", "whole number of rows")
 })
+
+test_that("habits of other formulas are understood, or told what to write", {
+  d <- data.frame(hour = c(0, 5, 23, 24.5, 49, -1), y = c(1, 3, 2, 5, 4, 2))
+  value <- function(model) {
+    problem <- pose(d, model)
+    tundrel:::model_rows(problem, d, tundrel:::core_evaluate, c(a = 2, b = 3)[names(problem$start)])
+  }
+  expect_identical(value(y ~ a * (hour %% 24)), 2 * (d$hour %% 24))
+  expect_identical(value(y ~ a * (hour %/% 24) + b), 2 * (d$hour %/% 24) + 3)
+  expect_identical(value(y ~ a + b * I(hour^2)), 2 + 3 * d$hour^2)
+  expect_identical(format(pose(d, y ~ a + b * I(hour^2))$model$formula), "y ~ a + b * I(hour^2)")
+  expect_refusal(pose(d, y ~ a + mean(hour)), "model", c("mean()", "compute it first", "constants"))
+  expect_refusal(pose(d, y ~ a + max(hour)), "model", c("max()", "compute it first", "constants"))
+  expect_refusal(pose(d, y ~ a * pow(hour, 2)), "model", "x^2")
+  expect_refusal(pose(d, y ~ a * I(hour, 2)), "model", "I()")
+})
