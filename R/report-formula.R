@@ -14,7 +14,7 @@ formula_math <- function(formula) {
 # read as its own, or as HTML; and signs within a name look like calculation.
 names_within <- function(formula) {
   texts <- fold_expression(formula, function(e) if (!is.numeric(e)) as.character(e), function(e, results) unlist(results))
-  c(texts, setdiff(called_names(formula), c("~", "(", "-", "+", "!", "/", "^", names(math_signs))))
+  c(texts, setdiff(called_names(formula), c("~", "(", "-", "+", "!", "/", "%/%", "^", names(math_signs))))
 }
 
 math_tags <- local({
@@ -41,7 +41,8 @@ math_of <- function(expr) {
   arguments <- as.list(expr)[-1]
   if (name %in% names(math_signs) && length(arguments) == 2) return(math_between(name, arguments))
   switch(name,
-    `(` = math_fenced("(", math_of(arguments[[1]]), ")"),
+    `(` = , I = math_fenced("(", math_of(arguments[[1]]), ")"),
+    `%/%` = math_fenced("\u230a", m$mfrac(math_bare(arguments[[1]]), math_bare(arguments[[2]])), "\u230b"),
     `-` = , `+` = , `!` = m$mrow(m$mo(c(`-` = "\u2212", `+` = "+", `!` = "\u00ac")[[name]]), math_of(arguments[[1]])),
     `/` = m$mfrac(math_bare(arguments[[1]]), math_bare(arguments[[2]])),
     `^` = math_power(arguments),

@@ -126,6 +126,7 @@ test_that("formulas are set as mathematics", {
   expect_match(shown(y ~ exp(x)^2), "<msup><mrow><mo>(</mo>", fixed = TRUE)
   expect_match(shown(y ~ ifelse(x > 2, alpha, sqrt(b))), "<mtable>.*\u03b1.*&gt;.*<msqrt>")
   expect_match(shown(y ~ log(x) + log10(x)), "<mi>ln</mi>.*<msub><mi>log</mi><mn>10</mn></msub>")
+  expect_match(shown(y ~ I(x^2) + x %/% 24), "<mo>\u230a</mo><mfrac>", fixed = TRUE)
   # what Markdown could take for its own stands as code
   expect_match(shown(`<y>` ~ a), "<code>`&lt;y&gt;`~a</code>", fixed = TRUE)
 })
