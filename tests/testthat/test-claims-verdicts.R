@@ -177,3 +177,20 @@ test_that("parameters that act together count as what they are: one", {
   again <- attr(compare_models(line = two, level = fit_local(pose(data, y ~ c) |> start_from(c = 1)), nested = c("level", "line"), folds = 0), "tests")
   expect_equal(again$p_value, tests$p_value, tolerance = 1e-8)
 })
+
+test_that("a factor that went to nothing beside an exponential that grew does not hide that the others slope", {
+  d <- data.frame(x = 1:10, y = c(9, 7.5, 6.1, 5, 4.2, 3.4, 2.9, 2.3, 1.9, 1.6))
+  run <- pose(d, y ~ a * exp(-k * x) + b * exp(-m * x)) |> start_from(a = 5, k = 0.2, b = 5, m = 0.3) |> fit_local()
+  # the last reading is met exactly by a term that is nothing elsewhere, in the limit
+  expect_lt(abs(run$estimate[["a"]]), 1e-10)
+  expect_false(run$converged)
+  expect_false(any(c("b", "m") %in% run$without_effect))
+  checks <- check_solution(run)
+  expect_identical(checks$verdict[checks$check == "slope"], "fail")
+  # the cosine between the residuals and the tangent plane, from R's own derivatives
+  p <- as.list(run$estimate)
+  slopes <- with(p, cbind(exp(-k * d$x), -a * d$x * exp(-k * d$x), exp(-m * d$x), -b * d$x * exp(-m * d$x)))
+  residuals <- d$y - with(p, a * exp(-k * d$x) + b * exp(-m * d$x))
+  slopes <- sweep(slopes, 2, sqrt(colSums(slopes^2)), "/")
+  expect_equal(checks$statistic[checks$check == "slope"], sqrt(sum(qr.fitted(qr(slopes), residuals)^2) / sum(residuals^2)), tolerance = 0.05)
+})

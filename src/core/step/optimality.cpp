@@ -21,10 +21,7 @@ std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd
 }
 
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms) {
-  const Eigen::VectorXd& typical = problem.bounds().typical;
-  double scale = problem.squares()->response_norm();
-  for (int i = 0; i < x.size(); ++i) scale = std::max(scale, norms[i] * std::max(std::fabs(x[i]), typical[i]));
-  return scale;
+  return std::max(problem.squares()->response_norm(), norms.size() > 0 ? norms.cwiseProduct(x.cwiseAbs()).maxCoeff() : 0.0);
 }
 
 double relative_offset(double reducible, const Linearisation& at, double scale) {
