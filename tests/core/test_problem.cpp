@@ -21,6 +21,16 @@ Eigen::MatrixXd folded(const Eigen::MatrixXd& whole) {
 
 }  // namespace
 
+TEST_CASE("columns that are next to nothing leave the length of the others alone") {
+  Eigen::MatrixXd whole(20, 4);
+  for (int i = 0; i < 20; ++i) whole.row(i) << 1, std::cos(i) * 1e-160, std::sin(2 * i) * 1e-155, 3 + std::cos(3 * i);
+  const Eigen::MatrixXd triangle = folded(whole);
+  CHECK(triangle.col(3).norm() == Approx(whole.col(3).norm()).epsilon(1e-14));
+  CHECK(std::fabs(triangle(0, 3)) == Approx(std::fabs(whole.col(3).sum()) / std::sqrt(20)).epsilon(1e-14));
+  whole(7, 1) = std::numeric_limits<double>::quiet_NaN();
+  CHECK_FALSE(folded(whole).allFinite());
+}
+
 TEST_CASE("what is found at a point is given again, until other measurements are read") {
   const DecayData data(60), other(61);
   const auto problem = decay_problem(data, no_bounds(2));

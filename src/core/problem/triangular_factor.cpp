@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <type_traits>
 
 #include "../expression/row_sums.h"
@@ -11,6 +12,9 @@ namespace {
 
 // Columns handled in one pass over the rows, so that what they share is read once.
 constexpr int kColumnsAtOnce = 4;
+
+// Squares below this have lost digits: a column of no larger sum is as good as none, as where a curve has run flat.
+constexpr double kSmallestSquare = std::numeric_limits<double>::min() / std::numeric_limits<double>::epsilon();
 
 // Calls use(first, how many as a type) for m columns, some at a time.
 template <class Use>
@@ -100,7 +104,8 @@ TUNDREL_LANES void TriangularFactor::fold(const double* const* columns, int n) {
   for (int j = 0; j < m; ++j) {
     double* const diagonal = triangle_.data() + j * (m + 1);
     const double square = products[j];
-    if (square != 0) {
+    // what is not a number stays so
+    if (!(square < kSmallestSquare)) {
       const double length = std::copysign(std::sqrt(*diagonal * *diagonal + square), *diagonal);
       // The reflection is I - v v' / (length * first), v = (first, pivot).
       const double first = *diagonal + length;

@@ -21,7 +21,10 @@ std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd
 }
 
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms) {
-  return std::max(problem.squares()->response_norm(), norms.size() > 0 ? norms.cwiseProduct(x.cwiseAbs()).maxCoeff() : 0.0);
+  const double response = problem.squares()->response_norm();
+  const double terms = norms.size() > 0 ? norms.cwiseProduct(x.cwiseAbs()).maxCoeff() : 0.0;
+  // terms that cancel may hide a fit that misses all readings, which is no exact one
+  return response > 0 ? std::max(response, std::min(terms, response / kExactShare)) : terms;
 }
 
 double relative_offset(double reducible, const Linearisation& at, double scale) {
