@@ -70,7 +70,7 @@ classify_comparison <- function(sign, left, right, parameters, text, call) {
     tie <- tie_of(sign, left, right, left_names, right_names)
     return(c(condition, if (is.null(tie)) list(kind = "nonlinear") else tie))
   }
-  if (any(is.nan(c(form$coefficients, form$constant)))) {
+  if (anyNA(c(form$coefficients, form$constant))) {
     refuse("condition", "{.val {text}} compares with something that is not a number.", call = call)
   }
   taking_part <- which(form$coefficients != 0)

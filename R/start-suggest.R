@@ -113,6 +113,8 @@ parameter_scales <- function(problem, compiled) {
   sizes[sizes == 0] <- 1
   list(
     size = stats::setNames(exp(as.vector(kinds %*% log(sizes))), rownames(kinds)),
+    # models of the catalogue state factors of a size without the numbers that convert units
+    unconverted = stats::setNames(exp(as.vector(kinds[, -ncol(kinds), drop = FALSE] %*% log(sizes[-length(sizes)]))), rownames(kinds)),
     along = apply(kinds, 1, function(k) {
       is_place <- which(k == 1 & colnames(kinds) %in% model$predictors)
       if (length(is_place) == 1 && sum(abs(k)) == 1) colnames(kinds)[is_place] else ""
@@ -129,7 +131,7 @@ draw_parameter <- function(name, problem, compiled, scales, samples) {
   if (!is.null(box)) return(moved_inside_one(draw_range(box, samples), low, high))
   size <- scales$size[[name]]
   factors <- unlist(problem$range_factors[[name]])
-  if (!is.null(factors)) return(size * exp(stats::runif(samples, log(factors[1]), log(factors[2]))))
+  if (!is.null(factors)) return(scales$unconverted[[name]] * exp(stats::runif(samples, log(factors[1]), log(factors[2]))))
   by_size <- size * 10^stats::runif(samples, -1.7, 1.3) * sample(c(1, 1, 1, -1), samples, TRUE)
   # half of them over all magnitudes that the data could show
   range <- scales$ranges[[name]]

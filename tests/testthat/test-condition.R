@@ -126,6 +126,7 @@ test_that("sentences that are no conditions are refused", {
   refused("1 > 0", "names no parameter")
   refused("between(k, 1)", "two limits")
   refused("k > 0 / 0", "not a number")
+  refused("k > NA", "not a number")
   refused("k >= k", "cancel out")
   expect_refusal(subject_to(posed(), text = "k > system('ls')"), "model", "system()")
 })

@@ -81,7 +81,7 @@ Verification verify_arrow(Problem& problem, const VectorXd& x) {
   for (int i = 0; i < x.size(); ++i) {
     if (columns.held[static_cast<std::size_t>(i)]) continue;
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
-    if (columns.norms[i] * size > std::max(kDeadShare * residual, kUnfelt * scale)) {
+    if (columns.norms[i] * size > std::max(kDeadShare * residual, kUnfelt * problem.squares()->response_norm())) {
       alive.push_back(i);
       continue;
     }
