@@ -14,7 +14,7 @@ namespace {
 constexpr int kColumnsAtOnce = 4;
 
 // Squares below this have lost digits: a column of no larger sum is as good as none, as where a curve has run flat.
-constexpr double kSmallestSquare = std::numeric_limits<double>::min() / std::numeric_limits<double>::epsilon();
+constexpr double kSmallestSquare = std::numeric_limits<double>::min();
 
 // Calls use(first, how many as a type) for m columns, some at a time.
 template <class Use>
