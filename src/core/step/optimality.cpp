@@ -22,9 +22,11 @@ std::vector<int> unheld_parameters(const Problem& problem, const Eigen::VectorXd
 
 double residual_scale(Problem& problem, const Eigen::VectorXd& x, const Eigen::VectorXd& norms) {
   const double response = problem.squares()->response_norm();
-  const double terms = norms.size() > 0 ? norms.cwiseProduct(x.cwiseAbs()).maxCoeff() : 0.0;
+  if (norms.size() == 0) return response;
+  // without readings only the sizes to expect say what is small
+  if (!(response > 0)) return norms.cwiseProduct(x.cwiseAbs().cwiseMax(problem.bounds().typical)).maxCoeff();
   // terms that cancel may hide a fit that misses all readings, which is no exact one
-  return response > 0 ? std::max(response, std::min(terms, response / kExactShare)) : terms;
+  return std::max(response, std::min(norms.cwiseProduct(x.cwiseAbs()).maxCoeff(), response / kExactShare));
 }
 
 double relative_offset(double reducible, const Linearisation& at, double scale) {

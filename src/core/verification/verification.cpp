@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../problem/squares.h"
 #include "../step/nearest_point.h"
 
 namespace tundrel {
@@ -116,6 +117,12 @@ void conclude(const Problem& problem, const Eigen::VectorXd& x, const std::vecto
   result.usable = true;
   result.converged = optimal && !lost && result.dead.empty() && result.gradient_norm <= kOptimalGradient;
   if (!result.converged) result.reason = result.runaway.empty() ? StopReason::stalled : StopReason::diverged;
+}
+
+double least_felt(Problem& problem, double residual, double scale) {
+  constexpr double kUnfelt = 1e-13;
+  const double readings = problem.squares()->response_norm();
+  return std::max(kDeadShare * residual, kUnfelt * (readings > 0 ? readings : scale));
 }
 
 }  // namespace tundrel

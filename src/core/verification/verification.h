@@ -51,6 +51,9 @@ Eigen::VectorXd bound_multipliers(const Bounds& bounds, const Eigen::VectorXd& x
 // A parameter is dead where moving it by its whole size changes the fit by less than this share of what
 // is left over: no data could be said to speak of it.
 constexpr double kDeadShare = 1e-8;
+// The same where a sum of squares is judged, by the length of its residual and their scale: an effect of less than a share of the readings
+// cannot be told from rounding.
+double least_felt(Problem& problem, double residual, double scale);
 
 // The parameters whose undamped step at an optimum would still move them; those far out on their way
 // further out are running away. Returns whether all have settled.

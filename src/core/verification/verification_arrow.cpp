@@ -15,8 +15,6 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// If a parameter's whole size changes the fit by less than this share, its effect is indistinguishable from rounding.
-constexpr double kUnfelt = 1e-13;
 // Curvature relative to that of a parameter that is more than rounding.
 constexpr double kFalls = 1e-7;
 
@@ -81,7 +79,7 @@ Verification verify_arrow(Problem& problem, const VectorXd& x) {
   for (int i = 0; i < x.size(); ++i) {
     if (columns.held[static_cast<std::size_t>(i)]) continue;
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
-    if (columns.norms[i] * size > std::max(kDeadShare * residual, kUnfelt * problem.squares()->response_norm())) {
+    if (columns.norms[i] * size > least_felt(problem, residual, scale)) {
       alive.push_back(i);
       continue;
     }

@@ -12,9 +12,6 @@ namespace tundrel {
 
 namespace {
 
-// If a parameter's whole size changes the fit by less than this share of the readings, its effect is indistinguishable from rounding.
-constexpr double kUnfelt = 1e-13;
-
 // Curvature of the value along a direction, relative to that of a parameter, that is more than rounding; or than so many times
 // the noise of differences.
 constexpr double kFalls = 1e-7, kNoise = 4;
@@ -88,7 +85,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
     // Where the slope of the fit vanishes it may still bend, as that of a square does at zero.
     const double bends = curvature.known ? std::sqrt(std::fabs(curvature.value(i, i))) : 0;
-    if (std::max(norms[i], bends) * size <= std::max(kDeadShare * residual, kUnfelt * problem.squares()->response_norm()))
+    if (std::max(norms[i], bends) * size <= least_felt(problem, residual, scale))
       result.dead.push_back(i);
     else
       alive.push_back(i);
