@@ -113,13 +113,11 @@ opposite_limit <- function(limit) {
   if (limit$size == "finite") limit$expr <- call("-", limit$expr) else limit$sign <- c(list(-1), limit$sign)
   limit
 }
+# Of one that is zero or infinite.
 inverse_limit <- function(limit, told) {
   if (limit$size == "infinite") return(zero_limit(limit$sign))
-  if (limit$size == "zero") {
-    told$singular <- TRUE
-    return(infinite_limit(limit$sign))
-  }
-  finite_limit(call("/", 1, limit$expr))
+  told$singular <- TRUE
+  infinite_limit(limit$sign)
 }
 # What its sign is made of.
 factors_of <- function(limit) if (limit$size == "finite") list(limit$expr) else limit$sign
@@ -142,6 +140,13 @@ sum_limit <- function(a, b, sign_of) {
   finite_limit(call("+", limit_expression(a), limit_expression(b)))
 }
 
+logarithm_limit <- function(parts, sign_of, told) {
+  if (length(parts) > 1) return(unknown_limit)
+  if (parts[[1]]$size == "infinite") return(limit_far_out("log", parts[[1]], sign_of))
+  told$singular <- TRUE
+  infinite_limit(list(-1))
+}
+
 # By the operation, of limits that are not all finite.
 limit_rules <- list(
   negative = function(parts, sign_of, told) opposite_limit(parts[[1]]),
@@ -149,7 +154,7 @@ limit_rules <- list(
   "-" = function(parts, sign_of, told) sum_limit(parts[[1]], opposite_limit(parts[[2]]), sign_of),
   "*" = function(parts, sign_of, told) product_limit(parts),
   "/" = function(parts, sign_of, told) {
-    if (parts[[2]]$size == "finite") return(product_limit(list(parts[[1]], finite_limit(parts[[2]]$expr))))
+    if (parts[[2]]$size == "finite") return(product_limit(parts))
     if (parts[[1]]$size == parts[[2]]$size) return(unknown_limit)
     product_limit(list(parts[[1]], inverse_limit(parts[[2]], told)))
   },
@@ -169,9 +174,9 @@ limit_rules <- list(
     found <- if (base$size == "zero") zero_limit() else infinite_limit()
     if (power > 0) found else inverse_limit(found, told)
   },
-  log = function(parts, sign_of, told) logarithm_limit(parts, sign_of, told),
-  log2 = function(parts, sign_of, told) logarithm_limit(parts, sign_of, told),
-  log10 = function(parts, sign_of, told) logarithm_limit(parts, sign_of, told),
+  log = logarithm_limit,
+  log2 = logarithm_limit,
+  log10 = logarithm_limit,
   sqrt = function(parts, sign_of, told) {
     if (parts[[1]]$size == "infinite") return(limit_far_out("sqrt", parts[[1]], sign_of))
     if (!parts[[1]]$plain) told$singular <- TRUE
@@ -181,7 +186,7 @@ limit_rules <- list(
 
 # Of a function of one argument that is infinite: at minus and at plus infinity; NaN where it has no limit.
 limits_far_out <- list(
-  exp = c(0, Inf), expm1 = c(-1, Inf), log = c(NaN, Inf), log2 = c(NaN, Inf), log10 = c(NaN, Inf), log1p = c(NaN, Inf), sqrt = c(NaN, Inf),
+  exp = c(0, Inf), expm1 = c(-1, Inf), log = c(NaN, Inf), log1p = c(NaN, Inf), sqrt = c(NaN, Inf),
   pnorm = c(0, 1), plogis = c(0, 1), dnorm = c(0, 0), erf = c(-1, 1), erfc = c(2, 0), tanh = c(-1, 1), atan = c(-pi / 2, pi / 2),
   sinh = c(-Inf, Inf), cosh = c(Inf, Inf), asinh = c(-Inf, Inf), abs = c(Inf, Inf)
 )
@@ -190,11 +195,4 @@ limit_far_out <- function(name, limit, sign_of) {
   side <- sign_of(limit$sign)
   value <- if (side %in% c(-1, 1)) limits_far_out[[name]][(side + 3) / 2] %||% NaN else NaN
   if (is.nan(value)) unknown_limit else if (value == 0) zero_limit() else if (is.finite(value)) finite_limit(value) else infinite_limit(list(sign(value)))
-}
-
-logarithm_limit <- function(parts, sign_of, told) {
-  if (length(parts) > 1) return(unknown_limit)
-  if (parts[[1]]$size == "infinite") return(limit_far_out("log", parts[[1]], sign_of))
-  told$singular <- TRUE
-  infinite_limit(list(-1))
 }

@@ -58,7 +58,8 @@ beginnings <- function(begin, call = rlang::caller_env()) {
     if (!rlang::quo_is_call(begin, c("c", "list")) || !rlang::is_named(parts)) {
       refuse("model", c("{.arg begin} needs a formula for each state, {.code state ~ expression}.", "x" = "{conditionMessage(e)}"), call = call)
     }
-    named_formulas(parts)
+    known <- lapply(parts, function(part) tryCatch(rlang::eval_tidy(part, env = rlang::quo_get_env(begin)), error = function(e) NULL))
+    named_formulas(Map(function(part, value) if (rlang::is_bare_numeric(value, n = 1)) value else part, parts, known))
   })
 }
 

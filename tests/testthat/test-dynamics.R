@@ -170,6 +170,8 @@ test_that("runs and plans keep the dynamics, and come back the same", {
 test_that("parameters may stand where numbers do in beginnings", {
   short <- dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = c(a = 2 * a0, b = 0))
   expect_identical(short, dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = list(a ~ 2 * a0, b ~ 0)))
+  given <- 3
+  expect_identical(dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = c(a = a0, b = given)), dynamics(a ~ -k * a, b ~ k * a, along = hour, begin = list(a ~ a0, b ~ 3)))
   expect_refusal(dynamics(a ~ -k * a, along = hour, begin = a0), "model", c("state ~ expression", "a0"))
   expect_refusal(dynamics(a ~ -k * a, along = hour, begin = c(a0)), "model", "state ~ expression")
 })
