@@ -48,9 +48,10 @@ encoding_of <- function(file) {
 for_whole_lines <- function(file, use) {
   opened <- file(file, "rb")
   on.exit(close(opened))
+  most <- min(2^24, file.size(file) + 1)
   rest <- raw()
   repeat {
-    bytes <- readBin(opened, "raw", 2^24)
+    bytes <- readBin(opened, "raw", most)
     at_end <- length(bytes) == 0
     bytes <- c(rest, bytes)
     whole <- if (at_end) length(bytes) else last_line_end(bytes)

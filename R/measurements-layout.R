@@ -3,12 +3,13 @@
 # Lines that are looked at to tell.
 lines_to_tell <- 1000
 
+first_lines <- function(plain) readLines(plain, lines_to_tell, warn = FALSE, encoding = "UTF-8")
+
 separators <- c(tabs = "\t", semicolons = ";", commas = ",", bars = "|")
 
 # What a table's text is: `delim`, how many lines go before its header, and its header's fields.
 layout_of <- function(plain, file, call = rlang::caller_env()) {
-  lines <- readr::read_lines(plain, n_max = lines_to_tell, progress = FALSE)
-  lines <- sub("^\ufeff", "", lines)
+  lines <- sub("^\ufeff", "", first_lines(plain))
   records <- joined_lines(lines)
   filled <- records$first[nzchar(trimws(records$text))]
   if (length(filled) == 0) refuse("measurements", c("{.file {named_file(file)}} is empty.", "i" = "It must hold a header row and data rows."), call = call)
@@ -183,7 +184,7 @@ unnamed_rows_told <- "The first column has no name, and is called row."
 # A copy without the bars that frame a table in a text file or a mail, and without the rule beneath its header.
 without_frame <- function(plain, file) {
   framed <- function(lines) all(grepl("^\\s*[|+].*[|+]\\s*$", lines[nzchar(trimws(lines))]))
-  begin <- readr::read_lines(plain, n_max = lines_to_tell, progress = FALSE)
+  begin <- first_lines(plain)
   if (length(begin) < 3 || !framed(begin)) return(plain)
   lines <- readr::read_lines(plain, progress = FALSE)
   if (plain != file) unlink(plain)

@@ -52,7 +52,10 @@ speaks_of <- function(texts, about) {
 }
 
 catalogue_folder <- function() system.file("models", package = "tundrel")
-catalogue_names <- function() sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$"))
+catalogue_names <- function() recalled(catalogue_remembered, "names", sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$")))
+
+# The catalogue's models that were read, by name.
+catalogue_remembered <- new.env()
 
 #' @rdname models
 #' @export
@@ -61,7 +64,8 @@ model <- function(name) {
   if (!rlang::is_string(name) || !name %in% known) {
     refuse("model", c("There is no model {.val {name}}.", suggestion(as.character(name)[1], known, "models")))
   }
-  read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
+  catalogue_remembered$models[[name]] <- catalogue_remembered$models[[name]] %||% read_model(file.path(catalogue_folder(), paste0(name, ".yaml")))
+  catalogue_remembered$models[[name]]
 }
 
 model_keys <- c("title", "used_for", "formula", "dynamics", "parameters", "conditions", "range_factors", "constants", "reference", "example")
