@@ -121,8 +121,8 @@ core_record <- function(problem, solver_name, settings, start, state, values, ke
     .Call(`_tundrel_core_record`, problem, solver_name, settings, start, state, values, keep_members)
 }
 
-core_search_starts <- function(problem, points, finalists, iterations) {
-    .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations)
+core_search_starts <- function(problem, points, finalists, iterations, seconds) {
+    .Call(`_tundrel_core_search_starts`, problem, points, finalists, iterations, seconds)
 }
 
 core_nearest_inside <- function(joint, limits, x) {

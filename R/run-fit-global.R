@@ -49,7 +49,8 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
   chosen <- solver %||% default_global(problem)
-  run <- specify_run(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA, known_calls)
+  check_budget(max_seconds, "max_seconds", 0)
+  run <- by_half_of(max_seconds, specify_run(problem, chosen, tolerance, keep, seed, max_evaluations %||% NA, known_calls))
   if (is.null(solver) && is_costly(run)) {
     run <- costly_specification(run)
     solver <- run$solver
@@ -59,7 +60,9 @@ fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, m
   budget$seconds <- budget$seconds - (seconds_now() - began)
   if (is.null(solver)) {
     before <- user_calls$made
-    first <- starts_to_begin_with(problem, run$compiled, budget)
+    looked <- seconds_now()
+    first <- by_half_of(budget$seconds, starts_to_begin_with(problem, run$compiled, budget))
+    budget$seconds <- budget$seconds - (seconds_now() - looked)
     run$compiled$calls <- run$compiled$calls + user_calls$made - before
     scouted <- scout(run, budget, threads, first)
     run <- scouted$run

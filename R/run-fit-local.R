@@ -68,11 +68,11 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
   }
   check_progress(progress)
   max_evaluations <- max_evaluations %||% evaluations_beside(max_iterations, max_seconds)
-  run <- specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations, known_calls = known_calls)
+  budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
+  run <- by_half_of(budget$seconds, specify_run(problem, solver, tolerance, rlang::arg_match0(keep, c("none", "simplex")), most = max_evaluations, known_calls = known_calls))
   if (run$solver$scope == "global") {
     refuse("solver", c("{.val {run$solver$name}} is a global solver.", "i" = "Use {.fn fit_global}, which also polishes and verifies what it finds."))
   }
-  budget <- run_budget(problem, max_evaluations, max_iterations, max_seconds, target)
   budget$seconds <- budget$seconds - (seconds_now() - began)
   keep <- checkpoint_keeper(checkpoint)
   again_if_coarse(walk_watched(run, budget, progress, keep, threads), budget, progress, keep, threads)

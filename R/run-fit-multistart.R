@@ -41,17 +41,19 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   check_threads(threads)
   seed <- seed_or_drawn(seed)
   began <- seconds_now()
-  compiled <- counting_calls(compile_search(problem), max_evaluations)
+  budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
+  compiled <- by_half_of(budget$seconds, counting_calls(compile_search(problem), max_evaluations))
   if (!is.data.frame(starts)) {
     check_whole(starts, "starts", 2)
     # points are compared with each other
     check_memory(starts * max(10, length(compiled$start)) * 10, "starts", starts)
   }
-  budget <- run_budget(problem, max_evaluations, Inf, max_seconds, NULL)
-  budget$seconds <- budget$seconds - (seconds_now() - began)
   budget$each <- check_budget(max_each, "max_each", 1)
+  budget$seconds <- budget$seconds - (seconds_now() - began)
+  looked <- seconds_now()
   before <- user_calls$made
-  first <- if (!is.data.frame(starts)) starts_to_begin_with(problem, compiled, budget)
+  first <- if (!is.data.frame(starts)) by_half_of(budget$seconds, starts_to_begin_with(problem, compiled, budget))
+  budget$seconds <- budget$seconds - (seconds_now() - looked)
   compiled$calls <- compiled$calls + user_calls$made - before
   drawn <- if (is.data.frame(starts)) starts else max(1, starts - columns_of(first))
   tell_costly_walks(compiled, if (is.data.frame(starts)) nrow(starts) else starts)

@@ -34,7 +34,8 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   check_number(n, "n", above = 1, or_equal = TRUE)
   check_number(samples, "samples", above = 1, or_equal = TRUE)
   if (criterion_form(problem) != "squares") return(suggest_by_squares(problem, n, samples, seed))
-  compiled <- thinned(compile_problem(problem))
+  whole <- compile_problem(problem)
+  compiled <- thinned(whole)
   free <- compiled$status$free
   scales <- parameter_scales(problem, compiled)
   scales$ranges <- parameter_ranges(problem, compiled)
@@ -47,18 +48,28 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   compiled$typical[compiled$typical == 0] <- 1
   # for a start, seven digits of states are enough
   if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
-  found <- core_search_starts(compiled, t(points), 20L, 25L)
+  found <- core_search_starts(compiled, t(points), 20L, 25L, seconds_left())
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",
       "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
     ))
   }
-  best <- utils::head(seq_along(found$value), n)
+  best <- first_usable(found$x, n, whole, compiled)
   colnames(found$x) <- free
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table
+}
+
+# The first `n` of the rows of `starts` at which the model is finite in all rows, too, and with all digits of states; the first ones where none is.
+first_usable <- function(starts, n, whole, compiled) {
+  rows <- seq_len(nrow(starts))
+  if (whole$rows == compiled$rows && is.null(whole$nodes$dynamics)) return(utils::head(rows, n))
+  whole$typical <- compiled$typical
+  usable <- integer()
+  for (k in rows) if (length(usable) < n && is.finite(core_values(whole, matrix(starts[k, ])))) usable <- c(usable, k)
+  if (length(usable)) usable else utils::head(rows, n)
 }
 
 # For another criterion: starts suggested by squares, with those of a likelihood's own parameters, ranked

@@ -60,7 +60,7 @@ points_to_try <- function(problem, missing, call) {
   if (is.null(compiled)) return(NULL)
   # a first call is slower than those that follow
   took <- min(vapply(c(1, 2), function(x) system.time(evaluate_once(problem$evaluator, compiled, rep(x, length(compiled$status$free)), NULL))[["elapsed"]], 0))
-  if (took * points_of_magnitudes <= seconds_of_trying) points_of_magnitudes
+  if (took * points_of_magnitudes <= min(seconds_of_trying, seconds_left())) points_of_magnitudes
 }
 
 # Of points between stated limits, or of any sign and size from a hundredth to a hundred: the one at which the value is best.

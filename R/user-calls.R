@@ -1,13 +1,25 @@
 # Calls of functions of the user's: counted, tried, and not made twice.
 
-# How many were made in this process, and, while a problem is compiled, what they gave and the number after which no more may be made.
+# How many were made in this process, and, while a problem is compiled, what they gave, the number after which no more may be made, and the second
+# by which that should be done.
 user_calls <- new.env(parent = emptyenv())
 user_calls$made <- 0
 user_calls$kept <- NULL
 user_calls$last <- NA
+user_calls$until <- Inf
 user_calls$seconds <- NA_real_  # that the last one took
 
 seconds_now <- function() proc.time()[["elapsed"]]
+
+# Compiles a problem, or looks for a start, by half of a budget of seconds (NA for none): the rest is for the fit.
+by_half_of <- function(seconds, code) {
+  before <- user_calls$until
+  on.exit(user_calls$until <- before)
+  user_calls$until <- min(before, seconds_now() + seconds / 2, na.rm = TRUE)
+  code
+}
+
+seconds_left <- function() max(0, user_calls$until - seconds_now())
 
 # Compiles a problem: keeps how many calls that took, and the value at the start where one of them gave it. With fewer than
 # `most` calls to spend, checks are left out that need more than one. `known` are such as are kept, of whichever function.

@@ -425,15 +425,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_search_starts
-Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists, int iterations);
-RcppExport SEXP _tundrel_core_search_starts(SEXP problemSEXP, SEXP pointsSEXP, SEXP finalistsSEXP, SEXP iterationsSEXP) {
+Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists, int iterations, double seconds);
+RcppExport SEXP _tundrel_core_search_starts(SEXP problemSEXP, SEXP pointsSEXP, SEXP finalistsSEXP, SEXP iterationsSEXP, SEXP secondsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< const Rcpp::List& >::type problem(problemSEXP);
     Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type points(pointsSEXP);
     Rcpp::traits::input_parameter< int >::type finalists(finalistsSEXP);
     Rcpp::traits::input_parameter< int >::type iterations(iterationsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_search_starts(problem, points, finalists, iterations));
+    Rcpp::traits::input_parameter< double >::type seconds(secondsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_search_starts(problem, points, finalists, iterations, seconds));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -629,7 +630,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_sample_box", (DL_FUNC) &_tundrel_core_sample_box, 7},
     {"_tundrel_core_propose", (DL_FUNC) &_tundrel_core_propose, 5},
     {"_tundrel_core_record", (DL_FUNC) &_tundrel_core_record, 7},
-    {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 4},
+    {"_tundrel_core_search_starts", (DL_FUNC) &_tundrel_core_search_starts, 5},
     {"_tundrel_core_nearest_inside", (DL_FUNC) &_tundrel_core_nearest_inside, 3},
     {"_tundrel_core_misses", (DL_FUNC) &_tundrel_core_misses, 2},
     {"_tundrel_core_hessian", (DL_FUNC) &_tundrel_core_hessian, 2},

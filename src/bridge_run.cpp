@@ -292,10 +292,7 @@ Rcpp::IntegerVector core_linear_parameters(const Rcpp::List& problem) { return p
 Rcpp::List core_sample_box(const Rcpp::List& problem, int n, double seed, bool eliminate, double evaluations, double seconds, int threads) {
   const auto core_problem = problem_from_r(problem, threads);
   if (!R_IsNA(evaluations)) core_problem->work.most_evaluations = evaluations;
-  if (!R_IsNA(seconds)) {
-    const auto left = std::chrono::duration<double>(std::max(0.0, seconds));
-    core_problem->work.deadline = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(left);
-  }
+  if (!R_IsNA(seconds)) core_problem->work.deadline = Evaluation::Clock::now() + Evaluation::ticks(std::max(0.0, seconds));
   const std::vector<int> linear = eliminate ? linear_parameters_of(*core_problem) : std::vector<int>();
   Sample sample;
   try {
@@ -326,11 +323,12 @@ Rcpp::List core_record(const Rcpp::List& problem, const std::string& solver_name
   return outside.record(vector_from_r(values), keep_members);
 }
 
-// The best of many points to start from (the columns of `points`), with linear parameters eliminated.
+// The best of many points to start from (the columns of `points`), with linear parameters eliminated; in so many seconds, which may be Inf.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List core_search_starts(const Rcpp::List& problem, const Rcpp::NumericMatrix& points, int finalists,
-                              int iterations) {
+                              int iterations, double seconds) {
   const auto core_problem = problem_from_r(problem, 1);
+  core_problem->work.deadline = Evaluation::Clock::now() + Evaluation::ticks(seconds);
   const std::vector<int> linear = linear_parameters_of(*core_problem);
   const Eigen::Map<const Eigen::MatrixXd> tried(points.begin(), points.nrow(), points.ncol());
   std::vector<Start> found;

@@ -1,6 +1,7 @@
 // How evaluations are made: what they cost, what they may cost, and who may stop them.
 #pragma once
 #include <Eigen/Core>
+#include <algorithm>
 #include <chrono>
 #include <cstdint>
 #include <functional>
@@ -14,6 +15,8 @@ namespace tundrel {
 
 struct Evaluation {
   using Clock = std::chrono::steady_clock;
+  // Clocks count in whole ticks, which "never" is beyond.
+  static Clock::duration ticks(double seconds) { return std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(std::min(seconds, 1e9))); }
 
   // Threads over which rows, or the points of Problem::values(), are shared out; and when values() ends early.
   int threads = 1;

@@ -31,7 +31,7 @@ Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector
   Sample out;
   out.points = problem.box.from_units(units);
   if (!linear.empty())
-    for (int k = 0; k < n; ++k) out.points.col(k) = eliminate_linear(problem, out.points.col(k), linear);
+    for (int k = 0; k < n && Evaluation::Clock::now() < problem.work.deadline; ++k) out.points.col(k) = eliminate_linear(problem, out.points.col(k), linear);
   // Fewer values than points where time is out, or the user has asked to stop.
   const Eigen::VectorXd found = problem.values(out.points);
   out.values = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::quiet_NaN());
@@ -72,12 +72,15 @@ std::vector<RunResult> walk_from(Problem& problem, const SolverMaker& make, cons
   const int workers = std::max<int>(1, static_cast<int>(own.size()));
   const auto solvers = one_each(make, workers);
   std::vector<RunResult> results(n);
+  const auto began = Evaluation::Clock::now();
   share_out(n, workers, [&](int thread, int job) {
     Problem& mine = own.empty() ? problem : *own[thread];
     mine.work.forget();
     mine.refined = false;
     mine.expect(typical.col(job));
-    results[job] = run(mine, *solvers[thread], starts.col(job), budget);
+    Budget left = budget;
+    left.seconds = std::max(0.0, budget.seconds - std::chrono::duration<double>(Evaluation::Clock::now() - began).count());
+    results[job] = run(mine, *solvers[thread], starts.col(job), left);
   });
   return results;
 }

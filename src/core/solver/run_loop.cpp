@@ -11,11 +11,6 @@
 namespace tundrel {
 namespace {
 
-// Clocks count in whole ticks, which never is beyond.
-std::chrono::steady_clock::duration seconds_of(double seconds) {
-  return std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(std::min(seconds, 1e9)));
-}
-
 StopReason reason_of(Halt why) {
   return why == Halt::user ? StopReason::interrupted : why == Halt::evaluations ? StopReason::evaluations : StopReason::seconds;
 }
@@ -67,7 +62,7 @@ void Walk::allow(const Budget& budget) {
   began_ = now();
   before_ = progress_.seconds;
   problem_.work.most_evaluations = budget.evaluations;
-  problem_.work.out_of_time = std::isfinite(budget.seconds) ? began_ + seconds_of(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
+  problem_.work.out_of_time = std::isfinite(budget.seconds) ? began_ + Evaluation::ticks(budget.seconds - before_) : std::chrono::steady_clock::time_point::max();
 }
 
 void Walk::begin(const Eigen::VectorXd& start, std::int64_t spent) {
@@ -116,7 +111,7 @@ void Walk::advance(const Budget& budget) {
   looks_ = budget.verified;
   allow(budget);
   const double left = std::min(budget.seconds - before_, budget.pause_seconds);
-  problem_.work.deadline = std::isfinite(left) ? began_ + seconds_of(left) : std::chrono::steady_clock::time_point::max();
+  problem_.work.deadline = std::isfinite(left) ? began_ + Evaluation::ticks(left) : std::chrono::steady_clock::time_point::max();
   const std::int64_t first = progress_.iterations;
   // A budget that ran out earlier may have been raised.
   progress_.reason = solver_.status().reason;

@@ -10,6 +10,8 @@
 namespace tundrel {
 namespace {
 
+using Clock = Evaluation::Clock;
+
 // Starts closer than this, relative to their typical sizes, count as the same.
 constexpr double kSameStart = 1e-3;
 
@@ -24,7 +26,7 @@ bool close_together(const Problem& problem, const Eigen::VectorXd& a, const Eige
 Start walked_on(Problem& problem, const Start& from, int iterations) {
   LevenbergMarquardt solver({});
   solver.start(problem, from.x);
-  for (int k = 0; k < iterations && solver.status().reason == StopReason::none; ++k) solver.iterate(problem);
+  for (int k = 0; k < iterations && solver.status().reason == StopReason::none && Clock::now() < problem.work.deadline; ++k) solver.iterate(problem);
   if (solver.status().reason == StopReason::failed || !(solver.status().value < from.value)) return from;
   return {solver.status().x, solver.status().value};
 }
@@ -48,8 +50,10 @@ Eigen::VectorXd eliminate_linear(Problem& problem, const Eigen::VectorXd& x, con
 
 std::vector<Start> search_starts(Problem& problem, const Eigen::MatrixXd& points, const std::vector<int>& linear,
                                  int finalists, int iterations) {
+  const Clock::time_point began = Clock::now();
+  const Clock::time_point half = began + (problem.work.deadline - began) / 2;
   std::vector<Start> tried;
-  for (int k = 0; k < points.cols(); ++k) {
+  for (int k = 0; k < points.cols() && (tried.empty() || Clock::now() < half); ++k) {
     const Eigen::VectorXd x = eliminate_linear(problem, points.col(k), linear);
     const double value = problem.value(x);
     if (std::isfinite(value)) tried.push_back({x, value});

@@ -17,7 +17,8 @@ struct Start {
 };
 
 // Tries every column of `points`, walks at most `iterations` from the best `finalists`, and returns
-// those that ended apart from each other, best first.
+// those that ended apart from each other, best first. Where the problem's deadline comes before, half of the time
+// goes to points, and walks end where they are.
 std::vector<Start> search_starts(Problem& problem, const Eigen::MatrixXd& points, const std::vector<int>& linear,
                                  int finalists, int iterations);
 
