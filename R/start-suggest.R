@@ -8,11 +8,11 @@
 #'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
-#' @param samples \[integer(1)] How many points to try.
+#' @param samples \[integer(1)] How many points to try. Unsaid, 600; fewer where a model has so many parameters that each takes long.
 #' @param seed \[integer(1)] Seed of the points tried.
 #'
-#' @return A tibble of class `tundrel_starts`, best first: `value` (the criterion there; over at most
-#'   1000 rows spread evenly through the table, for speed), then a column a free parameter. Hand it to
+#' @return A tibble of class `tundrel_starts`, best first: `value` (the criterion there; of a longer table over some
+#'   1000 rows spread evenly through it, for speed), then a column a free parameter. Hand it to
 #'   [start_from()], which takes its first row.
 #' @section Errors: `tundrel_error_model` when the model gives finite numbers at no point tried.
 #' @references Golub and Pereyra (1973) SIAM Journal on Numerical Analysis 10, 413-432.
@@ -23,7 +23,7 @@
 #' starts <- suggest_start(problem)
 #' starts
 #' problem |> start_from(starts) |> fit_local()
-suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
+suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
   problem <- as_problem(problem)
   if (!has_curve(problem)) {
     refuse("model", c(
@@ -32,11 +32,13 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
     ))
   }
   check_number(n, "n", above = 1, or_equal = TRUE)
-  check_number(samples, "samples", above = 1, or_equal = TRUE)
+  if (!is.null(samples)) check_number(samples, "samples", above = 1, or_equal = TRUE)
   if (criterion_form(problem) != "squares") return(suggest_by_squares(problem, n, samples, seed))
   whole <- compile_problem(problem)
   compiled <- thinned(whole)
   free <- compiled$status$free
+  effort <- search_effort(compiled$rows, length(free))
+  samples <- samples %||% effort$samples
   scales <- parameter_scales(problem, compiled)
   scales$ranges <- parameter_ranges(problem, compiled)
   points <- with_seed(seed, {
@@ -48,22 +50,29 @@ suggest_start <- function(problem, n = 5, samples = 600, seed = 1) {
   compiled$typical[compiled$typical == 0] <- 1
   # for a start, seven digits of states are enough
   if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
-  found <- core_search_starts(compiled, t(points), 20L, 25L, seconds_left())
+  found <- core_search_starts(compiled, t(points), effort$finalists, effort$iterations, seconds_left())
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",
       "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
     ))
   }
-  best <- first_usable(found$x, n, whole, compiled)
+  best <- usable_in_full(found$x, n, whole, compiled)
   colnames(found$x) <- free
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table
 }
 
+# How many points are tried, from how many of them it walks on, and how far: less where the linear least squares of each step, of so many
+# rows and parameters, would take more than a moment.
+search_effort <- function(rows, parameters) {
+  share <- min(1, 3e8 / (600 * rows * parameters^2))
+  list(samples = ceiling(max(60, 600 * share)), finalists = as.integer(ceiling(max(2, 20 * share))), iterations = as.integer(ceiling(max(5, 25 * share))))
+}
+
 # The first `n` of the rows of `starts` at which the model is finite in all rows, too, and with all digits of states; the first ones where none is.
-first_usable <- function(starts, n, whole, compiled) {
+usable_in_full <- function(starts, n, whole, compiled) {
   rows <- seq_len(nrow(starts))
   if (whole$rows == compiled$rows && is.null(whole$nodes$dynamics)) return(utils::head(rows, n))
   whole$typical <- compiled$typical
@@ -97,12 +106,13 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   table
 }
 
-# At most so many rows, evenly through the table.
+# At most so many rows, evenly through the table, beside the least and the largest of each column: what has a value there has one between.
 most_start_rows <- 1000
 
 thinned <- function(compiled, most = most_start_rows) {
   if (compiled$rows <= most || !is.null(compiled$user_fitted)) return(compiled)
-  kept <- round(seq(1, compiled$rows, length.out = most))
+  ends <- unlist(lapply(compiled$columns, function(x) c(which.min(x), which.max(x))))
+  kept <- sort(unique(c(round(seq(1, compiled$rows, length.out = most)), ends)))
   compiled$columns <- lapply(compiled$columns, `[`, kept)
   for (part in c("used", "known_rows", "root_weight_rows")) compiled[[part]] <- compiled[[part]][kept]
   compiled$rows <- length(kept)

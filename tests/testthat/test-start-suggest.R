@@ -57,3 +57,31 @@ test_that("what cannot be suggested is refused with a remedy", {
   expect_refusal(search_within(problem, k = log_range(-1, 2)), "argument", "above 0")
   expect_refusal(search_within(problem, k = log_range(2, 1)), "argument", "high")
 })
+
+test_that("a start of a long table has a value in all its rows, also in those that were not looked at", {
+  for (seed in 1:4) {
+    withr::local_seed(seed)
+    x <- seq(0, 4000, length.out = 2999)
+    x[2] <- 5000
+    data <- data.frame(x, y = 2 * log(5002 - x) + 1 + rnorm(2999, sd = 0.05))
+    run <- suppressMessages(fit_local(pose(data, y ~ a * log(b - x) + c)))
+    expect_true(run$converged)
+    expect_equal(coef(run)[["b"]], 5002, tolerance = 1e-3)
+  }
+})
+
+test_that("the search for a start ends where its time is over, and tries fewer points where each takes long", {
+  problem <- pose(lichen_measurements(), uptake ~ top * light / (half + light) - dark)
+  hurried <- tundrel:::by_half_of(1e-9, suggest_start(problem))
+  expect_identical(nrow(hurried), 1L)
+  expect_true(is.finite(hurried$value))
+  expect_gt(hurried$value, suggest_start(problem)$value[1])
+  expect_identical(fit_local(problem, max_seconds = 1e-6)$stop_reason, "seconds")
+  withr::local_seed(2)
+  x <- rep(c(1, 2, 5, 10, 20, 50, 100, 200), 90)
+  data <- data.frame(site = rep(sprintf("s%02d", 1:90), each = 8), x, y = rep(exp(rnorm(90, 2, 0.2)), each = 8) * x / (15 + x) + rnorm(720, sd = 0.1))
+  many <- pose(data, y ~ top[site] * x / (half + x))
+  found <- suggest_start(many, n = 1)
+  expect_equal(found$value, fit_local(start_from(many, found))$value, tolerance = 0.01)
+  expect_refusal(suggest_start(pose(data, y ~ top[site] * log(-1 - half^2))), "model", "at any of the 60 points")
+})
