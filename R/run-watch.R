@@ -7,7 +7,7 @@ store_share <- 0.05    # of the time a run takes, that storing it may take: a lo
 
 walk_watched <- function(run, budget, progress, keep, threads, call = rlang::caller_env()) {
   show <- progress_function(progress)
-  if (is.null(show) && is.null(keep)) return(walk_on(run, budget, threads, call))
+  if (is.null(show) && is.null(keep)) return(walk_unwatched(run, budget, threads, call = call))
   # compiled once: a function of the user's is not called for a look
   compiled <- compiled_at_start(run)
   # where a call takes long each is worth a look, and a place in the file
@@ -37,6 +37,27 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
     }
     if (ended) return(run)
   }
+}
+
+# A walk that nobody asked to watch says once that it is under way, where it takes long.
+patience <- 10  # seconds
+
+walk_unwatched <- function(run, budget, threads, after = patience, call = rlang::caller_env()) {
+  compiled <- compiled_at_start(run)
+  run$compiled <- compiled
+  run <- walk_on(run, c(budget, list(pause_seconds = after)), threads, call)
+  if (run$stop_reason != "none") return(run)
+  tell_under_way(run$seconds, progress_line(run))
+  compiled$calls <- 0
+  run$compiled <- compiled
+  walk_on(run, budget, threads, call)
+}
+
+tell_under_way <- function(seconds, line) {
+  cli::cli_inform(c(
+    "i" = "Under way for {round(seconds)} s: {line}.",
+    "i" = "{.code progress = \"lines\"} shows how it goes on; an interrupt ({.kbd Esc} or {.kbd Ctrl+C}) ends it and keeps what there is."
+  ), class = "tundrel_message_progress")
 }
 
 # A function that stores a run, or NULL. A fit does not end for want of a place to store it: what fails is said once, and not tried

@@ -197,3 +197,27 @@ test_that("a population whose scales are all one is looked at without harm", {
     expect_identical(coef(looked_at), coef(whole))
   }
 })
+
+test_that("a fit that nobody watches says once that it is under way, and comes to the same", {
+  calls <- 0
+  slow <- function(p) {
+    calls <<- calls + 1
+    Sys.sleep(0.002)
+    c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]])
+  }
+  problem <- pose(slow, parameters = c("a", "b"), returns = "residuals") |> start_from(a = -1.2, b = 1)
+  walked <- function(after) {
+    calls <<- 0
+    run <- tundrel:::specify_run(problem, "levenberg_marquardt", 1e-10, "none")
+    told <- capture_messages(found <- tundrel:::walk_unwatched(run, tundrel:::run_budget(problem, 1000, Inf, Inf, NULL), 1, after = after))
+    expect_identical(calls, as.numeric(found$evaluations))
+    list(run = found, told = told)
+  }
+  quiet <- walked(60)
+  told <- walked(0.01)
+  expect_length(quiet$told, 0)
+  expect_length(told$told, 1)
+  expect_match(gsub("\\s+", " ", told$told), "Under way for 0 s: iteration .* ends it and keeps what there is")
+  expect_identical(coef(told$run), coef(quiet$run))
+  expect_identical(told$run$evaluations, quiet$run$evaluations)
+})
