@@ -107,7 +107,7 @@ walk_starts <- function(problem, compiled, starts, solver, seed, tolerance, budg
     interrupted <- is.null(more) || core_take_interrupt()
     raw <- c(raw, if (is_compiled(problem)) as_if_in_turn(more, budget$evaluations - spent) else more)
     if (!is.null(show)) tryCatch(show(starts_progress(raw, length(chosen), problem)), interrupt = function(e) interrupted <<- TRUE)
-    if (is.null(show) && used < patience && seconds_now() - began >= patience && length(raw) < length(chosen)) {
+    if (is.null(show) && used < unwatched_for && seconds_now() - began >= unwatched_for && length(raw) < length(chosen)) {
       tell_under_way(seconds_now() - began, starts_progress(raw, length(chosen), problem)$text)
     }
     if (seconds_now() - batch_began < look_every && is_compiled(problem)) size <- 2 * size

@@ -40,9 +40,9 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
 }
 
 # A walk that nobody asked to watch says once that it is under way, where it takes long.
-patience <- 10  # seconds
+unwatched_for <- 10  # seconds
 
-walk_unwatched <- function(run, budget, threads, after = patience, call = rlang::caller_env()) {
+walk_unwatched <- function(run, budget, threads, after = unwatched_for, call = rlang::caller_env()) {
   compiled <- compiled_at_start(run)
   run$compiled <- compiled
   run <- walk_on(run, c(budget, list(pause_seconds = after)), threads, call)

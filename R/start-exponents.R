@@ -10,10 +10,7 @@ exponents_to_try <- c(0.5, 50)
 with_felt_exponents <- function(problem, compiled, points) {
   chosen <- intersect(colnames(points), names(problem$search_box))
   for (exponent in exponents_in(problem$model$expression, colnames(points), problem$model$predictors)) {
-    collector <- model_collector(problem, compiled$status, names(compiled$columns))
-    root <- collector$add(exponent)
-    nodes <- collector$nodes()
-    at <- function(x) core_evaluate(nodes, root, compiled$columns, compiled$rows, x)
+    at <- part_rows(problem, compiled, exponent)
     change <- function(x) {
       rows <- at(x)
       if (all(is.finite(rows))) diff(range(rows)) else Inf
@@ -37,13 +34,27 @@ is_factor_of <- function(at, x, name) {
   isTRUE(all.equal(at(replace(x, name, 2 * x[[name]])), 2 * once)) && any(once != 0)
 }
 
-# Those that hold both a parameter and a predictor.
 exponents_in <- function(expression, parameters, predictors) {
+  parts_of_both(expression, parameters, predictors, function(e) {
+    if (rlang::is_call(e, c("exp", "expm1", "plogis", "tanh", "pnorm"), n = 1)) e[[2]] else if (rlang::is_call(e, "^") && is.numeric(e[[2]])) e[[3]]
+  })
+}
+
+# What `part` finds in the calls of an expression, where it holds both a parameter and a predictor.
+parts_of_both <- function(expression, parameters, predictors, part) {
   found <- list()
   fold_expression(expression, function(e) NULL, function(e, results) {
-    inside <- if (rlang::is_call(e, c("exp", "expm1", "plogis", "tanh", "pnorm"), n = 1)) e[[2]] else if (rlang::is_call(e, "^") && is.numeric(e[[2]])) e[[3]]
+    inside <- part(e)
     if (!is.null(inside) && any(all.vars(inside) %in% parameters) && any(all.vars(inside) %in% predictors)) found[[length(found) + 1]] <<- inside
     NULL
   }, closed = function(e) is_hidden(e) || is_solved_call(e))
   unique(found)
+}
+
+# The rows of a part of the model, as a function of the free parameters.
+part_rows <- function(problem, compiled, part) {
+  collector <- model_collector(problem, compiled$status, names(compiled$columns))
+  root <- collector$add(part)
+  nodes <- collector$nodes()
+  function(x) core_evaluate(nodes, root, compiled$columns, compiled$rows, x)
 }

@@ -43,7 +43,8 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
   scales$ranges <- parameter_ranges(problem, compiled)
   points <- with_seed(seed, {
     points <- vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
-    with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
+    points <- with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
+    with_rhythms(problem, whole, compiled, points)
   })
   if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
   compiled$typical <- apply(abs(points), 2, stats::median)
@@ -106,13 +107,15 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   table
 }
 
-# At most so many rows, evenly through the table, beside the least and the largest of each column: what has a value there has one between.
+# At most so many rows: one out of each of as many parts of the table, at random lest a rhythm look like another, beside the least and the largest of
+# each column, since what has a value there has one between.
 most_start_rows <- 1000
 
 thinned <- function(compiled, most = most_start_rows) {
   if (compiled$rows <= most || !is.null(compiled$user_fitted)) return(compiled)
   ends <- unlist(lapply(compiled$columns, function(x) c(which.min(x), which.max(x))))
-  kept <- sort(unique(c(round(seq(1, compiled$rows, length.out = most)), ends)))
+  spread <- with_seed(1, ceiling((seq_len(most) - stats::runif(most)) * compiled$rows / most))
+  kept <- sort(unique(c(spread, ends)))
   compiled$columns <- lapply(compiled$columns, `[`, kept)
   for (part in c("used", "known_rows", "root_weight_rows")) compiled[[part]] <- compiled[[part]][kept]
   compiled$rows <- length(kept)

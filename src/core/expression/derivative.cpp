@@ -136,6 +136,23 @@ class Rules {
 
 bool branches(Op op) { return op == Op::select || op == Op::min || op == Op::max || op == Op::gated; }
 
+bool grows_beyond_numbers(const Graph& graph, const Node& n) {
+  if (n.op == Op::power) return graph[n.b].on_parameters;
+  return n.op == Op::exp || n.op == Op::expm1 || n.op == Op::sinh || n.op == Op::cosh;
+}
+
+// What an argument may do to a value before its slope comes to more than a multiple.
+bool bends(const Node& n, int which) {
+  switch (n.op) {
+    case Op::add:
+    case Op::subtract:
+    case Op::multiply:
+    case Op::negate: return false;
+    case Op::divide: return which == 1;
+    default: return true;
+  }
+}
+
 }  // namespace
 
 std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
@@ -143,11 +160,17 @@ std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
   const int last = output;
   std::vector<int> adjoint(last + 1, -1);
   // Below a branch an adjoint is zero where the branch is not taken, and what stands there may be
-  // infinite or not a number: those products are gated.
-  std::vector<bool> behind_branch(last + 1, false);
+  // infinite or not a number: those products are gated. So are those below what is flat where its
+  // argument is beyond all numbers, as 1 / (1 + exp(u)) and exp(-exp(u)) are.
+  std::vector<bool> behind_branch(last + 1, false), grows(last + 1, false);
   std::vector<int> result(n_parameters, rules.num(0));
   if (!graph[output].on_parameters) return result;
   const auto result_with = [&](int before, int part) { return graph.is_constant(before, 0) ? part : rules.add(before, part); };
+  for (int i = 0; i <= last; ++i) {
+    if (!graph[i].on_parameters) continue;
+    grows[i] = grows_beyond_numbers(graph, graph[i]);
+    for (int argument : graph.arguments(i)) grows[i] = grows[i] || grows[argument];
+  }
   adjoint[output] = rules.num(1);
   for (int i = last; i >= 0; --i) {
     if (adjoint[i] < 0) continue;
@@ -174,7 +197,7 @@ std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
       const int part = behind_branch[i] ? graph.apply(Op::gated, adjoint[i], slope)
                                         : rules.mul(adjoint[i], slope);
       adjoint[argument] = adjoint[argument] < 0 ? part : rules.add(adjoint[argument], part);
-      if (behind_branch[i] || branches(n.op)) behind_branch[argument] = true;
+      if (behind_branch[i] || branches(n.op) || (grows[argument] && bends(n, which))) behind_branch[argument] = true;
     }
   }
   return result;

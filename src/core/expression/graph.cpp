@@ -102,6 +102,28 @@ int Graph::whole_power(int base, int exponent) {
   return exponent % 2 == 0 ? square : apply(Op::multiply, square, base);
 }
 
+namespace {
+
+// x exp(u) / (c + exp(u)) as x / (1 + c exp(-u)), which is a number where exp(u) is beyond all; or -1.
+int share_of_exponential(Graph& g, int over, int under) {
+  const Node sum = g[under];
+  if (sum.op != Op::add) return -1;
+  for (const auto& [grown, rest] : {std::pair(sum.a, sum.b), std::pair(sum.b, sum.a)}) {
+    const Node exponential = g[grown], top = g[over];
+    if (exponential.op != Op::exp) continue;
+    const bool whole = over == grown, times = top.op == Op::multiply && (top.a == grown || top.b == grown);
+    if (!whole && !times) continue;
+    const Node other = g[rest];
+    const int left = other.op == Op::exp
+      ? g.apply(Op::exp, g.apply(Op::subtract, other.a, exponential.a))
+      : g.apply(Op::multiply, rest, g.apply(Op::exp, g.apply(Op::negate, exponential.a)));
+    return g.apply(Op::divide, whole ? g.constant(1) : top.a == grown ? top.b : top.a, g.apply(Op::add, g.constant(1), left));
+  }
+  return -1;
+}
+
+}  // namespace
+
 // The node that an operation comes down to, or -1 where nothing simpler is known.
 int Graph::simplified(Op op, int a, int b, int c) {
   switch (op) {
@@ -131,7 +153,7 @@ int Graph::simplified(Op op, int a, int b, int c) {
       if (is_constant(a, 0)) return a;
       if (nodes_[a].op == Op::negate)
         return apply(Op::negate, apply(Op::divide, nodes_[a].a, b));
-      break;
+      return share_of_exponential(*this, a, b);
     case Op::negate:
       if (nodes_[a].op == Op::negate) return nodes_[a].a;
       break;

@@ -77,6 +77,9 @@ TUNDREL_LANES void evaluate_block(Op op, double value, Input a, Input b, Input c
     case Op::sqrt:
       for (int i = 0; i < n; ++i) out[i] = std::sqrt(a[i]);
       return;
+    case Op::gated:
+      for (int i = 0; i < n; ++i) out[i] = a[i] == 0 || b[i] == 0 ? 0 : a[i] * b[i];
+      return;
     case Op::select:
       for (int i = 0; i < n; ++i) out[i] = std::isnan(a[i]) ? a[i] : a[i] != 0 ? b[i] : c[i];
       return;

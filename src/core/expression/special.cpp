@@ -102,7 +102,8 @@ Complex faddeeva(double x, double y) {
 }
 
 double power_log(double x, double y, int k) {
-  if (x == 0 && y > 0) return 0;
+  // a power is stronger than a logarithm
+  if ((x == 0 && y > 0) || (std::isinf(x) && x > 0 && y < 0)) return 0;
   return std::pow(x, y) * std::pow(std::log(x), k);
 }
 
