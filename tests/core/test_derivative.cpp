@@ -123,3 +123,31 @@ TEST_CASE("powers of zero have the derivatives of their limits") {
   CHECK(evaluate(g, gradient[0], {0, 2.5}) == 0);
   CHECK(evaluate(g, gradient[1], {0, 2.5}) == 0);
 }
+
+TEST_CASE("what is flat where its argument is beyond all numbers has slopes of zero there") {
+  Graph g;
+  const int a = g.parameter(0), u = g.parameter(1), k = g.parameter(2), one = g.constant(1);
+  const int grown = g.apply(Op::exp, u), sum = g.apply(Op::add, one, grown);
+  const int cosh = g.apply(Op::cosh, u);
+  const std::vector<std::pair<int, double>> flat = {  // and the value there, for a = 2
+      {g.apply(Op::divide, a, sum), 0},
+      {g.apply(Op::divide, g.apply(Op::multiply, a, grown), sum), 2},
+      {g.apply(Op::divide, grown, g.apply(Op::add, g.apply(Op::exp, k), grown)), 1},
+      {g.apply(Op::multiply, a, g.apply(Op::exp, g.apply(Op::negate, grown))), 0},
+      {g.apply(Op::multiply, a, g.apply(Op::power, sum, g.apply(Op::negate, k))), 0},
+      {g.apply(Op::divide, a, g.apply(Op::multiply, cosh, cosh)), 0},
+      {g.apply(Op::multiply, a, g.apply(Op::tanh, grown)), 2}};
+  for (std::size_t form = 0; form < flat.size(); ++form) {
+    const auto [node, value] = flat[form];
+    const std::vector<double> at = {2, 800, 1.5};
+    const std::vector<int> gradient = gradient_nodes(g, node, 3), hessian = hessian_nodes(g, node, 3);
+    INFO("form " << form);
+    CHECK(evaluate(g, node, at) == value);
+    const bool scaled = g[node].on_parameters && evaluate(g, node, {4, 800, 1.5}) != value;
+    CHECK(evaluate(g, gradient[0], at) == (scaled ? 1 : 0));
+    for (int p : {1, 2}) CHECK(evaluate(g, gradient[p], at) == 0);
+    for (int second : hessian) CHECK(evaluate(g, second, at) == 0);
+    check_against_differences(g, node, gradient, {2, 0.7, 1.5}, "flat");
+    check_against_differences(g, node, gradient, {2, -3.0, 1.5}, "flat");
+  }
+}
