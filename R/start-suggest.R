@@ -4,7 +4,8 @@
 #' values at each (variable projection), walks a few iterations on from the best, and ranks them by
 #' the criterion. For parameters without a range from [search_within()] or two finite bounds, a range
 #' is built from the data: from what the model does with a parameter it follows of which kind it is
-#' (say, of the kind of light, or of one over time), and so how large it may be.
+#' (say, of the kind of light, or of one over time), and so how large it may be. Frequencies and periods
+#' within a sine or cosine are also taken from the periodogram of the response.
 #'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
@@ -15,7 +16,8 @@
 #'   1000 rows spread evenly through it, for speed), then a column a free parameter. Hand it to
 #'   [start_from()], which takes its first row.
 #' @section Errors: `tundrel_error_model` when the model gives finite numbers at no point tried.
-#' @references Golub and Pereyra (1973) SIAM Journal on Numerical Analysis 10, 413-432.
+#' @references Golub and Pereyra (1973) SIAM Journal on Numerical Analysis 10, 413-432. Schuster (1898)
+#'   Terrestrial Magnetism 3, 13-41.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))

@@ -58,6 +58,12 @@ test_that("the frequency of a sine of many waves is found, also by period, in ro
     expect_lt(found(1000, waves, y ~ a * sin(2 * pi * (x - from) * f) + b), 0.22)
   }
   expect_lt(found(5000, 2000, y ~ a * sin(w * x) + c * cos(w * x) + b), 0.22)
+  # of what evenly spaced readings cannot tell apart the slowest is taken, for each level its own
+  withr::local_seed(1)
+  x <- seq(0, 10, length.out = 60)
+  two <- data.frame(x, g = rep(c("a", "b"), 30), y = sin(ifelse(rep(c(TRUE, FALSE), 30), 3, 2) * x) * exp(-0.1 * x) + rnorm(60, sd = 0.05))
+  levels <- suppressMessages(fit_local(pose(two, y ~ a * sin(w[g] * x) * exp(-b * x))))
+  expect_equal(abs(unname(coef(levels)[c("w[a]", "w[b]")])), c(3, 2), tolerance = 0.02)
   # two of them, on a slope
   withr::local_seed(5)
   x <- seq(0, 10, length.out = 2000)

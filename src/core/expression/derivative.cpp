@@ -167,9 +167,14 @@ std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
   if (!graph[output].on_parameters) return result;
   const auto result_with = [&](int before, int part) { return graph.is_constant(before, 0) ? part : rules.add(before, part); };
   for (int i = 0; i <= last; ++i) {
-    if (!graph[i].on_parameters) continue;
-    grows[i] = grows_beyond_numbers(graph, graph[i]);
-    for (int argument : graph.arguments(i)) grows[i] = grows[i] || grows[argument];
+    const Node& n = graph[i];
+    if (!n.on_parameters) continue;
+    grows[i] = grows_beyond_numbers(graph, n);
+    if (n.op == Op::solved) {
+      for (int argument : graph.arguments(i)) grows[i] = grows[i] || grows[argument];
+    } else {
+      for (int argument : {n.a, n.b, n.c}) grows[i] = grows[i] || (argument >= 0 && grows[argument]);
+    }
   }
   adjoint[output] = rules.num(1);
   for (int i = last; i >= 0; --i) {
