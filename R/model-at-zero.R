@@ -49,9 +49,10 @@ limit_expression <- function(limit) switch(limit$size, finite = limit$expr, zero
 
 # The limit: a `size`, which is "finite" with an `expr`, "zero" or "infinite" with a sign as a list of factors, or "unknown". Further whether
 # anything on the way is `singular`, and whose sign is still `undecided`.
-approach_zero <- function(expression, name, signs) {
+approach_zero <- function(expression, name, signs, times = 0) {
   told <- new.env(parent = emptyenv())
   told$singular <- FALSE
+  column <- name
   sign_of <- function(factors) {
     sign <- 1
     for (factor in factors) {
@@ -82,14 +83,51 @@ approach_zero <- function(expression, name, signs) {
     if (name == "(") return(parts[[1]])
     known <- known_limit(name, parts)
     if (!is.null(known)) return(known)
+    if (name == "/" && sizes[2] == "zero" && (sizes[1] == "zero" || is_nothing(parts[[1]]))) return(quotient_of_slopes(e, column, signs, times, told))
     rule <- limit_rules[[if (length(parts) == 1 && name == "-") "negative" else name]]
-    if (!is.null(rule) && !all(sizes == "finite")) return(rule(parts, sign_of, told))
+    if (!is.null(rule) && !all(sizes == "finite")) {
+      found <- rule(parts, sign_of, told)
+      apart <- found$size == "unknown" && identical(sizes, c("infinite", "infinite"))
+      return(if (apart && name %in% c("+", "-")) quotient_of_slopes(over_one_line(e), column, signs, times, told) else found)
+    }
     if (length(parts) == 1 && sizes == "infinite") return(limit_far_out(name, parts[[1]], sign_of))
     if ("infinite" %in% sizes) unknown_limit else finite_limit(as.call(c(e[[1]], lapply(parts, limit_expression))))
   }
   limit <- fold_expression(expression, leaf, join, closed = function(e) is_hidden(e) || is_solved_call(e))
   if (limit$size %in% c("infinite", "unknown")) told$singular <- FALSE
   list(limit = limit, singular = told$singular, undecided = told$undecided)
+}
+
+# Nothing by nothing, as sin(w * x) / x: what the slopes along the column come to (de l'Hospital, 1696), which may be so again.
+most_slopes <- 3
+
+quotient_of_slopes <- function(quotient, column, signs, times, told) {
+  if (times == most_slopes) return(unknown_limit)
+  # of what it does not know R says so
+  slopes <- tryCatch(lapply(as.list(quotient)[2:3], stats::D, column), error = function(e) NULL)
+  if (is.null(slopes)) return(unknown_limit)
+  found <- approach_zero(call("/", call("(", slopes[[1]]), call("(", slopes[[2]])), column, signs, times + 1)
+  told$singular <- TRUE
+  if (is.null(told$undecided)) told$undecided <- found$undecided
+  found$limit
+}
+
+# Both sides of a sum or difference as one fraction.
+over_one_line <- function(e) {
+  sides <- lapply(as.list(e)[2:3], function(side) {
+    side <- bare(side)
+    if (rlang::is_call(side, "/")) as.list(side)[2:3] else list(side, 1)
+  })
+  times <- function(a, b) call("*", call("(", a), call("(", b))
+  call("/", call(as.character(e[[1]]), times(sides[[1]][[1]], sides[[2]][[2]]), times(sides[[2]][[1]], sides[[1]][[2]])), times(sides[[1]][[2]], sides[[2]][[2]]))
+}
+
+# Of what comes to nothing whatever the parameters are, as q - q, the size cannot be seen.
+is_nothing <- function(limit) {
+  if (limit$size != "finite" || is.numeric(limit$expr)) return(FALSE)
+  names <- all.vars(limit$expr)
+  value <- function(from) tryCatch(eval(limit$expr, stats::setNames(as.list((from + 0.37 * seq_along(names)) / 3), names), baseenv()), error = function(e) NA)
+  all(vapply(c(1, 2.3, 4.1), function(from) identical(as.numeric(value(from)), 0), NA))
 }
 
 finite_limit <- function(expr) list(size = "finite", expr = expr)
@@ -101,7 +139,15 @@ unknown_limit <- list(size = "unknown")
 known_limit <- function(name, parts) {
   numbers <- vapply(parts, function(part) if (part$size == "zero") 0 else if (part$size == "finite" && is.numeric(part$expr)) part$expr else NA_real_, 0)
   if (anyNA(numbers)) return(NULL)
-  value <- if (name %in% c("+", "-")) do.call(name, as.list(numbers)) else if (length(numbers) == 1 && numbers == 0) values_at_zero[name] else NA
+  value <- if (name %in% c("+", "-")) {
+    do.call(name, as.list(numbers))
+  } else if (length(numbers) == 1 && numbers == 0) {
+    values_at_zero[name]
+  } else if (identical(numbers, 1) && name %in% c("log", "log2", "log10")) {
+    0
+  } else {
+    NA
+  }
   if (is.na(value)) NULL else if (value != 0) finite_limit(unname(value)) else zero_limit(if (length(parts) == 1) parts[[1]]$sign else list(NaN))
 }
 

@@ -113,3 +113,36 @@ test_that("readings that cannot be where the model is zero are named", {
   current$ampere <- 1e-9 * (exp(current$volt / 0.04) - 1) * (1 + sin(37 * 1:8) / 50)
   expect_refusal(fit_local(judge_by(pose(current, ampere ~ i0 * (exp(volt / v) - 1)), least_squares(relative = "fitted"))), "model", c("zero in row 1", "Leave out rows"))
 })
+
+test_that("nothing by nothing is taken at its limit, with its slopes", {
+  x <- c(0, seq(0, 10, length.out = 60))
+  # the model, what it comes to at zero, and values of its parameters
+  forms <- list(
+    list(y ~ a * sin(w * x) / x, quote(a * w), c(a = 1, w = 3)), list(y ~ a * (sin(w * x) / (w * x))^2 + b, quote(a + b), c(a = 1, w = 0.8, b = 0.1)),
+    list(y ~ a * (1 - exp(-k * x)) / (k * x), quote(a), c(a = 2, k = 0.7)), list(y ~ a * x / (exp(x / t) - 1), quote(a * t), c(a = 2, t = 2)),
+    list(y ~ a * (1 - cos(w * x)) / x^2, quote(a * w^2 / 2), c(a = 1, w = 2)), list(y ~ 2 * a * (exp(-q * x) - 1 + q * x) / (q * x)^2, quote(a), c(a = 3, q = 0.9)),
+    list(y ~ a * log(1 + k * x) / x, quote(a * k), c(a = 2, k = 0.7)), list(y ~ a * tanh(k * x) / x, quote(a * k), c(a = 2, k = 0.7)),
+    list(y ~ a * x / (b * x + x^2), quote(a / b), c(a = 2, b = 3)), list(y ~ a * (1 / tanh(k * x) - 1 / (k * x)), quote(0), c(a = 2, k = 0.7)),
+    list(y ~ a * (3 * (sin(q * x) - q * x * cos(q * x)) / (q * x)^3)^2, quote(a), c(a = 2, q = 0.5))
+  )
+  for (form in forms) {
+    truth <- as.list(form[[3]])
+    at_zero <- function(...) eval(form[[2]], utils::modifyList(truth, list(...)))
+    exact <- ifelse(x == 0, at_zero(), eval(form[[1]][[3]], c(truth, list(x = x))))
+    told <- deparse1(form[[1]])
+    problem <- pose(data.frame(x, y = exact + sin(37 * seq_along(x)) / 50), form[[1]]) |> start_from(truth)
+    compiled <- tundrel:::compile_problem(problem)
+    evaluated <- function(core) core(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, unlist(truth))
+    expect_equal(evaluated(tundrel:::core_evaluate), exact, tolerance = 1e-10, label = told)
+    slopes <- vapply(names(truth), function(name) {
+      step <- 1e-5 * truth[[name]]
+      moved <- function(by) do.call(at_zero, stats::setNames(list(truth[[name]] + by), name))
+      (moved(step) - moved(-step)) / (2 * step)
+    }, 0)
+    expect_equal(evaluated(tundrel:::core_jacobian)[1, ], unname(slopes), tolerance = 1e-8, label = told)
+    run <- fit_local(problem)
+    expect_true(run$converged, label = told)
+    expect_lt(max(abs(coef(run) / unlist(truth) - 1)), 0.15)
+    expect_equal(suppressMessages(fit_local(pose(problem$measurements, form[[1]])))$value, run$value, tolerance = 1e-6, label = told)
+  }
+})
