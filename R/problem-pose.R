@@ -3,7 +3,7 @@
 #' The model is a formula. On its right-hand side a name is, in this order: a column of the
 #' measurements, one of `constants`, `pi`; every other name is a parameter to be found. The
 #' expression is compiled, with exact derivatives; it is never evaluated by R. In rows in which a column is zero, such as a dose of none,
-#' `(dose / half)^h`, `log(dose)` and `half / dose` within an expression are taken at their limits, derivatives included, where the
+#' `(dose / half)^h`, `log(dose)`, `half / dose` and `sin(w * x) / x` within an expression are taken at their limits, derivatives included, where the
 #' rules of limits tell them.
 #'
 #' The model language has arithmetic and powers, comparison and logic inside `ifelse()`, `exp`, `expm1`, `log`, `log2`, `log10`, `log1p`,
