@@ -43,6 +43,8 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
 unwatched_for <- 10  # seconds
 
 walk_unwatched <- function(run, budget, threads, after = unwatched_for, call = rlang::caller_env()) {
+  # a pause would lose the calls that workers are still at
+  if (!is_compiled(run$problem) && plan_workers() > 1) return(walk_on(run, budget, threads, call))
   compiled <- compiled_at_start(run)
   run$compiled <- compiled
   run <- walk_on(run, c(budget, list(pause_seconds = after)), threads, call)
