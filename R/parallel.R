@@ -101,7 +101,9 @@ in_batches <- function(compiled) {
     if (is.numeric(found) && length(found) == wanted) found else rep(NaN, wanted)
   }
   # what brings down the worker that calls it is a call that failed
-  pool <- new_pool(one, compiled$problem, rep(NaN, wanted))
+  # a walk that pauses goes on with the calls that are under way
+  pool <- compiled$pools$latest %||% new_pool(one, compiled$problem, rep(NaN, wanted))
+  if (!is.null(compiled$pools)) compiled$pools$latest <- pool
   back_from <- function(points, all) {
     columns <- stats::setNames(lapply(seq_len(ncol(points)), function(k) points[, k]), apply(points, 2, function(x) paste(sprintf("%a", x), collapse = " ")))
     tryCatch(from_pool(pool, columns, all)[names(columns)], interrupt = function(e) {

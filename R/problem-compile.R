@@ -74,6 +74,7 @@ model_collector <- function(problem, status, columns, fitted = NULL, observed = 
 #   start, typical, joint    added by compile_at_start(): a point, sizes of the parameters, conditions between them
 #   box, eliminated          added by compile_search()
 #   calls, met_value         added by counting_calls()
+#   pools            of a walk that pauses: where its pool of work for other processes is kept
 #   batch_function, late_function    added by in_batches()
 new_compiled <- function(problem, status, ..., kind = "value", nodes = list(), columns = list(), rows = 0L, used = integer(), dropped = no_rows) {
   compiled <- c(

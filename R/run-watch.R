@@ -10,6 +10,7 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
   if (is.null(show) && is.null(keep)) return(walk_unwatched(run, budget, threads, call = call))
   # compiled once: a function of the user's is not called for a look
   compiled <- compiled_at_start(run)
+  compiled$pools <- new.env(parent = emptyenv())
   # where a call takes long each is worth a look, and a place in the file
   costly <- !is.null(costly_call(compiled))
   if (costly && !is.null(keep)) {
@@ -43,9 +44,8 @@ walk_watched <- function(run, budget, progress, keep, threads, call = rlang::cal
 unwatched_for <- 10  # seconds
 
 walk_unwatched <- function(run, budget, threads, after = unwatched_for, call = rlang::caller_env()) {
-  # a pause would lose the calls that workers are still at
-  if (!is_compiled(run$problem) && plan_workers() > 1) return(walk_on(run, budget, threads, call))
   compiled <- compiled_at_start(run)
+  compiled$pools <- new.env(parent = emptyenv())
   run$compiled <- compiled
   run <- walk_on(run, c(budget, list(pause_seconds = after)), threads, call)
   if (run$stop_reason != "none") return(run)
