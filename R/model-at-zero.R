@@ -122,12 +122,12 @@ over_one_line <- function(e) {
   call("/", call(as.character(e[[1]]), times(sides[[1]][[1]], sides[[2]][[2]]), times(sides[[2]][[1]], sides[[1]][[2]])), times(sides[[1]][[2]], sides[[2]][[2]]))
 }
 
-# Of what comes to nothing whatever the parameters are, as q - q, the size cannot be seen.
+# Of what comes to nothing whatever the parameters are and whichever signs they have, as q - q, the size cannot be seen.
 is_nothing <- function(limit) {
   if (limit$size != "finite" || is.numeric(limit$expr)) return(FALSE)
   names <- all.vars(limit$expr)
   value <- function(from) tryCatch(eval(limit$expr, stats::setNames(as.list((from + 0.37 * seq_along(names)) / 3), names), baseenv()), error = function(e) NA)
-  all(vapply(c(1, 2.3, 4.1), function(from) identical(as.numeric(value(from)), 0), NA))
+  all(vapply(c(1, -2.9, 4.1), function(from) identical(as.numeric(value(from)), 0), NA))
 }
 
 finite_limit <- function(expr) list(size = "finite", expr = expr)
@@ -148,7 +148,7 @@ known_limit <- function(name, parts) {
   } else {
     NA
   }
-  if (is.na(value)) NULL else if (value != 0) finite_limit(unname(value)) else zero_limit(if (length(parts) == 1) parts[[1]]$sign else list(NaN))
+  if (is.na(value)) NULL else if (value != 0) finite_limit(unname(value)) else zero_limit(if (length(parts) == 1) parts[[1]]$sign %||% list(NaN) else list(NaN))
 }
 
 values_at_zero <- c(

@@ -55,7 +55,7 @@ catalogue_folder <- function() system.file("models", package = "tundrel")
 catalogue_names <- function() recalled(catalogue_remembered, "names", sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$")))
 
 # The catalogue's models that were read, by name.
-catalogue_remembered <- new.env()
+catalogue_remembered <- new.env(parent = emptyenv())
 
 #' @rdname models
 #' @export

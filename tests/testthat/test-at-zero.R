@@ -146,3 +146,10 @@ test_that("nothing by nothing is taken at its limit, with its slopes", {
     expect_equal(suppressMessages(fit_local(pose(problem$measurements, form[[1]])))$value, run$value, tolerance = 1e-6, label = told)
   }
 })
+
+test_that("of what depends on a sign that is not known nothing is said", {
+  # log(1 + k * x) goes to zero from above or below, and abs(q) - q is nothing for one sign only
+  for (model in list(quote(a * exp(-1 / log(1 + k * x))), quote(a * (abs(q) - q + x) / x))) {
+    expect_identical(tundrel:::written_at_zeros(model, data.frame(x = 0)), model)
+  }
+})

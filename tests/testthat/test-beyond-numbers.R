@@ -43,6 +43,12 @@ test_that("slopes there are those of the same model written without overflow", {
   plain <- slopes(y ~ a * plogis((x - m) / s))
   expect_equal(slopes(y ~ a / (1 + exp(-(x - m) / s))), plain, tolerance = 1e-12)
   expect_equal(slopes(y ~ a * exp((x - m) / s) / (1 + exp((x - m) / s))), plain, tolerance = 1e-12)
+  # an exponential of a column alone
+  x <- c(-900, -1, 0, 1, 900)
+  data <- data.frame(x, y = x)
+  share <- c(0, exp(-1:1) / (2 + exp(-1:1)), 1)
+  expect_equal(slopes(y ~ exp(x) / (a + exp(x)) * (m - 63 + s)), cbind(c(0, -0.05 * exp(-1:1) / (2 + exp(-1:1))^2, 0), share, share), tolerance = 1e-12, ignore_attr = TRUE)
+  expect_equal(slopes(y ~ 1 / (1 + a * exp(x)) * (m - 63 + s))[5, ], c(0, 0, 0))
 })
 
 test_that("the frequency of a sine of many waves is found, also by period, in rows anywhere, and in long tables", {

@@ -168,7 +168,6 @@ std::vector<int> gradient_nodes(Graph& graph, int output, int n_parameters) {
   const auto result_with = [&](int before, int part) { return graph.is_constant(before, 0) ? part : rules.add(before, part); };
   for (int i = 0; i <= last; ++i) {
     const Node& n = graph[i];
-    if (!n.on_parameters) continue;
     grows[i] = grows_beyond_numbers(graph, n);
     if (n.op == Op::solved) {
       for (int argument : graph.arguments(i)) grows[i] = grows[i] || grows[argument];
