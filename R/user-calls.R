@@ -8,8 +8,12 @@ user_calls$kept <- NULL
 user_calls$last <- NA
 user_calls$until <- Inf
 user_calls$seconds <- NA_real_  # that the last one took
+user_calls$loading <- FALSE     # did it load packages meanwhile?
 
 seconds_now <- function() proc.time()[["elapsed"]]
+
+# When R tidies up its memory, that is not the doing of the call in which it happens.
+seconds_beside_gc <- function() seconds_now() - gc.time()[[3]]
 
 # Compiles a problem, or looks for a start, by half of a budget of seconds (NA for none): the rest is for the fit.
 by_half_of <- function(seconds, code) {
@@ -38,9 +42,21 @@ counting_calls <- function(compile, most = NA, known = list()) {
   if (length(user_calls$kept)) {
     compiled$met_value <- value_met(compiled)
     compiled$known_calls <- call_at_start(compiled)
+    user_calls$kept <- NULL
+    if (!is.null(compiled$known_calls)) compiled$known_calls$seconds <- seconds_once_loaded(compiled)
   }
   compiled$calls <- user_calls$made - before
   compiled
+}
+
+# What a call takes. Of one that loaded packages on the way nothing can be told, and where it took long another one, at the same point, tells.
+seconds_once_loaded <- function(compiled) {
+  seconds <- compiled$known_calls$seconds
+  if (user_calls$loading && isTRUE(seconds >= costly_seconds) && calls_left() >= 1) {
+    compiled$kept_value(compiled$start)
+    seconds <- user_calls$seconds
+  }
+  seconds
 }
 
 # How many more may be made while a problem is compiled; Inf where nobody said.
@@ -79,9 +95,11 @@ value_met <- function(compiled) {
 try_call <- function(code, wanted, what) {
   if (!may_call()) return(list(value = NULL, trouble = "No further call is allowed."))
   user_calls$made <- user_calls$made + 1
-  began <- seconds_now()
+  began <- seconds_beside_gc()
+  packages <- length(loadedNamespaces())
   out <- tryCatch(code, error = function(e) e, interrupt = stopped_by_user)
-  user_calls$seconds <- seconds_now() - began
+  user_calls$seconds <- max(0, seconds_beside_gc() - began)
+  user_calls$loading <- length(loadedNamespaces()) > packages
   trouble <- if (inherits(out, "error")) {
     c("It stopped: {conditionMessage(out)}")
   } else if (!is.numeric(out)) {

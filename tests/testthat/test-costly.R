@@ -174,6 +174,35 @@ test_that("a search chooses by itself where a call takes long, and says so", {
   expect_equal(fit_global(in_branin_box(branin), seed = 1, max_evaluations = 200)$solver$name, "differential_evolution")
 })
 
+test_that("a first call that loads packages, or in which memory is tidied up, does not pass for a costly one", {
+  folder <- withr::local_tempdir()
+  writeLines(c("Package: slowtoload", "Version: 1.0", "Title: Nothing", "Description: Nothing.", "License: none"), file.path(folder, "DESCRIPTION"))
+  writeLines("export(one)", file.path(folder, "NAMESPACE"))
+  dir.create(file.path(folder, "R"))
+  writeLines(c("one <- function() 1", ".onLoad <- function(...) Sys.sleep(0.2)"), file.path(folder, "R", "one.R"))
+  library <- withr::local_tempdir()
+  utils::install.packages(folder, library, repos = NULL, type = "source", quiet = TRUE)
+  withr::defer(unloadNamespace("slowtoload"))
+  seen <- counted(branin)
+  loads <- function(p) {
+    loadNamespace("slowtoload", lib.loc = library)
+    seen$f(p)
+  }
+  expect_false(isNamespaceLoaded("slowtoload"))
+  run <- suppressMessages(fit_global(in_branin_box(loads), seed = 1, max_evaluations = 300))
+  expect_true(isNamespaceLoaded("slowtoload"))
+  expect_equal(run$solver$name, "differential_evolution")
+  expect_equal(run$evaluations, seen$n)
+  first <- TRUE
+  tidied <- function(p) {
+    if (first) while (sum(gc.time()[3]) - before < 0.2) gc()
+    first <<- FALSE
+    branin(p)
+  }
+  before <- gc.time()[3]
+  expect_equal(suppressMessages(fit_global(in_branin_box(tidied), seed = 1, max_evaluations = 200))$solver$name, "differential_evolution")
+})
+
 test_that("of a search whose calls take long each is in the checkpoint before the next is made", {
   path <- withr::local_tempfile(fileext = ".json")
   n <- 0
