@@ -39,7 +39,17 @@ write_copy <- function(path, from, call = rlang::caller_env()) {
   }, call)
 }
 
-write_table <- function(table, path) write_text(path, sub("\n$", "", readr::format_csv(table)))
+write_table <- function(table, path) write_text(path, csv_text(table))
+
+# A table as text with commas, without the end of its last line. Several threads write it, and none of them may ask R for memory: texts that R would
+# only make when they are asked for (such as those of numbers), or would have to translate, are made before.
+csv_text <- function(table, ...) {
+  table[] <- lapply(table, function(column) {
+    shown <- readr::output_column(column)
+    if (is.character(shown)) enc2utf8(c(shown)) else shown
+  })
+  sub("\n$", "", readr::format_csv(table, ...))
+}
 
 # By which a picture ends: the name of its last part, and that part's sum.
 end_of_png <- as.raw(c(0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82))

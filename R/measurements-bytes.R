@@ -26,7 +26,7 @@ plain_text <- function(file, comment, call = rlang::caller_env()) {
   refuse_long_lines(max(0, nchar(lines, "bytes")), file, call)
   lines <- lines[!is_comment(lines, comment)]
   copy <- tempfile("plain-text-")
-  readr::write_lines(lines, copy)
+  write_text(copy, lines)
   copy
 }
 

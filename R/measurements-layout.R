@@ -145,7 +145,7 @@ spaced_layout <- function(plain, told, filled, at, file, call) {
   }
   copy <- tempfile("spaced-")
   lines <- vapply(spaced_words(readr::read_lines(plain, progress = FALSE)), paste, "", collapse = "\t")
-  readr::write_lines(lines, copy)
+  write_text(copy, lines)
   next_lines <- vapply(spaced_words(told[at + seq_len(min(2, length(told) - at))]), paste, "", collapse = "\t")
   list(plain = copy, delim = "\t", before = filled[at] - 1, header = header, line = told[at], next_lines = next_lines, more = TRUE, understood = tell_titles(told, at - 1))
 }
@@ -190,6 +190,6 @@ without_frame <- function(plain, file) {
   if (plain != file) unlink(plain)
   lines <- lines[nzchar(trimws(lines)) & !grepl("^[-|: +=]+$", lines)]
   copy <- tempfile("unframed-")
-  readr::write_lines(gsub("^\\s*[|]\\s*|\\s*[|]\\s*$", "", lines), copy)
+  write_text(copy, gsub("^\\s*[|]\\s*|\\s*[|]\\s*$", "", lines))
   copy
 }

@@ -55,7 +55,7 @@ read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, col
   if (!is.null(text)) {
     file <- tempfile("pasted-")
     on.exit(unlink(file))
-    readr::write_lines(enc2utf8(text), file)
+    write_text(file, text)
   }
   if (rlang::is_string(file) && is_columns_folder(file)) return(open_columns(file))
   check_file(file)

@@ -37,6 +37,6 @@ fingerprint_of <- function(data) {
   if (!is.null(folder)) return(rlang::hash(unname(tools::md5sum(list.files(folder, "[.]column$", full.names = TRUE)))))
   path <- tempfile()
   on.exit(unlink(path))
-  readr::write_lines(run_json(lapply(as.list(unclass_measurements(data)), stored_column)), path)
+  write_text(path, run_json(lapply(as.list(unclass_measurements(data)), stored_column)))
   unname(tools::md5sum(path))
 }

@@ -98,7 +98,7 @@ write_markdown <- function(page, path) {
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
   pictures <- paste0(tools::file_path_sans_ext(basename(path)), "-pictures")
-  readr::write_lines(page, file.path(scratch, "page.html"))
+  write_text(file.path(scratch, "page.html"), page)
   rmarkdown::pandoc_convert("page.html", to = "gfm+tex_math_dollars-raw_html", from = "html-native_divs-native_spans", output = "page.md",
     options = c(paste0("--extract-media=", pictures), "--wrap=none"), wd = scratch)
   made <- list.files(file.path(scratch, pictures))

@@ -100,9 +100,12 @@ begin_with_table <- function(desk, data) {
   path <- tempfile(fileext = ".csv")
   on.exit(unlink(path))
   units <- units_of(data)[names(data)]
-  text <- readr::format_csv(unclass_measurements(data))
-  if (any(!is.na(units) & nzchar(units))) text <- sub("\n", paste0("\n", sub("\n$", "", readr::format_csv(as.data.frame(as.list(ifelse(is.na(units), "", units))), col_names = FALSE)), "\n"), text)
-  write_text(path, sub("\n$", "", text))
+  text <- csv_text(unclass_measurements(data))
+  if (any(!is.na(units) & nzchar(units))) {
+    below <- csv_text(as.data.frame(as.list(ifelse(is.na(units), "", units))), col_names = FALSE)
+    text <- sub("\n", paste0("\n", below, "\n"), text)
+  }
+  write_text(path, text)
   open_table(desk, path, "measurements.csv")
 }
 

@@ -48,3 +48,21 @@ test_that("an output directory that cannot be is refused as bad input", {
   expect_message(code <- command_line(c("run", plan)), "cannot be written to")
   expect_identical(code, 2L)
 })
+
+test_that("texts that R would only make when they are asked for are written whole, by however many threads", {
+  withr::local_seed(8)
+  path <- withr::local_tempfile(fileext = ".csv")
+  latin <- "gr\xfc\xdfe"
+  Encoding(latin) <- "latin1"
+  for (i in 1:30) {
+    x <- runif(3000)
+    table <- tibble::tibble(x = x, late = as.character(3 * x), span = as.difftime(x, units = "mins"), group = factor(rep(c("a", "b, c"), 1500)), word = rep(latin, 3000))
+    tundrel:::write_table(table, path)
+  }
+  back <- utils::read.csv(path, encoding = "UTF-8")
+  expect_identical(back$x, x)
+  expect_equal(back$late, 3 * x, tolerance = 1e-14)
+  expect_equal(back$span, x, tolerance = 1e-14)
+  expect_identical(back$group, as.character(table$group))
+  expect_identical(unique(back$word), "gr\u00fc\u00dfe")
+})
