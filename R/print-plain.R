@@ -47,7 +47,7 @@ NULL
 plain_table <- function(x, ...) tibble::as_tibble(stats::setNames(lapply(seq_along(x), function(k) x[[k]]), names(x)))
 
 run_as_tibble <- function(x, ...) tidy(x, ...)
-run_as_data_frame <- function(x, row.names = NULL, optional = FALSE, ...) as.data.frame(tidy(x, ...))
+run_as_data_frame <- function(x, row.names = NULL, optional = FALSE, level = 0.95, ...) as.data.frame(tidy(x, level = level))
 
 #' @export
 tidy.tundrel_runs <- function(x, level = 0.95, ...) of_each_run(x, tidy, level = level)
@@ -59,7 +59,10 @@ glance.tundrel_runs <- function(x, ...) of_each_run(x, glance)
 augment.tundrel_runs <- function(x, ...) of_each_run(x, augment)
 
 #' @export
-augment.tundrel_fits <- function(x, ...) residual_table(x)
+augment.tundrel_fits <- function(x, ...) {
+  refuse_more(...)
+  residual_table(x)
+}
 
 # One under the other, with the places of runs, or their names.
 of_each_run <- function(runs, table, ...) {

@@ -37,6 +37,7 @@ size_line <- function(x) {
 
 #' @export
 summary.tundrel_run <- function(object, ...) {
+  refuse_more(...)
   structure(list(run = object, glance = glance(object), reference = reference_table(object)), class = "tundrel_run_summary")
 }
 

@@ -107,4 +107,7 @@ tangent_factor <- function(run, compiled) {
 
 #' @rdname run-tables
 #' @export
-augment.tundrel_run <- function(x, ...) residual_table(x)
+augment.tundrel_run <- function(x, ...) {
+  refuse_more(...)
+  residual_table(x)
+}

@@ -1,6 +1,6 @@
 # Arguments that a fit does not have, because what they would say is said elsewhere.
 
-said_elsewhere <- c(
+said_elsewhere_of_fits <- c(
   start = "start_from(problem, a = 1)", starts = "fit_multistart(problem, starts = 20)", method = "solver", algorithm = "solver", optimiser = "solver",
   lower = "subject_to(problem, a > 0)", upper = "subject_to(problem, a < 10)", bounds = "subject_to(problem, between(a, 0, 10))",
   constraints = "subject_to(problem, a + b <= 1)", fixed = "subject_to(problem, a == 1)", weights = "judge_by(problem, least_squares(weights = w))",
@@ -12,12 +12,29 @@ said_elsewhere <- c(
   tol = "tolerance", iterations = "max_iterations", evaluations = "max_evaluations", seconds = "max_seconds", verbose = "progress", trace = "progress", cores = "threads"
 )
 
+# Arguments that methods for R's generics do not have. Passed over in silence, they would be taken for heard.
+said_elsewhere_of_runs <- c(
+  interval = "band", se.fit = "band", se = "band", conf.level = "level", conf.int = "level", alpha = "level", n = "nsim", newdata = "predict(run, newdata)",
+  data = "predict(run, newdata)", by = "uncertainty(run, by = \"profile\")", method = "uncertainty(run, by = \"profile\")", type = "residuals(run, type = \"studentised\")",
+  correlation = "correlation_table(run)"
+)
+
+# For a method that was called with more than its arguments.
+refuse_more <- function(..., call = rlang::caller_env()) {
+  own <- setdiff(rlang::fn_fmls_names(rlang::caller_fn()), c("object", "x", "..."))
+  refuse_other_arguments(rlang::enexprs(...), own, call, said_elsewhere_of_runs)
+}
+
 # `given`: what came in beyond the arguments that there are, `own`.
-refuse_other_arguments <- function(given, own, call = rlang::caller_env()) {
+refuse_other_arguments <- function(given, own, call = rlang::caller_env(), said_elsewhere = said_elsewhere_of_fits) {
   if (length(given) == 0) return(invisible())
   name <- rlang::names2(given)[1]
-  if (!nzchar(name)) refuse("argument", c("There are more arguments than this function takes.", "i" = "It takes {.arg {own}}."), call = call)
+  if (!nzchar(name)) refuse("argument", c("There are more arguments than this function takes.", "i" = if (length(own)) "It takes {.arg {own}}."), call = call)
   elsewhere <- said_elsewhere[tolower(name)]
-  hint <- if (is.na(elsewhere)) suggestion(name, own, "arguments") else c("i" = if (elsewhere %in% own) "The argument is called {.arg {elsewhere}}." else "Say it with {.code {elsewhere}}.")
+  # the name of an argument is said of those that have it
+  if (!grepl("(", elsewhere, fixed = TRUE) && !elsewhere %in% own) elsewhere <- NA
+  hint <- if (is.na(elsewhere)) {
+    if (length(own)) suggestion(name, own, "arguments")
+  } else c("i" = if (elsewhere %in% own) "The argument is called {.arg {elsewhere}}." else "Say it with {.code {elsewhere}}.")
   refuse("argument", c("There is no argument {.arg {name}} here.", hint), call = call)
 }

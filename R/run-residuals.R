@@ -64,6 +64,7 @@ quantile_residuals <- function(run, compiled, seed, drawn = with_seed(seed, stat
 #' @rdname run-generics
 #' @export
 residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
+  refuse_more(...)
   type <- rlang::arg_match0(type %||% default_residuals(object$problem), residual_kinds, "type")
   compiled <- compiled_of(object)
   spread_rows(residual_rows(object, compiled, type, seed), compiled, object)

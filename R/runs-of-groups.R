@@ -137,6 +137,7 @@ spread_table <- function(fits) {
 
 #' @export
 coef.tundrel_fits <- function(object, ...) {
+  refuse_more(...)
   beside(object$groups$keys, as_tibble(t(group_values(object))))
 }
 

@@ -3,6 +3,7 @@
 #' @rdname run-generics
 #' @export
 confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95, ...) {
+  refuse_more(...)
   table <- uncertainty(object, level = level)
   unknown <- setdiff(parm, table$parameter)
   if (length(unknown)) {
@@ -16,6 +17,7 @@ confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95
 #' @rdname run-tables
 #' @export
 tidy.tundrel_run <- function(x, level = 0.95, ...) {
+  refuse_more(...)
   table <- uncertainty(x, level = level)
   class(table) <- setdiff(class(table), "tundrel_uncertainty")
   table
@@ -23,6 +25,7 @@ tidy.tundrel_run <- function(x, level = 0.95, ...) {
 
 #' @export
 tidy.tundrel_fits <- function(x, level = 0.95, ...) {
+  refuse_more(...)
   table <- uncertainty(x, level = level)
   class(table) <- setdiff(class(table), "tundrel_uncertainty")
   table

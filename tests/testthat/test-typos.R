@@ -34,3 +34,16 @@ test_that("the catalogue is searched by words of the field", {
   expect_identical(models()$model, sort(models()$model))
   expect_refusal(models("astrology"), "model", "No model is about")
 })
+
+test_that("what R's generics are asked beyond their arguments is refused with what says it, not passed over", {
+  run <- fit_local(lichen_problem())
+  expect_refusal(predict(run, data.frame(light = 3), interval = "confidence"), "argument", c("no argument interval", "called band"))
+  expect_refusal(confint(run, by = "profile"), "argument", 'uncertainty(run, by = "profile")')
+  expect_refusal(augment(run, newdata = data.frame(light = 3)), "argument", "predict(run, newdata)")
+  expect_refusal(tidy(run, conf.level = 0.9), "argument", "called level")
+  expect_refusal(summary(run, correlation = TRUE), "argument", "correlation_table")
+  expect_refusal(simulate(run, draws = 4), "argument", "no argument draws")
+  for (asked in list(coef, vcov, fitted, residuals)) expect_refusal(asked(run, nonsense = 1), "argument", "no argument nonsense")
+  expect_equal(nrow(as.data.frame(run)), length(coef(run)))
+  expect_identical(names(data.frame(run)), names(tidy(run)))
+})
