@@ -83,10 +83,12 @@ check_leverage <- function(checked) {
   if (length(checked$leverage) == 0) return(too_few("leverage", checked))
   found <- which(checked$leverage > leverage_limit(checked))
   check_line("leverage", max(checked$leverage), "pass", if (length(found)) {
-    paste0(upper_first(name_rows(checked$row[found])), if (length(found) == 1) " decides its" else " decide their",
-      " own fitted value almost alone: an error there would not show; measure there again.")
+    share <- paste(format_number(100 * max(checked$leverage[found]), 2), "%")
+    one <- length(found) == 1
+    paste0(upper_first(name_rows(checked$row[found])), if (one) " decides " else " decide up to ", share, " of ", if (one) "its own fitted value" else "their own fitted values",
+      ": an error there would show that much less; measure there again.")
   } else {
-    "No row determines its own fitted value alone."
+    "No row decides most of its own fitted value."
   })
 }
 
@@ -97,8 +99,10 @@ check_influence <- function(checked) {
   if (!any(is.finite(distance)) || !isTRUE(checked$freedom >= 1)) return(too_few("influence", checked))
   found <- which(distance > influence_limit(checked))
   check_line("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
-    paste0("Without ", name_rows(checked$row[found[order(-distance[found])]]), " the answer would be very different: fit without ",
-      if (length(found) == 1) "it" else "them", " and compare.")
+    # the first order of what a row left out moves, along the direction in which it moves most
+    moved <- sqrt(max(1, checked$moving) * max(distance[found]))
+    paste0("Without ", if (length(found) > 1) "one of ", name_rows(checked$row[found[order(-distance[found])]]), " estimates would move by up to about ",
+      format_number(moved, 2), " standard errors: fit without ", if (length(found) == 1) "it" else "them", " and compare.")
   } else {
     "No single row has a large influence on the answer."
   })

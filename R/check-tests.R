@@ -37,7 +37,7 @@ dependence_remedy <- function(checked, r) {
 }
 
 test_neighbours <- function(checked) {
-  new_test("both", paste0("Neighbours ", order_text(checked), " do not depend on each other."), function(r, expected) {
+  new_test("both", paste0("No sign that neighbours ", order_text(checked), " depend on each other."), function(r, expected) {
     if (r > 0) {
       paste0("Neighbours ", order_text(checked), " are alike (correlation ", format_number(r, 2),
         "): intervals are too narrow. Model the drift, or say that errors depend on each other: ", dependence_remedy(checked, r), ".")
@@ -50,7 +50,7 @@ test_neighbours <- function(checked) {
 levels_differ <- function(checked) length(unique(checked$fitted)) >= 3
 
 test_spread <- function(checked) {
-  new_test("both", "The spread is the same for small and large fitted values.", function(r, expected) {
+  new_test("both", "No sign that the spread changes with the fitted value.", function(r, expected) {
     how <- if (r > 0) "grows" else "shrinks"
     advice <- if (checked$family) {
       "consider another family, or let its other parameter depend on fitted"
@@ -65,7 +65,7 @@ test_spread <- function(checked) {
 }
 
 test_normality <- function(checked) {
-  fine <- if (checked$family) "The quantile residuals are normal, as expected if the family is right." else "The residuals are consistent with normal noise."
+  fine <- if (checked$family) "The quantile residuals are consistent with normal ones, as the family would give." else "The residuals are consistent with normal noise."
   new_test("low", fine, function(r, expected) {
     z <- checked$z - mean(checked$z)
     tail <- if (abs(mean(z^3)) / mean(z^2)^1.5 > 0.8) {

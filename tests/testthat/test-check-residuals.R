@@ -89,3 +89,18 @@ test_that("small samples skip what cannot be told, and columns are checked", {
   expect_output(print(small), "Checks of the residuals")
   expect_output(print(small[c("check", "verdict")]), "runs")
 })
+
+test_that("how far a row pulls the answer is said as far as leaving it out shows", {
+  withr::local_seed(11)
+  data <- data.frame(x = c(1:8, 40), y = c(2 + 0.5 * 1:8 + rnorm(8, sd = 0.1), 26))
+  fitted_to <- function(data) suppressMessages(fit_local(pose(data, y ~ a + b * x)))
+  run <- fitted_to(data)
+  shift <- coef(run) - coef(fitted_to(data[-9, ]))
+  moved <- sqrt(drop(shift %*% solve(vcov(run), shift)))
+  checks <- check_residuals(run)
+  reading <- checks$reading[checks$check == "influence"]
+  expect_match(reading, paste0("Without row 9 estimates would move by up to about ", format(signif(moved, 2)), " standard errors"), fixed = TRUE)
+  x <- data$x - mean(data$x)
+  share <- 1 / 9 + x[9]^2 / sum(x^2)
+  expect_match(checks$reading[checks$check == "leverage"], paste0("Row 9 decides ", round(100 * share), " % of its own fitted value"), fixed = TRUE)
+})
