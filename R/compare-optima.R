@@ -114,24 +114,6 @@ either_sign <- function(run) {
 
 without_sign <- function(x, either) replace(x, either, abs(x[either]))
 
-# Terms of the model's sum that are the same but for the names of their parameters: for each such kind of term, a list
-# of the parameters' names, one vector a term, in the same order.
-exchangeable_terms <- function(problem, status) {
-  if (!is_compiled(problem)) return(list())
-  shared <- all.vars(problem$model$response)
-  terms <- model_components(problem$model)
-  owned <- lapply(terms, function(term) intersect(all.vars(term), status$free))
-  counts <- table(unlist(owned))
-  # parameters that stand in one term only
-  usable <- vapply(owned, function(names) length(names) > 0 && all(counts[names] == 1) && !any(names %in% shared), logical(1))
-  shape <- vapply(seq_along(terms), function(i) {
-    places <- lapply(seq_along(owned[[i]]), function(k) as.symbol(paste0(".", k)))
-    expression_text(do.call(substitute, list(terms[[i]], stats::setNames(places, owned[[i]]))))
-  }, character(1))
-  kinds <- split(owned[usable], shape[usable])
-  unname(lapply(Filter(function(kind) length(kind) > 1, kinds), unname))
-}
-
 # The second point with its terms put into the order in which they are like those of the first.
 exchanged_like <- function(x, y, exchange, apart) {
   out <- y

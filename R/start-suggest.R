@@ -5,7 +5,8 @@
 #' the criterion. For parameters without a range from [search_within()] or two finite bounds, a range
 #' is built from the data: from what the model does with a parameter it follows of which kind it is
 #' (say, of the kind of light, or of one over time), and so how large it may be. Frequencies and periods
-#' within a sine or cosine are also taken from the periodogram of the response.
+#' within a sine or cosine are also taken from the periodogram of the response. Terms of a sum that are the
+#' same but for their parameters, as peaks and exponentials are, are placed one after the other.
 #'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
@@ -48,12 +49,17 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
     points <- with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
     with_rhythms(problem, whole, compiled, points)
   })
-  if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
   compiled$typical <- apply(abs(points), 2, stats::median)
   compiled$typical[compiled$typical == 0] <- 1
   # for a start, seven digits of states are enough
   if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
-  found <- core_search_starts(compiled, t(points), effort$finalists, effort$iterations, seconds_left())
+  search <- function(points, finalists = effort$finalists) core_search_starts(compiled, t(points), finalists, effort$iterations, seconds_left())
+  points <- with_terms_in_turn(problem, compiled, points, function(points) {
+    found <- search(points, placed_finalists)
+    if (length(found$value)) found$x[1, ]
+  })
+  if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
+  found <- search(points)
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",

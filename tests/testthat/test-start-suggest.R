@@ -85,3 +85,24 @@ test_that("the search for a start ends where its time is over, and tries fewer p
   expect_equal(found$value, fit_local(start_from(many, found))$value, tolerance = 0.01)
   expect_refusal(suggest_start(pose(data, y ~ top[site] * log(-1 - half^2))), "model", "at any of the 60 points")
 })
+
+test_that("terms that are the same but for their parameters are placed one after the other", {
+  peaks <- function(seed, n, width) {
+    withr::local_seed(seed)
+    x <- seq(0, 40 * n, by = 1)
+    true <- list(h = runif(n, 10, 40), m = seq(20, 40 * n - 20, by = 40) + runif(n, -8, 8), w = runif(n, 3, width))
+    data.frame(x, y = colSums(true$h * exp(-outer(true$m, x, "-")^2 / (2 * true$w^2))) + 5 + 0.01 * x + rnorm(length(x), sd = 0.4))
+  }
+  sum_of <- function(n) stats::as.formula(paste("y ~", paste(sprintf("h%d * exp(-((x - m%d) / w%d)^2 / 2)", 1:n, 1:n, 1:n), collapse = " + "), "+ b0 + b1 * x"))
+  for (seed in 1:6) expect_lt(sigma(suppressMessages(fit_local(pose(peaks(seed, 2, 12), sum_of(2))))), 0.5)
+  for (seed in 1:2) {
+    run <- suppressMessages(fit_local(pose(peaks(seed, 5, 7), sum_of(5))))
+    expect_true(run$converged)
+    expect_lt(sigma(run), 0.5)
+  }
+  # with limits, and judged by counts
+  data <- transform(peaks(3, 2, 12), y = pmax(0, round(20 * y)))
+  run <- suppressMessages(pose(data, sum_of(2)) |> judge_by(max_likelihood("poisson")) |> subject_to(h1 > 0, h2 > 0, w1 > 0, w2 > 0) |> fit_local())
+  expect_true(run$converged)
+  expect_true(all(coef(run)[c("h1", "h2")] > 150))
+})

@@ -1,0 +1,23 @@
+# Starts for sums of terms that are the same but for their parameters, as peaks or exponentials are: chance hardly ever puts all of them into their places
+# at once. They are placed one after the other, each at the best of all points that are tried; those to come stand where the one stands that is
+# being placed, and so share its height. `search` gives the best of some points after a few iterations.
+
+# From how many points it walks on for one term.
+placed_finalists <- 4L
+
+with_terms_in_turn <- function(problem, compiled, points, search) {
+  for (kind in exchangeable_terms(problem, compiled$status)) {
+    at <- NULL
+    place <- function(k, together) {
+      tried <- points
+      if (!is.null(at)) tried[] <- rep(at, each = nrow(points))
+      for (term in kind[together]) tried[, term] <- points[, kind[[k]]]
+      at <<- search(if (is.null(at)) tried else rbind(at, tried)) %||% at
+    }
+    for (k in seq_along(kind)) place(k, k:length(kind))
+    # once all stand somewhere, each may find a better place
+    for (k in seq_along(kind)) place(k, k)
+    points <- rbind(at, points)
+  }
+  points
+}
