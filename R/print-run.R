@@ -30,9 +30,15 @@ size_line <- function(x) {
   paste0(
     if (!is_likelihood(x$problem)) "Value " else if (isTRUE(x$problem$criterion$restricted)) "Restricted log-likelihood " else "Log-likelihood ", format_number(x$value), " (", problem_criterion_text(x$problem), ")",
     if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
-    if (has_rows(x$problem)) paste0(count_of(x$n, counted(x$problem)), if (NROW(x$problem$left_out)) paste0(" (", nrow(x$problem$left_out), " left out)"), ", ", count_of(round(stats::df.residual(x), 1), "degree"), " of freedom; "),
+    if (has_rows(x$problem)) paste0(count_of(x$n, counted(x$problem)), if (rows_unused(x) > 0) paste0(" (", rows_unused(x), " left out)"), ", ", count_of(round(stats::df.residual(x), 1), "degree"), " of freedom; "),
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."
   )
+}
+
+# Rows that are missing something, or were left out; of several responses, those that were left out.
+rows_unused <- function(run) {
+  problem <- run$problem
+  if (has_responses(problem) || !is.data.frame(problem$measurements)) NROW(problem$left_out) else nrow(problem$measurements) - run$n
 }
 
 #' @export
