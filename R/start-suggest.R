@@ -66,6 +66,7 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
       "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
     ))
   }
+  found <- plainest_first(found, compiled$typical)
   best <- usable_in_full(found$x, n, whole, compiled)
   colnames(found$x) <- free
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
@@ -78,6 +79,17 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
 search_effort <- function(rows, parameters) {
   share <- min(1, 3e8 / (600 * rows * parameters^2))
   list(samples = ceiling(max(60, 600 * share)), finalists = as.integer(ceiling(max(2, 20 * share))), iterations = as.integer(ceiling(max(5, 25 * share))))
+}
+
+# Of starts that are equally good, as a height and its negative half a wave apart, or a curve that falls from its end to its beginning, the one comes
+# first that a person would write: with the fewest negative values, and then with small ones.
+equally_good <- 1e-5
+
+plainest_first <- function(found, typical) {
+  equal <- which(found$value <= found$value[1] + equally_good * abs(found$value[1]))
+  x <- found$x[equal, , drop = FALSE]
+  first <- c(equal[order(rowSums(x < 0), rowSums(log1p(abs(x) / rep(typical, each = nrow(x)))))], setdiff(seq_along(found$value), equal))
+  list(x = found$x[first, , drop = FALSE], value = found$value[first])
 }
 
 # The first `n` of the rows of `starts` at which the model is finite in all rows, too, and with all digits of states; the first ones where none is.

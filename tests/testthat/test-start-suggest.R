@@ -106,3 +106,18 @@ test_that("terms that are the same but for their parameters are placed one after
   expect_true(run$converged)
   expect_true(all(coef(run)[c("h1", "h2")] > 150))
 })
+
+test_that("of starts that are equally good the one comes first that a person would write", {
+  withr::local_seed(4)
+  t <- seq(0, 10, by = 0.05)
+  wave <- pose(data.frame(t, y = 3 * exp(-0.3 * t) * sin(2 * pi * 1.7 * t + 0.4) + 0.5 + rnorm(201, sd = 0.05)), y ~ a * exp(-k * t) * sin(2 * pi * f * t + phi) + c)
+  found <- coef(suppressMessages(fit_local(wave)))
+  expect_equal(found[c("a", "phi")], c(a = 3, phi = 0.4), tolerance = 0.05)
+  # a curve that rises from `base` is also one that falls to it from `base + top`; only from one of both the groups have the base in common
+  h <- 0:24
+  one <- function(well, top, rate, lag) data.frame(well, h, od = 0.05 + top / (1 + exp(4 * rate / top * (lag - h) + 2)) + rnorm(25, sd = 0.01))
+  wells <- rbind(one("A1", 1.2, 0.45, 4), one("A2", 1.1, 0.4, 5), one("B1", 1.5, 0.5, 3))
+  fits <- suppressMessages(fit_each(pose(wells, od ~ base + top / (1 + exp(4 * rate / top * (lag - h) + 2)), by = well), shared = "base"))
+  expect_equal(unique(coef(fits)$base), 0.05, tolerance = 0.1)
+  expect_true(all(coef(fits)$top > 1))
+})
