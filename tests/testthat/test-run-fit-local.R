@@ -94,7 +94,7 @@ test_that("a run prints in a form a person can read", {
   out <- capture.output(print(fit_local(lichen_problem())))
   expect_match(out[2], "Converged (value)", fixed = TRUE)
   expect_true(any(grepl("^  half \\[umol m-2 s-1\\] +128", out)))
-  expect_true(any(grepl("159 rows (1 left out)", out, fixed = TRUE)))
+  expect_match(paste(out, collapse = " "), "159 rows \\(1\\s+left\\s+out\\)")
   expect_output(print(summary(fit_local(lichen_problem()))), "pseudo R-squared")
   expect_match(format(fit_local(lichen_problem(), max_evaluations = 1)), "NOT converged (evaluations)", fixed = TRUE)
 })
