@@ -11,7 +11,7 @@ with_terms_in_turn <- function(problem, compiled, points, search) {
     place <- function(k, together) {
       tried <- points
       if (!is.null(at)) tried[] <- rep(at, each = nrow(points))
-      for (term in kind[together]) tried[, term] <- points[, kind[[k]]]
+      for (term in kind[together]) for (j in seq_along(term)) tried[, term[j]] <- where_allowed(points[, kind[[k]][j]], points[, term[j]], term[j], compiled)
       at <<- search(if (is.null(at)) tried else rbind(at, tried)) %||% at
     }
     for (k in seq_along(kind)) place(k, k:length(kind))
@@ -21,3 +21,6 @@ with_terms_in_turn <- function(problem, compiled, points, search) {
   }
   points
 }
+
+# Values drawn for one parameter, for another one: where its limits forbid them, its own.
+where_allowed <- function(drawn, own, name, compiled) ifelse(drawn > compiled$lower[[name]] & drawn < compiled$upper[[name]], drawn, own)
