@@ -66,9 +66,10 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
       "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
     ))
   }
+  colnames(found$x) <- free
+  found$x <- with_terms_in_order(found$x, free[found$linear], problem, compiled)
   found <- plainest_first(found, compiled$typical)
   best <- usable_in_full(found$x, n, whole, compiled)
-  colnames(found$x) <- free
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table

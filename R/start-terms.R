@@ -24,3 +24,19 @@ with_terms_in_turn <- function(problem, compiled, points, search) {
 
 # Values drawn for one parameter, for another one: where its limits forbid them, its own.
 where_allowed <- function(drawn, own, name, compiled) ifelse(drawn > compiled$lower[[name]] & drawn < compiled$upper[[name]], drawn, own)
+
+# Starts, a row each, with terms that are alike in the order of their places along a predictor, else of the first parameter that is no factor: so the
+# first peak of one group is the first one of the next, too. Terms that are told apart by what was said of them stay as they are.
+with_terms_in_order <- function(x, linear, problem, compiled) {
+  if (length(joint_conditions(problem, compiled$status))) return(x)
+  places <- parameter_places(problem$model, compiled$status)
+  for (kind in exchangeable_terms(problem, compiled$status)) {
+    terms <- do.call(rbind, kind)
+    said <- lapply(kind, function(term) unname(c(compiled$lower[term], compiled$upper[term], problem$search_box[term])))
+    if (length(unique(said)) > 1) next
+    key <- c(which(nzchar(places[terms[1, ]])), which(!terms[1, ] %in% linear))[1]
+    if (is.na(key)) next
+    for (i in seq_len(nrow(x))) x[i, c(terms)] <- x[i, c(terms[order(x[i, terms[, key]]), ])]
+  }
+  x
+}

@@ -125,3 +125,23 @@ test_that("of starts that are equally good the one comes first that a person wou
   expect_equal(unique(coef(fits)$base), 0.05, tolerance = 0.1)
   expect_true(all(coef(fits)$top > 1))
 })
+
+test_that("terms that are alike stand in the same order in all groups, unless something was said of them", {
+  withr::local_seed(4)
+  peaks <- do.call(rbind, lapply(1:4, function(g) {
+    x <- 0:60
+    h <- runif(2, 10, 40)
+    data.frame(g, x, y = h[1] * exp(-((x - runif(1, 15, 22)) / 4)^2 / 2) + h[2] * exp(-((x - runif(1, 35, 45)) / 6)^2 / 2) + 3 + rnorm(61, sd = 0.3))
+  }))
+  of_peaks <- coef(suppressMessages(fit_each(pose(peaks, y ~ h1 * exp(-((x - m1) / w1)^2 / 2) + h2 * exp(-((x - m2) / w2)^2 / 2) + b, by = g))))
+  expect_true(all(of_peaks$m1 < of_peaks$m2 & of_peaks$w1 > 0 & of_peaks$w2 > 0))
+  x <- 0:39
+  falls <- do.call(rbind, lapply(1:4, function(g) data.frame(g, x, y = runif(1, 20, 60) * exp(-runif(1, 0.3, 0.8) * x) + runif(1, 20, 60) * exp(-runif(1, 0.02, 0.06) * x) + rnorm(40, sd = 0.2))))
+  posed <- pose(falls, y ~ a1 * exp(-k1 * x) + a2 * exp(-k2 * x), by = g)
+  of_falls <- coef(suppressMessages(fit_each(posed)))
+  expect_true(all(of_falls$k1 < of_falls$k2))
+  turned <- coef(suppressMessages(fit_each(subject_to(posed, k1 > k2))))
+  expect_equal(turned[c("a1", "k1")], of_falls[c("a2", "k2")], ignore_attr = TRUE, tolerance = 1e-5)
+  limited <- coef(suppressMessages(fit_each(subject_to(posed, k1 > 0.1, k2 < 0.1))))
+  expect_equal(limited$k1, of_falls$k2, tolerance = 1e-5)
+})
