@@ -62,7 +62,7 @@ js <- function(tab, code) {
 }
 
 # Waits until a condition of the page holds; stops the test where it never does.
-wait_for <- function(tab, condition, seconds = 20) {
+wait_for <- function(tab, condition, seconds = 60) {
   until <- Sys.time() + seconds
   repeat {
     if (isTRUE(tryCatch(js(tab, paste0("Boolean(", condition, ")")), error = function(e) FALSE))) return(invisible(TRUE))
@@ -149,7 +149,7 @@ wait_until_still <- function(tab, code) {
 
 n_runs <- function(tab) js(tab, "document.querySelectorAll('#runs tbody tr').length")
 
-wait_for_run <- function(tab, label, seconds = 40) {
+wait_for_run <- function(tab, label, seconds = 120) {
   wait_for(tab, sprintf("document.querySelector('#answer h3') && document.querySelector('#answer h3').textContent === 'Run %s' && document.getElementById('stop').disabled", label), seconds)
 }
 
