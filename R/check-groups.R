@@ -156,7 +156,7 @@ worst_of_groups <- function(stack, all, tested) {
   influence <- largest_by_group(stack, all$influence)
   list(
     p = p[worst], studentised = abs(all$studentised[worst]), leverage = leverage, influence = influence,
-    decides = (leverage > pmax(high_leverage, 3 * moving / n)) %in% TRUE, moves = (influence > stats::qf(0.5, pmax(1, moving), pmax(stack$freedom, 1))) %in% TRUE
+    decides = (leverage > high_leverage) %in% TRUE, moves = (influence > stats::qf(0.5, pmax(1, moving), pmax(stack$freedom, 1))) %in% TRUE
   )
 }
 

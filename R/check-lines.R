@@ -82,11 +82,13 @@ leverage_limit <- function(checked) pmax(high_leverage, 3 * checked$moving / len
 check_leverage <- function(checked) {
   if (length(checked$leverage) == 0) return(too_few("leverage", checked))
   found <- which(checked$leverage > leverage_limit(checked))
+  share <- paste(format_number(100 * max(checked$leverage), 2), "%")
   check_line("leverage", max(checked$leverage), "pass", if (length(found)) {
-    share <- paste(format_number(100 * max(checked$leverage[found]), 2), "%")
     one <- length(found) == 1
     paste0(upper_first(name_rows(checked$row[found])), if (one) " decides " else " decide up to ", share, " of ", if (one) "its own fitted value" else "their own fitted values",
       ": an error there would show that much less; measure there again.")
+  } else if (max(checked$leverage) > high_leverage) {
+    paste0("Rows decide up to ", share, " of their own fitted values, as so few have to.")
   } else {
     "No row decides most of its own fitted value."
   })
@@ -98,12 +100,12 @@ check_influence <- function(checked) {
   distance <- checked$influence
   if (!any(is.finite(distance)) || !isTRUE(checked$freedom >= 1)) return(too_few("influence", checked))
   found <- which(distance > influence_limit(checked))
+  # the first order of what a row left out moves, along the direction in which it moves most
+  moved <- paste(format_number(sqrt(max(1, checked$moving) * max(distance, na.rm = TRUE)), 2), "standard errors")
   check_line("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
-    # the first order of what a row left out moves, along the direction in which it moves most
-    moved <- sqrt(max(1, checked$moving) * max(distance[found]))
     paste0("Without ", if (length(found) > 1) "one of ", name_rows(checked$row[found[order(-distance[found])]]), " estimates would move by up to about ",
-      format_number(moved, 2), " standard errors: fit without ", if (length(found) == 1) "it" else "them", " and compare.")
+      moved, ": fit without ", if (length(found) == 1) "it" else "them", " and compare.")
   } else {
-    "No single row has a large influence on the answer."
+    "Whichever row is left out, the answer stays within its region of half the confidence, or about so."
   })
 }

@@ -27,7 +27,8 @@ where_allowed <- function(drawn, own, name, compiled) ifelse(drawn > compiled$lo
 
 # Starts, a row each, with terms that are alike in the order of their places along a predictor, else of the first parameter that is no factor: so the
 # first peak of one group is the first one of the next, too. Terms that are told apart by what was said of them stay as they are.
-with_terms_in_order <- function(x, linear, problem, compiled) {
+with_terms_in_order <- function(found, linear, problem, compiled) {
+  x <- found$x
   if (length(joint_conditions(problem, compiled$status))) return(x)
   places <- parameter_places(problem$model, compiled$status)
   for (kind in exchangeable_terms(problem, compiled$status)) {
@@ -38,5 +39,8 @@ with_terms_in_order <- function(x, linear, problem, compiled) {
     if (is.na(key)) next
     for (i in seq_len(nrow(x))) x[i, c(terms)] <- x[i, c(terms[order(x[i, terms[, key]]), ])]
   }
+  # knowledge of a parameter, or a tie to it, tells terms apart as well
+  same <- abs(core_values(compiled, t(x)) - found$value) <= equally_good * abs(found$value)
+  x[!same %in% TRUE, ] <- found$x[!same %in% TRUE, ]
   x
 }

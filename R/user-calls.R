@@ -49,10 +49,13 @@ counting_calls <- function(compile, most = NA, known = list()) {
   compiled
 }
 
-# What a call takes. Of one that loaded packages on the way nothing can be told, and where it took long another one, at the same point, tells.
+# What a call takes. Of one that loaded packages on the way nothing can be told, and where it took long another one, at the same point, tells; but not
+# where it took longer than packages do.
+longest_loading <- 10  # seconds
+
 seconds_once_loaded <- function(compiled) {
   seconds <- compiled$known_calls$seconds
-  if (user_calls$loading && isTRUE(seconds >= costly_seconds) && calls_left() >= 1) {
+  if (user_calls$loading && isTRUE(seconds >= costly_seconds && seconds < longest_loading) && calls_left() >= 1) {
     compiled$kept_value(compiled$start)
     seconds <- user_calls$seconds
   }

@@ -104,3 +104,9 @@ test_that("how far a row pulls the answer is said as far as leaving it out shows
   share <- 1 / 9 + x[9]^2 / sum(x^2)
   expect_match(checks$reading[checks$check == "leverage"], paste0("Row 9 decides ", round(100 * share), " % of its own fitted value"), fixed = TRUE)
 })
+
+test_that("of six rows it is not said that none decides its own fitted value", {
+  run <- suppressMessages(fit_local(pose(data.frame(x = 1:6, y = c(1, 3, 4, 4.5, 4.8, 5.3)), y ~ a * x / (b + x) + c)))
+  checks <- check_residuals(run)
+  expect_match(checks$reading[checks$check == "leverage"], paste0("up to ", format(signif(100 * max(residual_table(run)$leverage), 2)), " %"), fixed = TRUE)
+})
