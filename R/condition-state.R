@@ -37,7 +37,9 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   before <- problem <- as_problem(problem)
   parameters <- names(problem$start)
   stated <- list()
-  for (quosure in rlang::enquos(...)) {
+  quosures <- rlang::enquos(...)
+  refuse_named(quosures, parameters)
+  for (quosure in quosures) {
     written <- rlang::quo_get_expr(quosure)
     if (is.character(written)) {
       for (sentence in written) stated <- c(stated, parse_condition_text(sentence, parameters))
@@ -60,6 +62,23 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   check_known(problem)
   # what is compared with another parameter has to have its unit
   if (any(lengths(lapply(stated, named_parameters)) > 1)) with_units_checked(problem, before) else problem
+}
+
+# One equals sign, where R asks for two; or limits by the name of a parameter.
+refuse_named <- function(quosures, parameters, call = rlang::caller_env()) {
+  name <- setdiff(rlang::names2(quosures), "")[1]
+  if (is.na(name)) return(invisible())
+  written <- rlang::quo_get_expr(quosures[[name]])
+  value <- expression_text(written)
+  parameter <- if (name %in% parameters) name else c(parameters, "k")[1]
+  meant <- if (!name %in% parameters) {
+    sprintf("%s > 0", parameter)
+  } else if (rlang::is_call(written, c("c", "between"), n = 2)) {
+    sprintf("between(%s, %s, %s)", name, expression_text(written[[2]]), expression_text(written[[3]]))
+  } else {
+    sprintf("%s == %s", name, value)
+  }
+  refuse("condition", c("{.code {name} = {value}} is not a condition.", "i" = "Write a comparison, such as {.code {meant}}."), call = call)
 }
 
 #' @rdname subject_to

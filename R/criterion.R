@@ -205,7 +205,7 @@ print.tundrel_criterion <- function(x, ...) {
 #' problem |> judge_by(least_squares(sd = uptake_sd))
 #' problem |> judge_by(max_likelihood("normal", sd = noise * uptake_sd)) |> subject_to(noise > 0)
 judge_by <- function(problem, ..., together = NULL) {
-  meant <- as_meant(problem, rlang::list2(...), "problem", c("tundrel_problem", "tundrel_run"))
+  meant <- as_meant(problem, given_criteria(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- as_problem(meant$first)
   stated <- meant$others
   if (has_responses(problem)) return(judged_by_each(problem, stated, together))
@@ -218,7 +218,7 @@ judge_by <- function(problem, ..., together = NULL) {
     refuse("criterion", c(
       "{.arg criterion} must be a criterion.",
       "x" = "It is {.obj_type_friendly {criterion}}.",
-      "i" = if (inherits(criterion, "tundrel_dependence")) "Give it to one: {.code least_squares(dependent = {format(criterion)})}." else "For example {.code least_squares(sd = uptake_sd)}."
+      "i" = criterion_meant(criterion)
     ))
   }
   check_criterion_fits(problem, criterion)

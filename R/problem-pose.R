@@ -51,7 +51,7 @@
 #'   of parameters. Or a one-sided formula, `~ expression` of parameters in the model language: a criterion without
 #'   measurements, with exact derivatives. Left out: the values come from outside, see [propose()].
 #' @param model \[formula] `response ~ expression`. The response is a column, or an expression of
-#'   columns. Or a model from [model()] or [read_model()], which brings its conditions along.
+#'   columns; it may also be text, as `"uptake ~ slope * light"`. Or a model from [model()] or [read_model()], which brings its conditions along.
 #' @param ... More formulas, one for each further response, over the same rows: parameters of the same name are shared. For a model from
 #'   [model()]: which column each of its names stands for, as `x = light`. A name that is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
@@ -105,6 +105,7 @@
 pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
                  gradient = NULL, by = NULL, dynamics = NULL) {
   by <- rlang::enexpr(by)
+  if (missing(data) || is.function(data) || rlang::is_formula(data, lhs = FALSE)) refuse_unheard(if (missing(model)) NULL else model, ...)
   if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
   if (rlang::is_formula(data)) return(pose_expression(data, constants, goal))
@@ -116,6 +117,8 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   data <- with_pairs(data)
   by <- group_columns(by, data)
   if (inherits(model, "tundrel_model")) return(with_units_checked(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by)))
+  refuse_no_formulas(...)
+  if (rlang::is_string(model)) model <- formula_of_text(model)
   formulas <- all_formulas(model, list(...), names(data))
   timed <- with_clocks(data, c(formulas, formulas_of(dynamics)))
   if (!is.null(dynamics)) {
@@ -125,6 +128,26 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   problem <- with_gradient(pose_formulas(timed$data, formulas, constants, by, dynamics), gradient)
   problem$clocks <- timed$clocks
   with_units_checked(problem)
+}
+
+# What people look for among the arguments of `pose()`, and what is none for a problem without measurements.
+refuse_no_formulas <- function(..., call = rlang::caller_env()) {
+  given <- rlang::enexprs(...)
+  given <- given[are_said_elsewhere(rlang::names2(given)) & !vapply(given, rlang::is_call, NA, "~")]
+  refuse_other_arguments(given, setdiff(rlang::fn_fmls_names(pose), "..."), call)
+}
+
+refuse_unheard <- function(model, ..., call = rlang::caller_env()) {
+  refuse_other_arguments(rlang::enexprs(...), setdiff(rlang::fn_fmls_names(pose), "..."), call)
+  if (rlang::is_formula(model)) refuse("measurements", c("{.arg data} must be the measurements, in a data frame, where the model is a formula."), call = call)
+  if (!is.null(model)) refuse("argument", c("There is no {.arg model} beside a function or an expression to make small.", "i" = if (is.numeric(model)) "Start values are for the next step: {.code pose(f) |> start_from(a = 1, b = 2)}."), call = call)
+}
+
+# A formula written as text.
+formula_of_text <- function(text, call = rlang::caller_env()) {
+  expr <- tryCatch(rlang::parse_expr(text), error = function(e) NULL)
+  if (!rlang::is_call(expr, "~", n = 2)) refuse("model", c("{.val {text}} is no formula.", "i" = "For example {.code uptake ~ top * light / (half + light)}."), call = call)
+  rlang::new_formula(expr[[2]], expr[[3]], env = call)
 }
 
 with_gradient <- function(problem, gradient, call = rlang::caller_env()) {
@@ -159,10 +182,8 @@ all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
     odd <- names(Filter(function(one) !rlang::is_formula(one), others))
     refuse("model", c(
       "Each response needs a formula, {.code response ~ expression}.", "x" = "{if (length(odd) && nzchar(odd[1])) paste0('`', odd[1], '`') else 'One'} is none.",
-      "i" = if (any(odd %in% c("start", "begin"))) {
-        "Start values are for the next step: {.code pose(data, model) |> start_from(a = 1, k = 0.2)}."
-      } else if (any(odd %in% c("lower", "upper", "bounds"))) {
-        "Limits are for the next step: {.code pose(data, model) |> subject_to(k >= 0, k <= 1)}."
+      "i" = if (any(vapply(others, inherits, NA, "tundrel_criterion"))) {
+        "A criterion is for the next step: {.code pose(data, model) |> judge_by(least_squares(sd = y_sd))}."
       } else {
         "For example {.code pose(data, absorbed ~ a * exp(-k * hour), emitted ~ b * (1 - exp(-k * hour)))}."
       }

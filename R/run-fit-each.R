@@ -53,7 +53,7 @@
 #' coef_table(fit_each(problem, shared = "half"))
 #' coef_table(fit_each(problem, varying = "top"))
 fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, varying = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1, ...) {
-  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))

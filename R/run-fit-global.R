@@ -40,7 +40,7 @@
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
                        progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ..., known_calls = NULL) {
-  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   refuse_outside(problem)
   check_global(solver)

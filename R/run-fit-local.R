@@ -56,7 +56,7 @@
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = NULL,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ..., known_calls = NULL) {
-  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
   began <- seconds_now()
   problem <- as_problem(problem)
   if (!is.null(problem$shared)) {

@@ -31,7 +31,7 @@
 #' compare_runs(runs)
 fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, cluster = TRUE, tolerance = 1e-10, max_evaluations = Inf,
                            max_seconds = Inf, max_each = 10000, progress = c("none", "lines", "bar"), threads = 1, ...) {
-  refuse_other_arguments(list(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
   problem <- as_problem(problem)
   refuse_outside(problem)
   refuse_groups(problem)

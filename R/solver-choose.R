@@ -46,6 +46,9 @@ as_solver <- function(solver, problem, joint = list(), call = rlang::caller_env(
   if (inherits(solver, "tundrel_solver")) return(solver)
   known <- solver_table()$name
   if (!rlang::is_string(solver) || !solver %in% known) {
+    if (is.list(solver) || is.numeric(solver)) {
+      refuse("solver", c("{.arg solver} must be a solver or the name of one.", "x" = "It is {.obj_type_friendly {solver}}.", "i" = if (!is.null(names(solver))) "Starts are stated before: {.code start_from(problem, {names(solver)[1]} = {format(solver[[1]])[1]}) |> fit_local()}."), call = call)
+    }
     refuse("solver", c("{.val {solver}} is not a solver.", suggestion(as.character(solver)[1], known, "solvers")), call = call)
   }
   made <- recalled(solvers_remembered, solver, solver_constructor(solver)())

@@ -33,7 +33,7 @@ test_that("what is outside the language is refused and the nearest named", {
 test_that("formulas that pose no problem are refused", {
   d <- decay()
   expect_refusal(pose(d, ~ a * x), "model", "response on the left")
-  expect_refusal(pose(d, "y ~ a"), "model", "must be a formula")
+  expect_refusal(pose(d, c("y ~ a", "x ~ a")), "model", "must be a formula")
   expect_refusal(pose(d, yy ~ a * x), "model", c("no column yy", "Did you mean y?"))
   expect_refusal(pose(d, y ~ x + 1), "model", "no parameter")
   expect_refusal(pose(d, y ~ a * y), "model", "also stands on the right")

@@ -19,6 +19,39 @@ test_that("arguments that a fit does not have are answered with where to say it"
   expect_refusal(fit_local(problem, "newton", 1e-8, 100, 10, 5, NULL, "none", "none", NULL, 1, 7), "argument", "more arguments")
 })
 
+test_that("what belongs to another step is answered with that step, whether R knows the column's name or not", {
+  table <- transform(decay(), w = 1, y_sd = 0.1)
+  problem <- pose(table, y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
+  expect_refusal(pose(table, y ~ a * exp(-b * x), start = list(a = 1)), "argument", "start_from(problem, a = 1)")
+  expect_refusal(pose(table, y ~ a * exp(-b * x), weights = w), "argument", "least_squares(weights = w)")
+  expect_refusal(pose(table, y ~ a * exp(-b * x), least_squares(sd = y_sd)), "model", "judge_by(least_squares(sd = y_sd))")
+  expect_refusal(judge_by(problem, sd = y_sd), "argument", "least_squares(sd = y_sd)")
+  expect_refusal(judge_by(problem, weights = 1), "argument", "least_squares(weights = w)")
+  expect_refusal(judge_by(problem, "poisson"), "criterion", 'max_likelihood("poisson")')
+  expect_refusal(judge_by(problem, "huber"), "criterion", 'robust_error("huber")')
+  expect_refusal(judge_by(problem, absolute_error), "criterion", "are called")
+  expect_refusal(fit_local(problem, weights = w), "argument", "least_squares(weights = w)")
+  expect_refusal(fit_local(problem, list(a = 1)), "solver", "start_from(problem, a = 1)")
+  expect_refusal(subject_to(problem, a = 1), "condition", "a == 1")
+  expect_refusal(subject_to(problem, b = c(0, 1)), "condition", "between(b, 0, 1)")
+  expect_refusal(subject_to(problem, upper = c(a = 3)), "condition", "a > 0")
+})
+
+test_that("nothing said of a function or an expression is passed over", {
+  valley <- function(u, v) (u - 1)^2 + (v - 2)^2
+  expect_refusal(pose(valley, lower = 0), "argument", "subject_to(problem, a > 0)")
+  expect_refusal(pose(valley, c(u = 1, v = 1)), "argument", "start_from(a = 1, b = 2)")
+  expect_refusal(pose(~ (u - 1)^2, start = 1), "argument", "start_from(problem, a = 1)")
+  expect_refusal(pose(valley, y ~ a * x), "measurements", "data frame")
+  expect_refusal(pose(y ~ a * x, decay()), "measurements", "The first argument must be the measurements")
+})
+
+test_that("a formula may be text", {
+  expect_identical(format(pose(decay(), "y ~ a * exp(-b * x)")$model$formula), format(pose(decay(), y ~ a * exp(-b * x))$model$formula))
+  expect_refusal(pose(decay(), "y = a * x"), "model", "is no formula")
+  expect_refusal(pose(decay(), "y ~ a *"), "model", "is no formula")
+})
+
 test_that("conditions may be texts, and names that differ only in case are asked about", {
   problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
   expect_identical(conditions_table(subject_to(problem, "a > 0", b <= 1))$condition, c("a > 0", "b <= 1"))

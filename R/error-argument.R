@@ -1,29 +1,19 @@
-# Arguments that a fit does not have, because what they would say is said elsewhere.
+# Arguments that a function does not have, because what they would say is said elsewhere.
 
 said_elsewhere_of_fits <- c(
   start = "start_from(problem, a = 1)", starts = "fit_multistart(problem, starts = 20)", method = "solver", algorithm = "solver", optimiser = "solver",
   lower = "subject_to(problem, a > 0)", upper = "subject_to(problem, a < 10)", bounds = "subject_to(problem, between(a, 0, 10))",
   constraints = "subject_to(problem, a + b <= 1)", fixed = "subject_to(problem, a == 1)", weights = "judge_by(problem, least_squares(weights = w))",
   sd = "judge_by(problem, least_squares(sd = y_sd))", family = "judge_by(problem, max_likelihood(\"poisson\"))", dependent = "judge_by(problem, least_squares(dependent = dependent(along = hour)))",
-  predictor_sd = "judge_by(problem, least_squares(sd = y_sd, predictor_sd = c(x = x_sd)))", restricted = "judge_by(problem, max_likelihood(\"normal\", sd = s, restricted = TRUE))",
+  relative = "judge_by(problem, least_squares(relative = \"fitted\"))", predictor_sd = "judge_by(problem, least_squares(sd = y_sd, predictor_sd = c(x = x_sd)))", restricted = "judge_by(problem, max_likelihood(\"normal\", sd = s, restricted = TRUE))",
   varying = "fit_each(problem, varying = \"a\")", criterion = "judge_by(problem, robust_error())",
   loss = "judge_by(problem, robust_error())", data = "pose(data, y ~ a * x)", formula = "pose(data, y ~ a * x)", model = "pose(data, y ~ a * x)",
   subset = "leave_out(problem, where = x > 10)", by = "pose(data, y ~ a * x, by = g)", shared = "fit_each(problem, shared = \"a\")", seed = "fit_global(problem, seed = 1)",
   tol = "tolerance", iterations = "max_iterations", evaluations = "max_evaluations", seconds = "max_seconds", verbose = "progress", trace = "progress", cores = "threads"
 )
 
-# Arguments that methods for R's generics do not have. Passed over in silence, they would be taken for heard.
-said_elsewhere_of_runs <- c(
-  interval = "band", se.fit = "predict(run, newdata, band = \"confidence\")", se = "predict(run, newdata, band = \"confidence\")", conf.level = "level", conf.int = "confint(run)", alpha = "level", n = "nsim", newdata = "predict(run, newdata)",
-  data = "predict(run, newdata)", by = "uncertainty(run, by = \"profile\")", method = "uncertainty(run, by = \"profile\")", type = "residuals(run, type = \"studentised\")",
-  correlation = "correlation_table(run)"
-)
-
-# For a method that was called with more than its arguments.
-refuse_more <- function(..., call = rlang::caller_env()) {
-  own <- setdiff(rlang::fn_fmls_names(rlang::caller_fn()), c("object", "x", "..."))
-  refuse_other_arguments(rlang::enexprs(...), own, call, said_elsewhere_of_runs)
-}
+# Of several arguments, the names of those that are said elsewhere.
+are_said_elsewhere <- function(names) tolower(names) %in% names(said_elsewhere_of_fits)
 
 # `given`: what came in beyond the arguments that there are, `own`.
 refuse_other_arguments <- function(given, own, call = rlang::caller_env(), said_elsewhere = said_elsewhere_of_fits) {
