@@ -42,6 +42,14 @@ MatrixXd qr_triangle(const MatrixXd& rows, Eigen::Index n) {
   return MatrixXd(rows.householderQr().matrixQR().topRows(n).triangularView<Eigen::Upper>());
 }
 
+MatrixXd triangle_of(const MatrixXd& a, VectorXd& b) {
+  MatrixXd beside(a.rows(), a.cols() + 1);
+  beside << a, b;
+  const MatrixXd triangle = qr_triangle(beside, a.cols());
+  b = triangle.col(a.cols());
+  return triangle.leftCols(a.cols());
+}
+
 Orthogonal orthogonal(const MatrixXd& matrix) {
   const Eigen::HouseholderQR<MatrixXd> qr(matrix);
   return {qr.householderQ(), MatrixXd(qr.matrixQR().topRows(matrix.cols()).triangularView<Eigen::Upper>())};

@@ -22,6 +22,9 @@ SingularValues singular_values(const Eigen::MatrixXd& matrix, bool whole = false
 // The first n rows of the triangle in A = Q R.
 Eigen::MatrixXd qr_triangle(const Eigen::MatrixXd& rows, Eigen::Index n);
 
+// The triangle in A = Q R, where A has at least as many rows as columns, and the part of Q' b that stands beside it in the place of b.
+Eigen::MatrixXd triangle_of(const Eigen::MatrixXd& a, Eigen::VectorXd& b);
+
 // A = Q R, with all columns of Q.
 struct Orthogonal {
   Eigen::MatrixXd q, r;

@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <numeric>
 
 #include "fixture.h"
 #include "solver/snapshot.h"
@@ -130,6 +131,52 @@ TEST_CASE("a triangle's step with curvature solves the equations that it stands 
     CHECK((2 * square * p + a.transpose() * b).norm() < 1e-8 * (a.transpose() * b).norm());
     CHECK_FALSE(step.with_curvature(-2 * square, p));
   }
+}
+
+TEST_CASE("steps of many parameters solve the equations that they stand for, of triangles and others, damped and curved") {
+  for (int rows : {12, 30}) {
+    Eigen::MatrixXd whole = Eigen::MatrixXd::Random(rows, 14);
+    if (rows == 12) whole = Eigen::MatrixXd(whole.topLeftCorner(12, 12).triangularView<Eigen::Upper>()) + 2 * Eigen::MatrixXd::Identity(12, 12);
+    const int all = static_cast<int>(whole.cols());
+    const Eigen::VectorXd b = Eigen::VectorXd::Random(rows), scale = Eigen::VectorXd::Random(all).array() + 2;
+    for (int first : {0, 2}) {
+      std::vector<int> columns;
+      for (int k = first; k < all; ++k) columns.push_back(k);
+      const auto n = static_cast<Eigen::Index>(columns.size());
+      Eigen::MatrixXd a(rows, n);
+      for (Eigen::Index k = 0; k < n; ++k) a.col(k) = whole.col(columns[k]) / scale[columns[k]];
+      const Eigen::MatrixXd square = a.transpose() * a;
+      const Eigen::VectorXd slope = a.transpose() * b;
+      const LinearStep step(whole, columns, scale, b);
+      CHECK(step.rank() == n);
+      CHECK(step.undetermined().cols() == 0);
+      CHECK((square * step.undamped() + slope).norm() < 1e-12 * slope.norm());
+      CHECK(step.reducible() == Approx((a * step.undamped()).norm()).epsilon(1e-10));
+      for (double share : {0.7, 0.1, 1e-4}) {
+        const double radius = share * step.undamped().norm(), damping = step.damping_within(radius);
+        const Eigen::VectorXd p = step.within(radius);
+        CHECK(p.norm() == Approx(radius).epsilon(0.06));
+        CHECK((square * p + damping * p + slope).norm() < 1e-12 * slope.norm() * (1 + damping));
+        CHECK((step.solve(damping, -slope) - p).norm() < 1e-10 * p.norm());
+      }
+      Eigen::VectorXd p;
+      CHECK(step.with_curvature(square, p));
+      CHECK((2 * square * p + slope).norm() < 1e-12 * slope.norm());
+      CHECK_FALSE(step.with_curvature(-2 * square, p));
+    }
+  }
+}
+
+TEST_CASE("of many parameters, a direction that the data do not determine is found, and the step keeps out of it") {
+  Eigen::MatrixXd a = Eigen::MatrixXd::Random(30, 11);
+  a.col(4) = a.col(2) - 3 * a.col(9);
+  std::vector<int> columns(11);
+  std::iota(columns.begin(), columns.end(), 0);
+  const LinearStep step(a, columns, Eigen::VectorXd::Ones(11), Eigen::VectorXd::Random(30));
+  CHECK(step.rank() == 10);
+  REQUIRE(step.undetermined().cols() == 1);
+  CHECK((a * step.undetermined()).norm() < 1e-12);
+  CHECK(std::fabs(step.undetermined().col(0).dot(step.undamped())) < 1e-12);
 }
 
 TEST_CASE("the step of a triangle within a radius is damped as the normal equations say, some columns left out or not") {

@@ -40,6 +40,13 @@ void LinearStep::set(const Eigen::MatrixXd& matrix, const std::vector<int>& colu
   }
   a_.resize(matrix.rows(), n_);
   for (int k = 0; k < n_; ++k) a_.col(k) = matrix.col(columns[k]) / scale[columns[k]];
+  if (!small() && take_large_triangle()) {
+    by_substitution_ = true;
+    rank_ = n_;
+    reducible_ = b_.norm();
+    undamped_ = -upper_solution(a_, b_);
+    return;
+  }
   const Eigen::VectorXd& s = spectrum().s;
   const double floor = 10 * n_ * kEpsilon * s[0];
   while (rank_ < s.size() && s[rank_] > floor) ++rank_;
@@ -77,11 +84,24 @@ bool LinearStep::take_triangle(const Eigen::MatrixXd& matrix, const std::vector<
   return square * inverse_square < kClearlyRegular * kClearlyRegular;
 }
 
-// Of what is no triangle, or not clearly regular; or, for undetermined directions and second derivatives of large problems, of any.
+// FALSE where A is not clearly regular; A and b are then as they were.
+bool LinearStep::take_large_triangle() {
+  if (a_.rows() < n_ || !a_.allFinite()) return false;
+  Eigen::VectorXd right = b_;
+  const Eigen::MatrixXd triangle = triangle_of(a_, right);
+  if ((triangle.diagonal().array() == 0).any()) return false;
+  const double condition = triangle.norm() * upper_solution(triangle, Eigen::MatrixXd::Identity(n_, n_)).norm();
+  if (!(condition < kClearlyRegular)) return false;
+  a_ = triangle;
+  b_ = right;
+  return true;
+}
+
+// Of what is not clearly regular, or no triangle though small; or of any, where directions or answers are asked for.
 const LinearStep::Spectrum& LinearStep::spectrum() const {
   if (spectrum_.s.size() > 0) return spectrum_;
   Eigen::MatrixXd a = a_;
-  if (by_substitution_) {
+  if (by_substitution_ && small()) {
     a.setZero(n_, n_);
     for (int j = 0; j < n_; ++j)
       for (int i = 0; i <= j; ++i) a(i, j) = triangle_[i][j];
@@ -99,7 +119,7 @@ Eigen::MatrixXd LinearStep::undetermined() const {
 }
 
 void LinearStep::damp(double damping) const {
-  if (by_substitution_) return damp_triangle(damping);
+  if (by_substitution_) return small() ? damp_triangle(damping) : damp_large_triangle(damping);
   const auto& [s_all, c, v] = spectrum();
   const auto s = s_all.head(rank_).array();
   const Eigen::ArrayXd denominator = s.square() + damping;
@@ -156,6 +176,23 @@ void LinearStep::damp_triangle(double damping) const {
   damped_.fall = fall / std::sqrt(length_square);
 }
 
+// The triangle of A over a multiple of the identity, and what belongs to it of b over zeros.
+Eigen::MatrixXd LinearStep::damped_triangle(double damping, Eigen::VectorXd& right) const {
+  right = b_;
+  if (damping == 0) return a_;
+  Eigen::MatrixXd stacked(2 * n_, n_);
+  stacked << a_, std::sqrt(damping) * Eigen::MatrixXd::Identity(n_, n_);
+  right.conservativeResizeLike(Eigen::VectorXd::Zero(2 * n_));
+  return triangle_of(stacked, right);
+}
+
+void LinearStep::damp_large_triangle(double damping) const {
+  Eigen::VectorXd right;
+  const Eigen::MatrixXd triangle = damped_triangle(damping, right);
+  const Eigen::VectorXd step = -upper_solution(triangle, right);
+  damped_ = {step, damping, lower_solution(triangle, step).squaredNorm() / step.norm()};
+}
+
 const Eigen::VectorXd& LinearStep::within(double radius) const {
   if (rank_ == 0 || undamped_.norm() <= radius) return undamped_;
   // Newton's iteration on 1 / |step|, which is nearly linear in the damping, inside a bracket.
@@ -174,7 +211,7 @@ const Eigen::VectorXd& LinearStep::within(double radius) const {
 
 // Of A'b.
 double LinearStep::slope_norm() const {
-  if (!by_substitution_) return (a_.transpose() * b_).norm();
+  if (!by_substitution_ || !small()) return (a_.transpose() * b_).norm();
   double square = 0;
   for (int j = 0; j < n_; ++j) {
     double x = 0;
@@ -187,6 +224,11 @@ double LinearStep::slope_norm() const {
 double LinearStep::damping_within(double radius) const { return &within(radius) == &undamped_ ? 0 : damped_.damping; }
 
 Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) const {
+  if (by_substitution_ && !small()) {
+    Eigen::VectorXd unused;
+    const Eigen::MatrixXd triangle = damped_triangle(damping, unused);
+    return upper_solution(triangle, lower_solution(triangle, right));
+  }
   const auto v = spectrum().v.leftCols(rank_);
   return v * ((v.transpose() * right).array() / (spectrum().s.head(rank_).array().square() + damping)).matrix();
 }
@@ -195,7 +237,7 @@ Eigen::VectorXd LinearStep::solve(double damping, const Eigen::VectorXd& right) 
 // conditioning is that of the Jacobian and not of its square.
 bool LinearStep::with_curvature(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {
   if (rank_ == 0) return false;
-  if (by_substitution_) return curve_triangle(extra, step);
+  if (by_substitution_) return small() ? curve_triangle(extra, step) : curve_large_triangle(extra, step);
   const auto& [s, c, v] = spectrum();
   const Eigen::MatrixXd w = v.leftCols(rank_) * s.head(rank_).cwiseInverse().asDiagonal();
   const Eigen::MatrixXd model =
@@ -247,6 +289,15 @@ bool LinearStep::curve_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& s
     for (int j = i + 1; j < n_; ++j) step[i] -= triangle_[i][j] * step[j];
     step[i] *= diagonal_[i];
   }
+  return step.allFinite();
+}
+
+bool LinearStep::curve_large_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const {
+  Eigen::MatrixXd model = lower_solution(a_, lower_solution(a_, extra).transpose());
+  model.diagonal().array() += 1;
+  const Cholesky cholesky(model);
+  if (!cholesky.definite()) return false;
+  step = -upper_solution(a_, cholesky.solve(b_));
   return step.allFinite();
 }
 

@@ -8,8 +8,8 @@
 namespace tundrel {
 
 // The problem: minimise |A p + b| over |p| <= radius, in scaled parameters: A has some columns of a matrix, each divided by its
-// scale. Where A is a small triangle far from singular, steps come from back substitution, damped ones after rotating the damping
-// in (More, 1978). Else the singular values of A make every radius cheap and leave out directions that the data do not determine.
+// scale. Where A is far from singular and a small triangle, or large, steps come from back substitution in a triangle, damped ones after
+// rotating the damping in (More, 1978). Else the singular values of A make every radius cheap and leave out directions that the data do not determine.
 class LinearStep {
  public:
   LinearStep() = default;
@@ -53,13 +53,19 @@ class LinearStep {
   bool take_triangle(const Eigen::MatrixXd& matrix, const std::vector<int>& columns, const Eigen::VectorXd& scale);
   void damp_triangle(double damping) const;
   bool curve_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
+  // The same where A is large: a_ is a triangle then, and b_ what belongs to it.
+  bool take_large_triangle();
+  Eigen::MatrixXd damped_triangle(double damping, Eigen::VectorXd& right) const;
+  void damp_large_triangle(double damping) const;
+  bool curve_large_triangle(const Eigen::MatrixXd& extra, Eigen::VectorXd& step) const;
 
+  bool small() const { return n_ <= kSmall; }
   // Up to this size a triangle has its place on its own: in many small fits, finding memory would cost more than the sums.
   static constexpr int kSmall = 8;
 
   bool by_substitution_ = false;
   int n_ = 0, rank_ = 0;
-  double triangle_[kSmall][kSmall], diagonal_[kSmall];  // where by substitution: A's rows, and one over its diagonal
+  double triangle_[kSmall][kSmall], diagonal_[kSmall];  // where by substitution and small: A's rows, and one over its diagonal
   Eigen::MatrixXd a_;                                   // else A
   Eigen::VectorXd b_, undamped_;
   double reducible_ = 0;
