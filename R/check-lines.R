@@ -106,6 +106,6 @@ check_influence <- function(checked) {
     paste0("Without ", if (length(found) > 1) "one of ", name_rows(checked$row[found[order(-distance[found])]]), " estimates would move by up to about ",
       moved, ": fit without ", if (length(found) == 1) "it" else "them", " and compare.")
   } else {
-    "Whichever row is left out, the answer stays within its region of half the confidence, or about so."
+    "Leaving out any one row would keep the answer within its 50 % confidence region, by a linear estimate."
   })
 }

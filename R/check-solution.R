@@ -104,7 +104,7 @@ check_curvature <- function(run, compiled, fresh) {
     return(check_row("curvature", NA, "fail", "The criterion improves on both sides along one direction: the answer is a saddle point, not an optimum."))
   }
   if (criterion_form(run$problem) == "kinked") {
-    return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the readings met leave free."))
+    return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the readings met exactly leave free."))
   }
   if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no free direction, so no curvature is needed."))
   hessian <- core_hessian(compiled, run$estimate)

@@ -2,7 +2,7 @@
 command_compare <- function(arguments) {
   given <- command_options(
     arguments, "tundrel compare RUN RUN ... [--json]",
-    paste("Compares stored runs: of one problem, whether they came to the same optimum; of several models of the same measurements,",
+    paste("Compares stored runs: of one problem, whether they reached the same optimum; of several models of the same measurements,",
           "which explains and predicts them best. A RUN is a file that `tundrel run` left, or the directory it is in.",
           "Example: tundrel compare results/run.json other/run.json"),
     list(json_option()), c(2, Inf)

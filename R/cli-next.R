@@ -10,8 +10,8 @@ command_next <- function(arguments) {
     list(
       optparse::make_option("--readings", type = "integer", default = 10L, help = "how many readings"),
       optparse::make_option("--goal", type = "character", default = "parameters", help = "parameters, average, worst, band, a parameter's name, or an expression such as \"log(2) / k\""),
-      optparse::make_option("--where", type = "character", default = NULL, help = "what each predictor can be, such as \"light: 0 to 1500; site: fen, ridge\"; unsaid, anywhere within what was measured"),
-      optparse::make_option("--candidates", type = "character", default = NULL, help = "a table of the places where can be measured"),
+      optparse::make_option("--where", type = "character", default = NULL, help = "what each predictor can be, such as \"light: 0 to 1500; site: fen, ridge\"; by default anywhere within what was measured"),
+      optparse::make_option("--candidates", type = "character", default = NULL, help = "a table of places where readings can be taken"),
       optparse::make_option("--anew", action = "store_true", default = FALSE, help = "plan as if nothing had been measured"),
       optparse::make_option("--out", type = "character", default = NULL, help = "a file for the table (CSV) or the figure (PNG)"), json_option()
     ), c(1, Inf)

@@ -6,7 +6,7 @@ command_open <- function(arguments) {
           "Example: tundrel open lichen.csv"),
     list(
       optparse::make_option("--port", metavar = "N", type = "integer", default = NULL, help = "serve at this port"),
-      optparse::make_option("--no-browser", action = "store_true", default = FALSE, dest = "quietly", help = "say the address, open nothing")
+      optparse::make_option("--no-browser", action = "store_true", default = FALSE, dest = "quietly", help = "print the address, and open no browser")
     ), c(0, 1)
   )
   if (is.null(given)) return(0L)

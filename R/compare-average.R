@@ -31,7 +31,10 @@
 average_models <- function(..., newdata = NULL, quantity = NULL, level = 0.95) {
   call <- rlang::current_env()
   check_level(level)
-  runs <- averaged_runs(list(...), as.list(substitute(list(...)))[-1], call)
+  given <- tryCatch(list(...), error = function(e) {
+    refuse("argument", c("{conditionMessage(e)}.", "i" = "A quantity is stated as {.code quantity = half / 2}, places of the curve as {.code newdata = data.frame(light = 100)}."), call = call)
+  })
+  runs <- averaged_runs(given, as.list(substitute(list(...)))[-1], call)
   check_same_rows(runs, call)
   stated <- rlang::enquo(quantity)
   if (is.null(newdata) == rlang::quo_is_null(stated)) refuse("argument", c("Say where the curve is wanted by {.arg newdata}, or what quantity by {.arg quantity}: one of them."), call = call)

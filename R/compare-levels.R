@@ -6,7 +6,7 @@
 #' @param run \[tundrel_run] A run on a model with a parameter such as `top[site]`.
 #' @param name \[character(1)] That parameter's name, without brackets. Not needed where only one has levels.
 #' @param as \[character(1)] `"difference"`; or `"ratio"`, compared on the logarithmic scale, for values of one sign.
-#' @param against \[character(1)] One level, with which all others are compared; unsaid, all pairs.
+#' @param against \[character(1)] One level, with which all others are compared; by default all pairs.
 #' @param level \[numeric(1)] Coverage of the intervals, all together, between 0 and 1.
 #'
 #' @return A tibble of class `tundrel_levels`: `parameter`, `contrast` (`"ridge - fen"`, `"ridge / fen"`), `estimate`, `lower`, `upper`, and

@@ -80,13 +80,13 @@ reading_scopes <- function(table) {
   if (!all(c("local", "global") %in% table$scope)) return(NULL)
   if (is.null(near) || is.null(wide)) {
     lame <- if (is.null(near)) "local" else "global"
-    return(paste0("Local and global runs cannot be held against each other: no ", lame, " run came to an optimum."))
+    return(paste0("Local and global runs cannot be compared: no ", lame, " run reached an optimum."))
   }
   if (near == wide) return(paste0("Local and global runs agree: the best of both is ", near, "."))
   if (place(near) > place(wide)) {
-    paste0("The global search found ", wide, ", which no local run came to: the local starts were too far from it.")
+    paste0("The global search found ", wide, ", which no local run reached: the local starts were too far from it.")
   } else {
-    paste0("The local runs found ", near, ", which is better than what the global search came to (", wide, "): give the search more evaluations.")
+    paste0("The local runs found ", near, ", which is better than what the global search reached (", wide, "): give the search more evaluations.")
   }
 }
 
@@ -128,7 +128,7 @@ reading_unseen <- function(table, evidence) {
   )
   found <- length(unique(table$optimum[walked]))
   estimate <- unseen_optima(walks, found)
-  came <- paste0("From ", count_of(walks, "walk"), " that came to ", count_of(found, "optimum", "optima"))
+  came <- paste0("From ", count_of(walks, "walk"), " that reached ", count_of(found, "optimum", "optima"))
   if (is.null(estimate)) return(paste0(starts, came, " nothing can be said of optima still unseen: use more starts."))
   paste0(
     starts, came, ": the number of optima to expect is ", format_number(estimate$expected, 3), ", and with a chance of ",

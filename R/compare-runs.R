@@ -3,7 +3,7 @@
 #' Runs that ended at the same optimum share a letter, A for the best: their values agree, and so do their
 #' parameters, each on its own scale or within a small share of its standard error; terms of the model that can be
 #' exchanged for each other (two peaks of the same shape) may be exchanged. A run that did not converge has a letter only
-#' where it came to an optimum that another run converged to. Printing adds a reading in plain words.
+#' where it reached an optimum that another run converged to. Printing adds a reading in plain words.
 #'
 #' @param ... Runs, lists of runs, or what [fit_multistart()] gives; names label them. All on one problem.
 #'

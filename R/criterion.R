@@ -176,7 +176,7 @@ print.tundrel_criterion <- function(x, ...) {
 
 #' State what "close" means
 #'
-#' Sets the criterion by which the curve is judged to be close to the readings: least squares, absolute or robust error, or a likelihood. Unsaid, it is
+#' Sets the criterion by which the curve is judged to be close to the readings: least squares, absolute or robust error, or a likelihood. By default it is
 #' plain least squares, which is right where noise is normal and the same everywhere.
 #'
 #' @param problem \[tundrel_problem] From [pose()].

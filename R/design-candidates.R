@@ -41,7 +41,7 @@ with_all_predictors <- function(run, table, call) {
   table
 }
 
-# Unsaid, anywhere within what was measured; columns that are no numbers as they were.
+# By default anywhere within what was measured; columns that are no numbers as they were.
 as_measured <- function(run) {
   data <- run$problem$measurements[compiled_of(run)$used, , drop = FALSE]
   names <- setdiff(unique(unlist(lapply(setdiff(run$problem$model$predictors, names(run$problem$model$constants)), source_columns))), run$problem$responses$column)

@@ -15,7 +15,7 @@ next_together <- function(setting, call) {
   measured <- if (setting$count_measured) measured_places(run)
   # two readings that would be wholly alike are not made
   can <- vapply(seq_len(nrow(table)), function(k) is.null(measured) || !is.null(tryCatch(information_together(setting, table[k, ], measured, call), tundrel_error = function(e) NULL)), NA)
-  if (!any(can)) refuse("measurements", "At each of the candidates was measured already: another reading there would be wholly alike.", call = call)
+  if (!any(can)) refuse("measurements", "Every candidate has been measured already, and a second reading at the same place would tell nothing new.", call = call)
   table <- table[can, ]
   wanted <- wanted_now(setting)
   worth <- worth_together(setting, table, wanted, measured, call)

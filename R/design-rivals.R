@@ -4,7 +4,7 @@
 read_rivals <- function(run, given, call) {
   if (length(given) == 0) return(list())
   if (!all(vapply(given, inherits, NA, "tundrel_run"))) {
-    refuse("argument", c("What is given besides must be runs of other models.", "x" = "One is {.obj_type_friendly {Filter(function(one) !inherits(one, 'tundrel_run'), given)[[1]]}}."), call = call)
+    refuse("argument", c("All other arguments must be runs of other models.", "x" = "One is {.obj_type_friendly {Filter(function(one) !inherits(one, 'tundrel_run'), given)[[1]]}}."), call = call)
   }
   names(given) <- ifelse(nzchar(names(given) %||% rep("", length(given))), names(given), paste0("rival ", seq_along(given)))
   given <- lapply(given, plannable_run, call = call)

@@ -1,6 +1,6 @@
 #' What the measurements made were worth
 #'
-#' How much of what is known of a goal each row carries, what as many readings at the best places would have brought, and what could have been left away.
+#' How much of what is known of a goal each row carries, what as many readings at the best places would have brought, and what could have been left out.
 #'
 #' @inheritParams next_measurements
 #' @param goal What the readings are for: `"parameters"`, `"average"`, `"worst"`, the name of a parameter, an expression of parameters or `"band"`, as in
@@ -10,7 +10,7 @@
 #' @return A tibble of class `tundrel_worth` with a row for each row that took part: `row`, the predictors, `share` (of what all rows tell of the goal: how much
 #'   it would gain by more of this row; shares sum to 1) and `rise` (by which factor the goal's standard error would rise without this row; for several
 #'   parameters, that of the geometric mean). Attributes: `efficiency` (the goal's variance at best, by as many readings at the best places, over its variance
-#'   now), `equivalent` (how many readings at the best places tell as much), `spare` (rows that together could be left away for a rise of less than 5 %).
+#'   now), `equivalent` (how many readings at the best places tell as much), `spare` (rows that together could be left out for a rise of less than 5 %).
 #' @section Errors: As [next_measurements()].
 #' @references Atkinson, Donev and Tobias (2007) Optimum Experimental Designs, with SAS, chapter 11, on efficiency.
 #' @export
@@ -118,6 +118,6 @@ worth_reading <- function(x) {
       " of what it is."
     ),
     if (nrow(told) > 1) paste0("Half of what is known comes from ", format_number(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", format_number(nrow(told)), "."),
-    if (spare > 0) paste0(count_of(spare, "row"), " could be left away together for an error that is less than 5 % larger.") else "No row could be left away without the error growing by 5 %."
+    if (spare > 0) paste0(count_of(spare, "row"), " could be left out together for an error that is less than 5 % larger.") else "No row could be left out without the error growing by 5 %."
   )
 }

@@ -25,6 +25,6 @@ refuse_other_arguments <- function(given, own, call = rlang::caller_env(), said_
   if (!grepl("(", elsewhere, fixed = TRUE) && !elsewhere %in% own) elsewhere <- NA
   hint <- if (is.na(elsewhere)) {
     if (length(own)) suggestion(name, own, "arguments")
-  } else c("i" = if (elsewhere %in% own) "The argument is called {.arg {elsewhere}}." else "Say it with {.code {elsewhere}}.")
+  } else c("i" = if (elsewhere %in% own) "The argument is called {.arg {elsewhere}}." else "Use {.code {elsewhere}}.")
   refuse("argument", c("There is no argument {.arg {name}} here.", hint), call = call)
 }

@@ -7,8 +7,8 @@
 #' @param f \[formula] One side with one unknown, in the model language, as `~ top * light / (half + light) - 3`; its
 #'   other names are in `constants`. Or \[function] of one number that returns one number.
 #' @param within \[numeric(2)] Where to look: two numbers, the lower first. Needed for `"bracket"`.
-#' @param start \[numeric(1)] Where `"newton"` and `"halley"` begin; unsaid, the middle of `within`.
-#' @param method \[character(1)] `"bracket"`, `"newton"` or `"halley"`; unsaid, `"bracket"` where there is a range,
+#' @param start \[numeric(1)] Where `"newton"` and `"halley"` begin; by default the middle of `within`.
+#' @param method \[character(1)] `"bracket"`, `"newton"` or `"halley"`; by default `"bracket"` where there is a range,
 #'   else `"newton"`.
 #' @param constants \[numeric] Named numbers for the other names in a formula: `coef(run)`, for instance.
 #' @param tolerance \[numeric(1)] How closely the root is to be known, relative to itself; near zero, to 1e-8 of range

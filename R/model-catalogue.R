@@ -6,7 +6,7 @@
 #' read, and never code. Hand it to [pose()] with the columns its predictors and response stand for.
 #'
 #' @param about \[character(1)] Words of the field, such as `"growth"` or `"binding"`: those models are listed whose names, titles, uses or
-#'   parameters have all of them. Unsaid, all models.
+#'   parameters have all of them. By default all models.
 #' @param name \[character(1)] Name of a model in the catalogue.
 #' @param path \[character(1)] File to read or write, ending in `.yaml`.
 #' @param x A model, or a problem whose model and conditions are to be kept.

@@ -50,7 +50,7 @@ view_next <- function(found, chosen, problem) {
     h$div(class = "row-of-fields",
       page_field("next-number", "Readings", page_text("next-number", found$asked_next$readings %||% 8, size = 4)),
       page_field("next-goal", "To know", page_text("next-goal", found$asked_next$goal %||% "", placeholder = "all parameters"), hint = "a parameter, an expression, or band"),
-      page_field("next-where", "Where", page_text("next-where", found$asked_next$typed %||% "", placeholder = if (length(predictor)) paste0(predictor, ": 0 to 100") else ""), hint = "unsaid: within what was measured"),
+      page_field("next-where", "Where", page_text("next-where", found$asked_next$typed %||% "", placeholder = if (length(predictor)) paste0(predictor, ": 0 to 100") else ""), hint = "if empty: within what was measured"),
       page_button("plan-next", "Propose", "next_readings", list(label = chosen), from = c("next-number", "next-goal", "next-where"))
     ),
     found_part(found$next_readings, function(value) {

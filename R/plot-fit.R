@@ -14,7 +14,7 @@
 #' @param band \[character(1)] Band of a run: `"confidence"` for the curve, `"prediction"` also for new readings, or
 #'   `"none"`. Only with one predictor at most.
 #' @param level \[numeric(1)] Coverage of the band, between 0 and 1.
-#' @param x_scale,y_scale \[character(1)] `"linear"` or `"log"`. Unsaid, a positive predictor over more than two decades is drawn
+#' @param x_scale,y_scale \[character(1)] `"linear"` or `"log"`. By default a positive predictor over more than two decades is drawn
 #'   on a logarithmic axis, and the response on a linear one.
 #' @return A ggplot; a patchwork of them with several predictors.
 #' @section Errors: As for [fit_local()] where a problem's start is not complete; `tundrel_error_solver`

@@ -6,7 +6,7 @@
 #' @param fits From [fit_each()].
 #' @param page \[integer(1)] Which page.
 #' @param per_page \[integer(1)] How many groups on a page.
-#' @param which \[integer] Numbers of the groups to draw; unsaid, all.
+#' @param which \[integer] Numbers of the groups to draw; by default all.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_solver` for a page that there is not; `tundrel_error_model` for models of several predictors.
 #' @export

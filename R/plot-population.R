@@ -5,7 +5,7 @@
 #' others that of the points themselves. The best point so far is a cross.
 #'
 #' @param run A run of [fit_global()] or [begin_run()] with `keep = "population"`.
-#' @param ... Two parameters with their ranges, as in [scan_grid()]; unsaid, the first two that are searched, over the
+#' @param ... Two parameters with their ranges, as in [scan_grid()]; by default the first two that are searched, over the
 #'   search box.
 #' @param iterations \[numeric] Rounds to draw; `NULL` for six that are spread evenly over the logarithm of their number.
 #' @return A ggplot with a panel a round.
@@ -57,7 +57,7 @@ plot_population <- function(run, ..., iterations = NULL) {
     ggplot2::facet_wrap(ggplot2::vars(.data$panel)) +
     ggplot2::coord_cartesian(xlim = range(ranges[[1]]), ylim = range(ranges[[2]]), expand = FALSE) +
     ggplot2::labs(
-      title = headline(paste0(run$solver$name, " came to ", places_text(run$estimate[scanned]), " in ", count_of(max(rounds), "round"))), subtitle = model_subtitle(run$problem),
+      title = headline(paste0(run$solver$name, " reached ", places_text(run$estimate[scanned]), " in ", count_of(max(rounds), "round"))), subtitle = model_subtitle(run$problem),
       caption = paste0(
         "Points: the population; ellipse: two standard deviations of its distribution; cross: the best so far; other parameters ",
         if (length(run$eliminated)) "at their best" else "at the answer"

@@ -1,7 +1,7 @@
 #' Draw several runs side by side
 #'
-#' What came of many starts: how many runs came to each optimum and what it is worth; what each of them cost; and, for every
-#' parameter, from where to where the runs walked. Letters are those of [compare_runs()]; runs that came to no optimum are grey,
+#' What came of many starts: how many runs reached each optimum and what it is worth; what each of them cost; and, for every
+#' parameter, from where to where the runs walked. Letters are those of [compare_runs()]; runs that reached no optimum are grey,
 #' and left out of the last view.
 #'
 #' @param ... Runs, lists of runs, or what [fit_multistart()] gives; all on one problem.
@@ -63,7 +63,7 @@ draw_optima <- function(table, problem, scale) {
     ggplot2::scale_y_discrete(limits = rev, drop = FALSE) +
     # room for the longest bar's label
     ggplot2::scale_x_continuous(breaks = function(limits) unique(floor(pretty(limits))), expand = ggplot2::expansion(mult = c(0, 0.35))) +
-    ggplot2::labs(x = "runs", y = NULL, title = "Which optimum they came to") +
+    ggplot2::labs(x = "runs", y = NULL, title = "Which optimum they reached") +
     figure_look() + scale
 }
 

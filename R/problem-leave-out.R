@@ -36,7 +36,7 @@ leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL
   of_rows <- stacked_rows(problem, check_rows(problem, rows), response)
   out <- c(of_rows, rows_where(problem, written))
   if (length(out) == 0) {
-    refuse("measurements", c("No row is left out.", "i" = "Say which: {.code rows = 27}, or {.code where = hour > 30}{if (!rlang::quo_is_null(written)) '; this holds in no row'}."))
+    refuse("measurements", c("No row is left out.", "i" = "Name them: {.code rows = 27}, or {.code where = hour > 30}{if (!rlang::quo_is_null(written)) '; this holds in no row'}."))
   }
   already <- intersect(problem$left_out$row, of_rows)
   if (length(already)) {

@@ -32,7 +32,7 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
     first <- impossible[1]
     refused(
       "The criterion has no finite value in {named(impossible)} at the start, though the model has.",
-      "x" = "In {named(first)} it gives {format_number(values[first])}, and {format_number(observed_rows(compiled)[first])} was read, which cannot be by {format(problem$criterion)}.",
+      "x" = "In {named(first)} it gives {format_number(values[first])}, and {format_number(observed_rows(compiled)[first])} was read, which is impossible under {format(problem$criterion)}.",
       "i" = "Let the model allow for such readings, as by a background or limits on its parameters, leave them out with {.fn leave_out}, or start elsewhere with {.fn start_from}."
     )
   }

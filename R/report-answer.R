@@ -71,7 +71,7 @@ run_cares <- function(known) {
   if (is.null(known$runs)) return(NULL)
   best <- best_value_run(known$runs)
   if (best == "this run") return(NULL)
-  paste0("Another run, ", best, ", came to a better value: this report is not on the best answer known.")
+  paste0("Another run, ", best, ", reached a better value: this report is not on the best answer known.")
 }
 
 best_value_run <- function(runs) {

@@ -70,7 +70,7 @@ report_runs <- function(known) {
     report_table(utils::head(shown, most)),
     if (nrow(shown) > most) report_small("The best ", most, " of ", nrow(shown), " runs."),
     report_picture(rlang::exec(plot_runs, !!!known$runs),
-      "How many runs came to each optimum, what they cost, and from where to where they walked. Letters name the optima, best first.",
+      "How many runs reached each optimum, what they cost, and from where to where they walked. Letters name the optima, best first.",
       "Runs by optimum, evaluations of each, and each parameter from start to end")
   )
 }

@@ -11,12 +11,12 @@
 #' infinity, or to a limit at which a likelihood grows without end.
 #'
 #' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best, which is said.
-#' @param solver A solver such as [solver_newton()], or its name. Unsaid: [solver_levenberg_marquardt()] for
+#' @param solver A solver such as [solver_newton()], or its name; by default [solver_levenberg_marquardt()] for
 #'   sums of squares, [solver_smoothed_newton()] for criteria with kinks, else [solver_newton()]; where a call of a function of your own takes
 #'   0.1 s or more, `solver_levenberg_marquardt(derivatives = "frugal")` or [solver_interpolation()], which take fewer.
 #' @param tolerance \[numeric(1)] Relative size of gradient, step and change of value at which the
 #'   walk ends; closing steps then follow. Above 0, below 1.
-#' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none. Unsaid, at most 10,000 evaluations,
+#' @param max_evaluations,max_iterations \[numeric(1)] Budget; at least 1. `Inf` for none. By default, at most 10,000 evaluations,
 #'   and any number where iterations or seconds are limited. Every call of a function of your own counts, also those for
 #'   derivatives and for the check at the end, and none is made beyond the budget; the best point that was paid for is kept.
 #'   [finish()] goes on from a spent budget, with budgets for what is still to come.

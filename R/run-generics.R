@@ -26,7 +26,7 @@ spread_rows <- function(values, compiled, run) {
 #' stated standard deviation, or over that of the family at the fitted value; `"deviance"`, the signed
 #' root of twice the log-likelihood that the row lacks; `"quantile"`, the normal quantile of the
 #' probability to lie below the reading, drawn at random within the step of a count or beyond a limit.
-#' Unsaid: quantile residuals for a family, which are normal whatever the family if it is right, and
+#' By default, quantile residuals for a family, which are normal whatever the family if it is right, and
 #' response residuals for every other criterion.
 #'
 #' `deviance()` is the value of the criterion, the weighted sum of squares; of a family, twice the

@@ -162,7 +162,7 @@ study_table <- function(study, each, n, level, stopped) {
     set = seq_along(each), converged = vapply(each, `[[`, NA, "converged"), reason = vapply(each, `[[`, "", "reason"), seconds = vapply(each, `[[`, 0, "seconds")
   )
   estimates <- do.call(rbind, lapply(seq_along(each), function(k) if (!is.null(each[[k]]$table)) data.frame(set = k, each[[k]]$table)))
-  if (is.null(estimates)) refuse("solver", c("No analysis of {nrow(sets)} came to an answer.", "x" = escape_braces(sets$reason[1])))
+  if (is.null(estimates)) refuse("solver", c("No analysis of {nrow(sets)} reached an answer.", "x" = escape_braces(sets$reason[1])))
   names(estimates)[2] <- "quantity"
   rows <- lapply(intersect(names(study$quantities), estimates$quantity), function(name) {
     one <- estimates[estimates$quantity == name, ]
@@ -206,7 +206,7 @@ study_reading <- function(x) {
   failed <- sum(!sets$converged)
   c(
     if (length(attr(x, "stopped"))) paste0("Only ", nrow(sets), " of ", attr(x, "asked"), " sets were reached."),
-    if (failed) paste0(failed, " of ", count_of(nrow(sets), "analysis", "analyses"), " came to no answer (", names(sort(table(sets$reason[!sets$converged]), decreasing = TRUE))[1], "), and ", if (failed == 1) "is" else "are", " left out of the rest."),
+    if (failed) paste0(failed, " of ", count_of(nrow(sets), "analysis", "analyses"), " reached no answer (", names(sort(table(sets$reason[!sets$converged]), decreasing = TRUE))[1], "), and ", if (failed == 1) "is" else "are", " left out of the rest."),
     if (length(off)) paste0(and_list(paste0(x$quantity[off], " by ", format_number(x$bias[off], 2))), if (length(off) == 1) " is" else " are", " off on average: more than a tenth of the scatter, and more than the error of this simulation."),
     if (length(low)) paste0("Intervals of ", and_list(x$quantity[low]), " hold the truth less often than the ", format_number(100 * level), " % they promise.")
     else paste0("Intervals hold the truth as often as they promise, as far as ", nrow(sets), " sets can tell (to about ", format_number(100 * told_errors * max(x$coverage_error), 2), " points)."),

@@ -4,7 +4,7 @@
 #' is about how far a parameter moves in a step, in its own unit; scaled, the share of its size. Watches itself as
 #' [solver_gradient_descent()] does.
 #'
-#' @param rate \[numeric(1)] Above 0. Unsaid: 0.01, scaled.
+#' @param rate \[numeric(1)] Above 0; by default 0.01, scaled.
 #' @param momentum \[numeric(1)] Share of older slopes that is kept: 0 or more, below 1.
 #' @param memory \[numeric(1)] Share of older squared slopes that is kept: 0 or more, below 1.
 #' @param scaled \[logical(1)] Whether `rate` is in the parameters' sizes; only where no `rate` is stated, unless said.

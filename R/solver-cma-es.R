@@ -4,13 +4,13 @@
 #' shape of the distribution follow the better half: weighted recombination, rank-one and rank-mu updates of the
 #' covariance, control of the step by the length of its path. Uses the ranks of values alone, so that noise, scale and
 #' monotone transformations do not matter. A search that ends (values or steps no longer differ, the distribution became
-#' flat, values stagnate) begins anew elsewhere with twice the population, until `agreeing` searches have come to the
+#' flat, values stagnate) begins anew elsewhere with twice the population, until `agreeing` searches have reached the
 #' same best point.
 #'
 #' @param population \[integer(1)] Points a round in the first search; at least 4. `NULL`: 4 + 3 log(parameters).
 #' @param spread \[numeric(1)] First standard deviation along each parameter, as a share of the search box; above 0, at
 #'   most 1.
-#' @param agreeing \[integer(1)] How many searches have to come to the same point before it is enough.
+#' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough.
 #' @param restarts \[integer(1)] How often to begin anew at most.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.

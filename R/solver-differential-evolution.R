@@ -2,11 +2,11 @@
 #'
 #' A global solver. Each member of a population is tried against a mutant: a step towards one of the best members
 #' plus the difference of two others, mixed with the member itself. How long the steps are and how much is mixed adapts to
-#' what has succeeded. A population that has gathered at a point begins anew, until `agreeing` searches have come to the
+#' what has succeeded. A population that has gathered at a point begins anew, until `agreeing` searches have reached the
 #' same best point.
 #'
 #' @param population \[integer(1)] Members; at least 5. `NULL`: 10 a parameter, between 30 and 150.
-#' @param agreeing \[integer(1)] How many searches have to come to the same point before it is enough.
+#' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Storn and Price (1997) Journal of Global Optimization 11, 341-359. Tanabe and Fukunaga (2013) IEEE Congress

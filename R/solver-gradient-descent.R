@@ -7,7 +7,7 @@
 #' ends as `diverged`, one that hardly moves as `stalled`, and a rate is advised that was tried from the start, if one served.
 #' Instructive, and slow: [solver_bfgs()] needs a fraction of the steps.
 #'
-#' @param rate \[numeric(1)] Above 0. Unsaid: 0.1, scaled.
+#' @param rate \[numeric(1)] Above 0; by default 0.1, scaled.
 #' @param momentum \[numeric(1)] Share of the last step that is kept: 0 or more, below 1.
 #' @param scaled \[logical(1)] Whether `rate` is in the parameters' sizes; only where no `rate` is stated, unless said.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.

@@ -16,7 +16,7 @@
 #'   not the luckiest call.
 #' @param improvement \[numeric(1)] A search ends where no more improvement than this is expected anywhere, as a share of what lies between the best value
 #'   and the middle one. Then quadratic models walk to the bottom of the valley, and the search begins anew.
-#' @param agreeing \[integer(1)] How many searches have to come to the same point before it is enough; 1 for a single search. After ten that disagree it ends, too.
+#' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough; 1 for a single search. After ten that disagree it ends, too.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Jones, Schonlau and Welch (1998) Journal of Global Optimization 13, 455-492. Rasmussen and Williams (2006) Gaussian Processes for Machine

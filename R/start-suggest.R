@@ -10,7 +10,7 @@
 #'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
-#' @param samples \[integer(1)] How many points to try. Unsaid, 600; fewer where a model has so many parameters that each takes long.
+#' @param samples \[integer(1)] How many points to try; by default 600, fewer where a model has so many parameters that each takes long.
 #' @param seed \[integer(1)] Seed of the points tried.
 #'
 #' @return A tibble of class `tundrel_starts`, best first: `value` (the criterion there; of a longer table over some

@@ -22,7 +22,7 @@
 #' * [fit_each()]: a curve for each group, alone, with parameters in common, or varying about a common value.
 #' * [begin_run()], [write_run()]: step by step, stored and gone on with. [propose()], [record()]: values from the bench.
 #' @section Compare:
-#' * [compare_runs()], [best_run()]: did they come to the same optimum? [plot_landscape()], [scan_grid()]: what lies around.
+#' * [compare_runs()], [best_run()]: did they reach the same optimum? [plot_landscape()], [scan_grid()]: what lies around.
 #' * [compare_models()], [average_models()], [test_by_simulation()]: which model?
 #' * [compare_levels()], [compare_answers()], [leave_out()]: do levels differ; what does a row, a limit or an assumption change?
 #' @section Check:

@@ -17,7 +17,7 @@
 #' samples. `resample` says how measurements are drawn:
 #' `"residual"` (residuals over the root of one minus leverage, drawn with replacement, back on the fitted values),
 #' `"wild"` (each residual stays in its row, its sign drawn: for a spread that differs by row), `"case"` (rows drawn with
-#' replacement), `"parametric"` (from the noise that the criterion states). Unsaid: residual, for likelihoods parametric,
+#' replacement), `"parametric"` (from the noise that the criterion states). By default residual, for likelihoods parametric,
 #' and case where readings are censored or are predictors, too.
 #'
 #' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()]: the table then has the columns of the groups in front.

@@ -117,7 +117,7 @@ test_that("global and local are held against each other", {
   wide <- fit_global(problem, "cma_es", seed = 2)
   astray <- fit_local(start_from(problem, base = 1, h1 = 10, c1 = 19, w1 = 13, h2 = 13, c2 = 31, w2 = 25))
   said <- paste(comparison_reading(compare_runs(astray, wide)), collapse = " ")
-  expect_match(said, "The global search found A, which no local run came to")
+  expect_match(said, "The global search found A, which no local run reached")
 })
 
 test_that("a run that misses the conditions is never the best, however good its value", {

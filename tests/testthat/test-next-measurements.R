@@ -239,7 +239,7 @@ test_that("readings that depend on each other are planned together, as dense alg
   expect_gt(volume(candidates$hour[anew$readings == 1]), 0.999 * max(apply(utils::combn(6, 3), 2, function(k) volume(candidates$hour[k]))))
   expect_identical(attr(found, "efficiency"), NA_real_)
   expect_output(print(found), "depend on each other")
-  expect_error(next_measurements(run, data, n = 1), "wholly alike", class = "tundrel_error_measurements")
+  expect_error(next_measurements(run, data, n = 1), "nothing new", class = "tundrel_error_measurements")
 })
 
 # What the rows that were measured tell, by the formula for readings to come, against the run's own covariance.

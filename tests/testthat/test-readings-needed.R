@@ -94,7 +94,7 @@ test_that("the worth of rows is what taking them away would cost", {
   best <- function(m) solve(crossprod(slopes(ideal$light) * sqrt(ideal$share * m)))[2, 2]
   expect_lte(best(attr(worth, "equivalent")), variance(x) * (1 + 1e-6))
   expect_gt(best(attr(worth, "equivalent") - 1), variance(x))
-  expect_output(print(worth), "could be left away")
+  expect_output(print(worth), "could be left out")
 })
 
 test_that("readings spread evenly tell the more the more they are, however many", {

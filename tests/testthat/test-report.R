@@ -81,7 +81,7 @@ test_that("a report says what was asked, what to be careful about, and how other
   short <- fit_local(problem, "nelder_mead", max_iterations = 3)
   write_report(short, path, runs = list(`<i>better</i>` = fit_local(problem)))
   page <- read_page(path)
-  for (part in c("Cautions", "did not converge", "Another run, &lt;i&gt;better&lt;/i&gt;, came to a better value",
+  for (part in c("Cautions", "did not converge", "Another run, &lt;i&gt;better&lt;/i&gt;, reached a better value",
     "1 row was left out (uptake is missing in row 47)", "<mfrac>", "Runs compared", "Is it an optimum?", "No limit is active", "<figcaption>")) {
     expect_true(grepl(part, page, fixed = TRUE), info = part)
   }

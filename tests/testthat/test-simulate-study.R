@@ -36,7 +36,7 @@ test_that("a study is the same over processes, an analysis that stops is a failu
 test_that("failures, wrong noise and a cut are said", {
   failing <- study_of(n = 40, analysis = function(problem) if (problem$measurements$y[1] > 2) rlang::abort("gone", class = "tundrel_error") else fit_local(problem))
   expect_gt(sum(!attr(failing, "sets")$converged), 2)
-  expect_output(print(failing), "came to no answer")
+  expect_output(print(failing), "reached no answer")
   # intervals that take the noise for a quarter of what it is
   narrow <- study_of(n = 100, sd = 1, analysis = function(problem) fit_local(judge_by(problem, max_likelihood("normal", sd = 0.25))))
   expect_lt(max(narrow$coverage), 0.7)
