@@ -85,7 +85,7 @@ compile_criterion.tundrel_criterion_varying <- function(criterion, collector, ca
   likelihood$kind <- "varying"
   varied <- varied_parameters(criterion$varying)
   model <- substituted(collector$model, varied)
-  others <- lapply(criterion$others, function(expr) substituted(substituted(written_shapes(expr, call), list(fitted = call("(", model))), varied))
+  others <- lapply(criterion$others, function(expr) substituted(substituted(written_shapes(expr, call), varied), list(fitted = call("(", model))))
   c(likelihood, list(
     fitted_varied = collector$add(call("(", model), call), others_varied = vapply(others, function(expr) collector$add(expr, call), 0L, USE.NAMES = FALSE)
   ), if (criterion$restricted) restriction_nodes(criterion, collector, call))

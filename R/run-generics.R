@@ -179,7 +179,11 @@ nobs.tundrel_run <- function(object, ...) object$n
 
 #' @rdname run-generics
 #' @export
-df.residual.tundrel_run <- function(object, ...) object$n - n_estimated(object) + noise_parameters(noise_criterion(object), setdiff(names(object$estimate), object$without_effect))
+df.residual.tundrel_run <- function(object, ...) {
+  noise <- noise_parameters(noise_criterion(object), setdiff(names(object$estimate), object$without_effect))
+  # where the data do not determine all parameters, those of the noise need not be among those that they do
+  object$n - max(0, n_estimated(object) - noise)
+}
 
 # The number of parameters that the fit has determined: free ones, less equalities between them, less directions without effect on
 # the fit. Parameters that act only together, such as two factors of a product, count as one, and one that was half known before counts half.

@@ -95,6 +95,49 @@ test_that("other families vary, too, and answers do not depend on threads", {
   expect_equal(run$value, by_hand, tolerance = 1e-8)
 })
 
+test_that("a spread that goes with the fitted value, or with the varying parameter, is that of each group's own curve", {
+  set.seed(8)
+  data <- do.call(rbind, lapply(1:12, function(k) {
+    hour <- c(0.5, 1, 2, 4, 8)
+    level <- 10 * exp(0.3 * stats::rnorm(1)) * exp(-0.3 * hour)
+    data.frame(vial = paste0("v", k), hour, level = level * (1 + 0.1 * stats::rnorm(5)))
+  }))
+  u <- seq(-8, 8, by = 0.005)
+  for (log in c(TRUE, FALSE)) for (sd in c("fitted", "a")) {
+    problem <- pose(data, level ~ a * exp(-k * hour), by = vial) |> start_from(a = 10, k = 0.3)
+    problem <- judge_by(problem, if (sd == "a") max_likelihood("normal", sd = s * abs(a)) else max_likelihood("normal", sd = s * abs(fitted)))
+    if (log) problem <- subject_to(problem, a > 0)
+    run <- fit_each(problem, varying = "a")
+    expect_true(run$converged)
+    at <- coef(run)
+    own <- if (log) at[["a"]] * exp(at[["spread[a]"]] * u) else at[["a"]] + at[["spread[a]"]] * u
+    by_hand <- sum(vapply(split(data, data$vial), function(one) {
+      mean <- outer(exp(-at[["k"]] * one$hour), own)
+      size <- if (sd == "a") rep(own, each = 5) else mean
+      log(sum(exp(colSums(matrix(stats::dnorm(one$level, mean, at[["s"]] * abs(size), log = TRUE), 5))) * stats::dnorm(u)) * 0.005)
+    }, 0))
+    expect_equal(run$value, by_hand, tolerance = 1e-5)
+    if (sd == "fitted") expect_lt(abs(at[["s"]] - 0.1), 0.03)
+  }
+})
+
+test_that("readings of animals whose error is in proportion are fitted from nothing but the table", {
+  found <- vapply(1:4, function(seed) {
+    set.seed(seed)
+    hour <- c(0.25, 0.5, 1, 2, 4, 6, 8, 12)
+    data <- do.call(rbind, lapply(1:9, function(k) {
+      level <- 10 / (2 * exp(0.25 * stats::rnorm(1))) * exp(-0.3 * exp(0.2 * stats::rnorm(1)) * hour)
+      data.frame(animal = paste0("a", k), hour, level = level * (1 + 0.08 * stats::rnorm(8)))
+    }))
+    problem <- pose(data, level ~ dose / volume * exp(-k * hour), constants = c(dose = 10), by = animal) |> judge_by(max_likelihood("normal", sd = share * abs(fitted)))
+    run <- suppressMessages(fit_each(problem, varying = c("volume", "k")))
+    expect_true(run$converged)
+    expect_lte(df.residual(run), 72)
+    coef(run)[["share"]]
+  }, 0)
+  expect_lt(abs(mean(found) - 0.08), 0.015)
+})
+
 test_that("what does not vary is said, and what cannot vary is refused", {
   data <- uptake_of_animals(5, spreads = c(0.25, 0))
   run <- fit_each(varying_problem(data), varying = c("top", "half"))
