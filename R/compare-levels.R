@@ -53,7 +53,7 @@ compare_levels <- function(run, name = NULL, as = c("difference", "ratio"), agai
 
 # The name of the only parameter with levels.
 only_levels <- function(run, call = rlang::caller_env()) {
-  names <- names(run$problem$model$levels)
+  names <- names(parameters_with_levels(run$problem))
   if (length(names) == 1) return(names)
   refuse("argument", c(
     "Say which parameter's levels are compared.", "i" = if (length(names)) "Those with levels are {.field {names}}." else "This model has none: write {.code top[site]} for a value of each level."
@@ -61,12 +61,12 @@ only_levels <- function(run, call = rlang::caller_env()) {
 }
 
 levels_called <- function(run, name, call = rlang::caller_env()) {
-  known <- names(run$problem$model$levels)
-  if (rlang::is_string(name) && name %in% known) return(run$problem$model$levels[[name]])
+  known <- parameters_with_levels(run$problem)
+  if (rlang::is_string(name) && name %in% names(known)) return(known[[name]])
   if (length(known) == 0) {
     refuse("model", c("No parameter of this model has levels.", "i" = "Write one with its column in brackets, as in {.code top[site]}."), call = call)
   }
-  refuse("model", c("{.val {name}} is no parameter with levels.", suggestion(as.character(name)[1], known, "parameters with levels")), call = call)
+  refuse("model", c("{.val {name}} is no parameter with levels.", suggestion(as.character(name)[1], names(known), "parameters with levels")), call = call)
 }
 
 # Places of the two levels of each contrast: the later less the earlier.

@@ -115,6 +115,9 @@ format.tundrel_criterion_dependent <- function(x, ...) paste(c(sub("^plain ", ""
 #' @export
 format.tundrel_criterion_dependent_likelihood <- function(x, ...) paste(c(NextMethod(), format_dependence(x)), collapse = ", ")
 
+reach_names.tundrel_criterion_dependent <- function(criterion) all.vars(criterion$dependent$range)
+reach_names.tundrel_criterion_dependent_likelihood <- reach_names.tundrel_criterion_dependent
+
 dependence_expressions <- function(criterion) Filter(Negate(is.null), unclass(criterion$dependent)[c("range", "nugget", "share")])
 likelihood_expressions.tundrel_criterion_dependent <- function(criterion) dependence_expressions(criterion)
 likelihood_expressions.tundrel_criterion_dependent_likelihood <- function(criterion) c(criterion$others, dependence_expressions(criterion))

@@ -13,7 +13,7 @@
 #' @param family \[character(1)] One of [families]. Not with `log_density`.
 #' @param ... The family's other parameters by name: expressions of parameters, columns, constants and
 #'   `fitted`, the model's value, as in `sd = s0 + s1 * fitted`. Names that are none of these become
-#'   parameters of the problem. A [censored()] without a name is taken as `censored`.
+#'   parameters of the problem, with a value for each level of a column where that stands in brackets, as in `sd = s[site]`. A [censored()] without a name is taken as `censored`.
 #' @param log_density An expression of the model language, instead of a family: the log density of a
 #'   row's reading. `fitted` is the model's value; the response stands under its own name.
 #' @param censored \[tundrel_censoring] From [censored()]: which readings are known by a limit only.
@@ -109,7 +109,7 @@ check_family_arguments <- function(family, others, censored, call) {
 
 #' @export
 format.tundrel_criterion_likelihood <- function(x, ...) {
-  others <- vapply(x$others, expression_text, character(1))
+  others <- vapply(others_as_written(x), expression_text, character(1))
   paste(c(
     paste("maximum likelihood,", gsub("_", " ", x$family)), if (length(others)) paste(names(others), "=", others),
     if (!is.null(x$censored)) format(x$censored)
@@ -183,7 +183,7 @@ spread_may_vanish.tundrel_criterion_likelihood <- function(criterion, parameters
 }
 
 stored_parts.tundrel_criterion_likelihood <- function(criterion) {
-  list(family = criterion$family, others = stored_texts(criterion$others), censored = stored_texts(unclass(criterion$censored)))
+  list(family = criterion$family, others = stored_texts(others_as_written(criterion)), censored = stored_texts(unclass(criterion$censored)))
 }
 
 parameters_in_new_rows.tundrel_criterion_likelihood <- function(criterion, run, data, mean, call) {

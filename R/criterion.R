@@ -156,6 +156,10 @@ value_digits.tundrel_criterion <- function(criterion, rows, n, size) same_value_
 states_sd <- function(criterion, unknown) UseMethod("states_sd")
 states_sd.tundrel_criterion <- function(criterion, unknown) FALSE
 
+# Parameters that say how far readings depend on each other.
+reach_names <- function(criterion) UseMethod("reach_names")
+reach_names.tundrel_criterion <- function(criterion) character()
+
 # Whether the estimated spread may go to zero where the curve passes through readings.
 spread_may_vanish <- function(criterion, parameters) UseMethod("spread_may_vanish")
 spread_may_vanish.tundrel_criterion <- function(criterion, parameters) FALSE
@@ -221,6 +225,7 @@ judge_by <- function(problem, ..., together = NULL) {
       "i" = criterion_meant(criterion)
     ))
   }
+  criterion <- with_levels_of_noise(criterion, problem, rlang::current_env())
   check_criterion_fits(problem, criterion)
   check_dependence_names(criterion, problem)
   check_precision_columns(problem, criterion)

@@ -98,7 +98,7 @@ with_level_names <- function(expr, parameters, call = rlang::caller_env()) {
       label <- paste(vapply(as.list(expr)[-(1:2)], function(part) if (is.character(part)) part else if (is.symbol(part)) as.character(part) else expression_text(part), ""), collapse = ", ")
       name <- paste0(base, "[", label, "]")
       if (!name %in% mine) {
-        refuse("model", c("{.field {base}} has no level {.val {label}}.", suggestion(name, mine, "parameters")), call = call)
+        refuse("model", c("{.field {base}} has no level {.val {label}}.", suggestion(name, mine, "parameters"), "i" = "{.field {base}} alone stands for all levels."), call = call)
       }
       return(as.symbol(name))
     }

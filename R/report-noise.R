@@ -57,7 +57,7 @@ assumed_of_noise.tundrel_criterion_dependent <- function(criterion, run) c(utils
 assumed_of_noise.tundrel_criterion_dependent_likelihood <- function(criterion, run) c(utils::head(assumed_of_noise.tundrel_criterion_likelihood(criterion, run), -1), dependence_told(criterion))
 
 assumed_of_noise.tundrel_criterion_likelihood <- function(criterion, run) {
-  others <- vapply(criterion$others, expression_text, "")
+  others <- vapply(others_as_written(criterion), expression_text, "")
   c(
     paste0("Readings follow the ", gsub("_", " ", criterion$family), " family", if (length(others)) paste0(" with ", paste(names(others), "=", others, collapse = ", ")), if (!is.null(criterion$censored)) "; some are known by a limit only", "."),
     independently

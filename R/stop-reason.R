@@ -17,6 +17,8 @@ stop_sentence <- function(run) {
       vanished_sentence(run)
     } else if (has_coarse_values(run$problem)) {
       coarse_sentence(run)
+    } else if (length(faded <- intersect(reach_names(run$problem$criterion), run$without_effect))) {
+      paste0("with ", and_list(faded), " as small as this no reading depends on another: leave dependent out, or start ", if (length(faded) == 1) "it" else "them", " higher")
     } else if (length(run$without_effect)) {
       paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
     } else if (run$undetermined > 0) {
