@@ -68,7 +68,7 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
   }
   colnames(found$x) <- free
   found$x <- with_terms_in_order(found, free[found$linear], problem, compiled)
-  found <- plainest_first(found, compiled$typical)
+  found <- with_what_was_stated(plainest_first(found, compiled$typical), problem, compiled)
   best <- usable_in_full(found$x, n, whole, compiled)
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))

@@ -145,3 +145,22 @@ test_that("terms that are alike stand in the same order in all groups, unless so
   limited <- coef(suppressMessages(fit_each(subject_to(posed, k1 > 0.1, k2 < 0.1))))
   expect_equal(limited$k1, of_falls$k2, tolerance = 1e-5)
 })
+
+test_that("of terms that are alike, what was known or stated tells which is which", {
+  set.seed(1)
+  x <- seq(0, 12, by = 0.25)
+  data <- data.frame(x, y = 3 * exp(-2 * x) + 5 * exp(-0.2 * x) + stats::rnorm(length(x), sd = 0.03))
+  problem <- pose(data, y ~ a1 * exp(-k1 * x) + a2 * exp(-k2 * x))
+  slow_first <- suppressMessages(fit_local(problem))
+  quick_first <- coef(slow_first)[c("a2", "k2", "a1", "k1")]
+  for (stated in list(subject_to(problem, about(k1, 2, sd = 0.1)), subject_to(problem, k1 > k2), subject_to(problem, about(a1 / a2, 0.6, sd = 0.1)))) {
+    start <- suggest_start(stated)
+    expect_gt(start$k1[1], start$k2[1])
+    run <- suppressMessages(fit_local(stated))
+    expect_true(run$converged)
+    expect_equal(unname(coef(run)), unname(quick_first), tolerance = 0.01)
+  }
+  expect_equal(coef(suppressMessages(fit_local(subject_to(problem, about(k1, 0.2, sd = 0.01))))), coef(slow_first), tolerance = 1e-3)
+  expect_identical(length(all_orders(4)), 23L)
+  expect_false(anyDuplicated(c(list(1:4), all_orders(4))) > 0)
+})
