@@ -51,6 +51,13 @@ check_varying <- function(problem, varying, shared, call) {
   if (!is.character(varying) || length(varying) == 0 || anyDuplicated(varying)) {
     refuse("solver", c("{.arg varying} must name parameters that vary between groups.", "i" = "For example {.code varying = c(\"top\", \"half\")}."), call = call)
   }
+  for (one in problem$model$levels[varying[varying %in% names(problem$model$levels)]]) {
+    last <- one$labels[nrow(one$labels), 1]
+    refuse("solver", c(
+      "{.field {one$name}} has a value for each {.field {one$columns}}, and what varies needs one in common.",
+      "i" = "Let a parameter tell the levels apart: {.code {one$name} * exp(shift * ({one$columns[1]} == {encodeString(last, quote = '\"')}))} in the model, and {.field {one$name}} can vary."
+    ), call = call)
+  }
   for (name in setdiff(varying, intersect(status$free, problem$model$parameters))) {
     refuse("solver", c("There is no free parameter {.field {name}} of the model to vary.", suggestion(name, intersect(status$free, problem$model$parameters), "parameters")), call = call)
   }
