@@ -271,7 +271,7 @@ cat_parameters <- function(problem) {
 print.tundrel_problem <- function(x, ...) {
   cat("Problem:   ", problem_text(x), "\n", sep = "")
   cat("Criterion: ", problem_criterion_text(x), "\n", sep = "")
-  if (has_curve(x)) cat("Rows:      ", format(nrow(x$measurements), big.mark = ","), "\n", sep = "")
+  if (has_curve(x)) cat("Rows:      ", rows_told(x), "\n", sep = "")
   if (!is.null(x$by)) {
     cat("Groups:    by ", paste(x$by, collapse = ", "), if (length(x$shared)) paste0("; ", paste(x$shared, collapse = ", "), " shared by all"), "\n", sep = "")
   }
@@ -284,6 +284,13 @@ print.tundrel_problem <- function(x, ...) {
   missing <- free[is.na(x$start[free])]
   if (length(missing)) cat("\nNo start yet for ", paste(missing, collapse = ", "), ": see start_from(); a fit begins at a suggested one.\n", sep = "")
   invisible(x)
+}
+
+# Rows that take part, and how many do not: something in them is missing, or they were left out.
+rows_told <- function(problem) {
+  n <- nrow(problem$measurements)
+  out <- if (has_responses(problem)) NROW(problem$left_out) else tryCatch(n - length(choose_rows(problem, censoring = censoring_of(problem, NULL))$rows), tundrel_error = function(e) 0)
+  paste0(format(n - out, big.mark = ","), if (out > 0) paste0(" (", format(out, big.mark = ","), " left out)"))
 }
 
 # One row a parameter: what has been said of it so far.

@@ -58,3 +58,11 @@ test_that("a problem prints what has been said of it", {
   expect_output(print(lichen_problem()), "dark \\[nmol g-1 s-1\\] +1 +>= 0 +<= 3")
   expect_output(print(pose(decay(), y ~ a * x)), "No start yet for a")
 })
+
+test_that("a problem says how many rows take part", {
+  data <- transform(decay(), y = replace(y, 2, NA))
+  problem <- pose(data, y ~ a * exp(-b * x))
+  expect_output(print(problem), paste0("Rows: +", nrow(data) - 1, " \\(1 left out\\)"))
+  expect_output(print(leave_out(problem, rows = 3:4)), paste0("Rows: +", nrow(data) - 3, " \\(3 left out\\)"))
+  expect_output(print(pose(decay(), y ~ a * exp(-b * x))), paste0("Rows: +", nrow(data), "\n"))
+})
