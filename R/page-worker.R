@@ -28,6 +28,9 @@ ask_worker <- function(worker, job, about, done) {
 
 worker_is_busy <- function(worker) !is.null(worker$current) || length(worker$waiting) > 0
 
+# Codes from here on tell that the process has ended.
+process_ended <- 500
+
 # Takes what has arrived, and hands out the next job. TRUE where something changed.
 look_at_worker <- function(worker) {
   changed <- FALSE
@@ -44,7 +47,8 @@ look_at_worker <- function(worker) {
   repeat {
     if (session$get_state() == "starting") session$poll_process(0)
     message <- tryCatch(session$read(), error = function(e) NULL)
-    if (is.null(message)) break
+    # a process that has ended says so each time that it is asked; the next look starts another one
+    if (is.null(message) || message$code >= process_ended) break
     if (message$code == 200 && !is.null(worker$current)) {
       ended <- worker$current
       worker$current <- NULL

@@ -443,6 +443,30 @@ test_that("an interrupt while a process makes itself ready leaves it whole", {
   }
 })
 
+test_that("a process that ends while it is asked is replaced, and its job told as lost", {
+  worker <- new_worker()
+  said <- NULL
+  alive <- TRUE
+  asked <- 0
+  worker$session <- list(
+    is_alive = function() alive, get_state = function() "busy",
+    # as the process's own end says it, each time anew
+    read = function() {
+      alive <<- FALSE
+      asked <<- asked + 1
+      if (asked > 50) stop("asked for ever")
+      list(code = 501, message = "R session crashed with exit code 1")
+    }
+  )
+  worker$current <- list(ticket = 1, done = function(found) said <<- found)
+  look_at_worker(worker)
+  expect_identical(asked, 1)
+  withr::defer(close_worker(worker))
+  expect_true(look_at_worker(worker))
+  expect_match(said$refused, "has ended")
+  expect_true(worker$session$is_alive())
+})
+
 test_that("an interrupt that comes too late for its job stops no other", {
   desk <- tracer_desk()
   wait_at(desk)
