@@ -34,12 +34,20 @@ stated_box <- function(problem, compiled, name) {
 built_ranges <- function(problem, compiled, names, call) {
   if (length(names) == 0) return(list())
   known <- if (has_curve(problem) && compiled$rows > 0) parameter_ranges(problem, thinned(compiled)) else list()
+  even <- if (all(compiled$status$free %in% names(known))) even_parameters(problem, thinned(compiled), points_in(known[compiled$status$free]))
   lapply(stats::setNames(names, names), function(name) {
     range <- known[[name]]
     if (is.null(range)) range <- range_about(problem$start[[name]], name, call)
     if (isTRUE(attr(range, "place"))) return(as.vector(range))
+    if (name %in% even) return(structure(range, log = TRUE))
     built_box(range, compiled, name)
   })
+}
+
+# Some points in ranges of magnitudes and places, a row each.
+points_in <- function(ranges) {
+  n <- 4 * even_points
+  with_seed(1, vapply(ranges, function(range) if (isTRUE(attr(range, "place"))) stats::runif(n, range[1], range[2]) else exp(stats::runif(n, log(range[1]), log(range[2]))), numeric(n)))
 }
 
 # A range that is known by a start only reaches this many times as far, up and down.

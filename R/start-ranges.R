@@ -8,14 +8,41 @@ parameter_ranges <- function(problem, compiled) {
   places <- parameter_places(model, compiled$status)
   columns <- compiled$columns[model$predictors]
   spans <- base_spans(response_rows(compiled), columns, c(model$constants, unlist(as.list(compiled$status$fixed))))
+  widths <- parameter_widths(model, compiled$status, places, kinds)
   lapply(stats::setNames(nm = rownames(kinds)), function(name) {
     place <- places[[name]]
     if (nzchar(place)) {
       reach <- range(columns[[place]])
       if (diff(reach) > 0) return(structure(reach + c(-0.1, 0.1) * diff(reach), place = TRUE))
     }
-    spans_of_kind(kinds[name, ], spans)
+    range <- spans_of_kind(kinds[name, ], spans)
+    along <- widths[[name]]
+    if (!is.null(along)) range[2] <- max(2 * range[1], min(range[2], widest_share * diff(range(columns[[along]]))))
+    range
   })
+}
+
+# The width of a peak or a step that can be told from a straight line, in the range of its predictor.
+widest_share <- 3
+
+# The predictor along which a parameter is a width: it divides the distance of the predictor from a place on it.
+parameter_widths <- function(model, status, places, kinds) {
+  found <- list()
+  waiting <- list(model$expression)
+  while (length(waiting)) {
+    e <- waiting[[length(waiting)]]
+    waiting[length(waiting)] <- NULL
+    if (!is.call(e)) next
+    if (rlang::is_call(e, "/", n = 2)) {
+      inside <- all.vars(e[[2]])
+      along <- intersect(inside, unlist(places[intersect(inside, status$free)]))
+      for (name in intersect(all.vars(e[[3]]), status$free)) {
+        if (length(along) == 1 && !nzchar(places[[name]]) && isTRUE(kinds[name, along] == 1 && sum(abs(kinds[name, colnames(kinds) != ".number"])) == 1)) found[[name]] <- along
+      }
+    }
+    waiting <- c(waiting, as.list(e)[-1])
+  }
+  found
 }
 
 # Of dimensionless parameters, such as exponents.

@@ -31,15 +31,10 @@ plain_known_nodes <- function(problem, status) {
 
 # The best of the starts with the terms of one kind in all orders that limits allow, beside all as they are.
 with_exchanged <- function(candidates, kind, compiled) {
-  if (length(kind) > most_exchanged_terms) return(candidates)
   for (k in seq_len(min(nrow(candidates$x), most_exchanged_starts))) {
-    for (order in all_orders(length(kind))) {
-      x <- candidates$x[k, ]
-      x[unlist(kind)] <- candidates$x[k, unlist(kind[order])]
-      if (any(x <= compiled$lower | x >= compiled$upper)) next
-      candidates$x <- rbind(candidates$x, x, deparse.level = 0)
-      candidates$value <- c(candidates$value, candidates$value[k])
-    }
+    others <- in_allowed_orders(candidates$x[k, ], kind, compiled)
+    candidates$x <- rbind(candidates$x, others)
+    candidates$value <- c(candidates$value, rep(candidates$value[k], NROW(others)))
   }
   candidates
 }

@@ -47,16 +47,18 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
   points <- with_seed(seed, {
     points <- vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
     points <- with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
-    with_rhythms(problem, whole, compiled, points)
+    points <- with_rhythms(problem, whole, compiled, points)
+    even <- even_parameters(problem, compiled, utils::head(points, 4 * even_points))
+    points[, even] <- abs(points[, even])
+    points
   })
-  compiled$typical <- apply(abs(points), 2, stats::median)
-  compiled$typical[compiled$typical == 0] <- 1
+  compiled$typical <- typical_of(points)
   # for a start, seven digits of states are enough
   if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
-  search <- function(points, finalists = effort$finalists) core_search_starts(compiled, t(points), finalists, effort$iterations, seconds_left())
-  points <- with_terms_in_turn(problem, compiled, points, function(points) {
-    found <- search(points, placed_finalists)
-    if (length(found$value)) found$x[1, ]
+  search <- function(points, within = compiled, finalists = effort$finalists) core_search_starts(within, t(points), finalists, effort$iterations, seconds_left())
+  points <- with_terms_in_turn(problem, compiled, points, function(points, within) {
+    found <- search(points, within, placed_finalists)
+    if (length(found$value)) stats::setNames(found$x[1, ], free)
   })
   if (!anyNA(problem$start[free])) points <- rbind(moved_inside(problem$start[free], compiled), points)
   found <- search(points)
@@ -73,6 +75,13 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table
+}
+
+# Sizes of parameters, from points with a row each.
+typical_of <- function(points) {
+  typical <- apply(abs(points), 2, stats::median)
+  typical[typical == 0] <- 1
+  typical
 }
 
 # How many points are tried, from how many of them it walks on, and how far: less where the linear least squares of each step, of so many

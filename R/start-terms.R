@@ -7,19 +7,55 @@ placed_finalists <- 4L
 
 with_terms_in_turn <- function(problem, compiled, points, search) {
   for (kind in exchangeable_terms(problem, compiled$status)) {
-    at <- NULL
-    place <- function(k, together) {
-      tried <- points
-      if (!is.null(at)) tried[] <- rep(at, each = nrow(points))
-      for (term in kind[together]) for (j in seq_along(term)) tried[, term[j]] <- where_allowed(points[, kind[[k]][j]], points[, term[j]], term[j], compiled)
-      at <<- search(if (is.null(at)) tried else rbind(at, tried)) %||% at
-    }
-    for (k in seq_along(kind)) place(k, k:length(kind))
-    # once all stand somewhere, each may find a better place
-    for (k in seq_along(kind)) place(k, k)
+    at <- placed_in_turn(kind, compiled, points, search)
+    common <- with_common_limits(compiled, kind)
+    # limits that tell terms apart keep them from standing together at first: places found without these are given to the terms that may have them
+    if (!identical(common, compiled)) at <- rbind(in_allowed_orders(placed_in_turn(kind, common, turned_round(points, kind), search), kind, compiled), at)
     points <- rbind(at, points)
   }
   points
+}
+
+placed_in_turn <- function(kind, compiled, points, search) {
+  at <- NULL
+  place <- function(k, together) {
+    tried <- points
+    if (!is.null(at)) tried[] <- rep(at, each = nrow(points))
+    for (term in kind[together]) for (j in seq_along(term)) tried[, term[j]] <- where_allowed(points[, kind[[k]][j]], points[, term[j]], term[j], compiled)
+    at <<- search(if (is.null(at)) tried else rbind(at, tried), compiled) %||% at
+  }
+  for (k in seq_along(kind)) place(k, k:length(kind))
+  # once all stand somewhere, each may find a better place
+  for (k in seq_along(kind)) place(k, k)
+  at
+}
+
+# The limits that all terms of a kind have between them.
+with_common_limits <- function(compiled, kind) {
+  for (j in seq_along(kind[[1]])) {
+    names <- vapply(kind, `[[`, "", j)
+    compiled$lower[names] <- min(compiled$lower[names])
+    compiled$upper[names] <- max(compiled$upper[names])
+  }
+  compiled
+}
+
+# Points with what was drawn for one term of a kind now for it, now for another.
+turned_round <- function(points, kind) {
+  n <- length(kind)
+  for (turn in seq_len(n - 1)) {
+    rows <- seq_len(nrow(points)) %% n == turn
+    points[rows, unlist(kind)] <- points[rows, unlist(kind[(seq_len(n) + turn - 1) %% n + 1])]
+  }
+  points
+}
+
+# A point with its terms in all orders that limits allow, a row each.
+in_allowed_orders <- function(at, kind, compiled) {
+  if (is.null(at) || length(kind) > most_exchanged_terms) return(NULL)
+  rows <- lapply(c(list(seq_along(kind)), all_orders(length(kind))), function(order) replace(at, unlist(kind), at[unlist(kind[order])]))
+  rows <- Filter(function(x) all(x > compiled$lower & x < compiled$upper), rows)
+  if (length(rows)) do.call(rbind, rows)
 }
 
 # Values drawn for one parameter, for another one: where its limits forbid them, its own.

@@ -64,3 +64,8 @@ test_that("stretches that are left out lie next to each other", {
   expect_error(compare_models(runs$saturating, runs$levelling, along = "z"), "no column", class = "tundrel_error_measurements")
   expect_error(compare_models(runs$saturating, runs$levelling, along = "x", by = "x"), "one of them", class = "tundrel_error_argument")
 })
+
+test_that("a quantity by a name of its own is answered with how it is stated", {
+  run <- fit_local(lichen_problem())
+  expect_refusal(average_models(run, run, nowhere = nowhere_at_all), "argument", "quantity = half / 2")
+})

@@ -25,17 +25,23 @@ test_that("two finite bounds make a range; open ends are not in it", {
 test_that("a range is built from the kind of a parameter: along the predictor, or by its size", {
   d <- data.frame(time = seq(5, 65, by = 5))
   d$y <- 3 * exp(-((d$time - 30) / 10)^2)
-  problem <- pose(d, y ~ h * exp(-((time - c) / w)^2) + (k * time)^2)
+  problem <- pose(d, y ~ h * exp(-((time - c) / w)^2) + (k * time)^2 + (g * time)^3)
   box <- box_for(problem)
   # of the kind of time
   expect_equal(c(box$lower[["c"]], box$upper[["c"]]), c(5 - 6, 65 + 6))
+  # a width, whose sign makes no difference: from a two hundredth of the range of time to three times of it
+  expect_equal(c(box$lower[["w"]], box$upper[["w"]]), c(60 / 200, 3 * 60))
   # one over time, and either sign
-  expect_equal(box$lower[["k"]], -box$upper[["k"]])
-  # the root of the largest response over the shortest time: 20 times 3, and a two hundredth of 60
-  expect_equal(box$upper[["k"]], sqrt(20 * max(d$y)) / (60 / 200))
-  expect_equal(box$near[["k"]], sqrt(1e-3 * max(d$y)) / (20 * 65))
-  positive <- box_for(subject_to(problem, k > 0))
-  expect_true(positive$log[["k"]])
+  expect_equal(box$lower[["g"]], -box$upper[["g"]])
+  # the cubic root of the largest response over the shortest time: 20 times 3, and a two hundredth of 60
+  expect_equal(box$upper[["g"]], (20 * max(d$y))^(1 / 3) / (60 / 200))
+  expect_equal(box$near[["g"]], (1e-3 * max(d$y))^(1 / 3) / (20 * 65))
+  # squared, it is looked for on one side
+  expect_equal(c(box$lower[["k"]], box$upper[["k"]]), c(sqrt(1e-3 * max(d$y)) / (20 * 65), sqrt(20 * max(d$y)) / (60 / 200)))
+  positive <- box_for(subject_to(problem, g > 0))
+  expect_true(positive$log[["g"]])
+  # what was said of a parameter keeps both of its signs open
+  expect_lt(box_for(subject_to(problem, about(k, -0.1, sd = 0.05)))$lower[["k"]], 0)
 })
 
 test_that("starts are kept where they are stated, and set in the middle where they are not", {

@@ -106,9 +106,11 @@ test_that("terms that are the same but for their parameters are placed one after
   expect_true(run$converged)
   expect_true(all(coef(run)[c("h1", "h2")] > 150))
   # each with a range of its own
-  run <- suppressMessages(pose(peaks(3, 2, 12), sum_of(2)) |> subject_to(m1 > 40, m2 < 40) |> fit_local())
-  expect_lt(sigma(run), 0.5)
-  expect_gt(coef(run)[["m1"]], 40)
+  for (seed in c(3, 6, 23)) {
+    run <- suppressMessages(pose(peaks(seed, 2, 12), sum_of(2)) |> subject_to(m1 > 40, m2 < 40) |> fit_local())
+    expect_lt(sigma(run), 0.5)
+    expect_gt(coef(run)[["m1"]], 40)
+  }
 })
 
 test_that("of starts that are equally good the one comes first that a person would write", {
