@@ -189,7 +189,9 @@ stored_parts.tundrel_criterion_likelihood <- function(criterion) {
 parameters_in_new_rows.tundrel_criterion_likelihood <- function(criterion, run, data, mean, call) {
   expressions <- lapply(criterion$others, written_shapes)
   check_columns_known(run, data, expressions, call)
-  columns <- intersect(unique(unlist(lapply(expressions, value_names))), names(data))
+  check_level_values(criterion$levels, data, call)
+  used <- unique(unlist(lapply(expressions, value_names)))
+  columns <- c(intersect(used, names(data)), known_derived(used, data))
   collector <- model_collector(run$problem, run$status, c(columns, ".fitted"), quote(.fitted))
   roots <- vapply(expressions, collector$add, integer(1))
   numbers <- c(number_columns(data, columns, seq_len(nrow(data))), list(as.double(mean)))

@@ -44,7 +44,7 @@ other_rows <- function(compiled, x) family_parameters(compiled$problem$criterion
 exact_rows <- function(compiled) if (is.null(compiled$known_rows)) rep(TRUE, compiled$rows) else compiled$known_rows == 0
 
 check_columns_known <- function(run, data, expressions, call) {
-  used <- unique(unlist(lapply(c(expressions), value_names)))
+  used <- unlist(lapply(unique(unlist(lapply(c(expressions), value_names))), source_columns))
   lacking <- setdiff(intersect(used, names(run$problem$measurements)), names(data))
   if (length(lacking) == 0) return(invisible())
   refuse("measurements", c(

@@ -12,6 +12,7 @@ next_together <- function(setting, call) {
   setting$scale <- if (judged_by_squares(run$problem)) sigma_of(run) else 1
   table <- setting$candidates$table
   if (length(setting$candidates$ranges) && nrow(table) > most_places_together) table <- table[unique(round(seq(1, nrow(table), length.out = most_places_together))), ]
+  check_noise_known(run, table, call)
   measured <- if (setting$count_measured) measured_places(run)
   # two readings that would be wholly alike are not made
   can <- vapply(seq_len(nrow(table)), function(k) is.null(measured) || !is.null(tryCatch(information_together(setting, table[k, ], measured, call), tundrel_error = function(e) NULL)), NA)

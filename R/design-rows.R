@@ -35,7 +35,8 @@ is_read <- function(problem) is.symbol(problem$model$response) || has_responses(
 
 check_noise_known <- function(run, data, call) {
   criterion <- run$problem$criterion
-  used <- unlist(lapply(c(list(precision_expression(criterion)), criterion$others, lapply(criterion_columns(run$problem), as.symbol)), function(expr) if (!is.null(expr)) value_names(expr)))
+  check_level_values(criterion$levels, data, call)
+  used <- unlist(lapply(c(list(precision_expression(criterion)), criterion$others, lapply(criterion_columns(run$problem), as.symbol)), function(expr) if (!is.null(expr)) value_names(written_shapes(expr, call))))
   lacking <- setdiff(intersect(unlist(lapply(used, source_columns)), names(run$problem$measurements)), c(names(data), run$problem$responses$column))
   if (length(lacking) == 0) return(invisible())
   refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Add it to them as a column."), call = call)

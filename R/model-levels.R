@@ -140,8 +140,8 @@ has_levels <- function(problem) length(problem$model$levels) > 0
 level_columns <- function(model) unique(unlist(lapply(model$levels, `[[`, "columns")))
 
 # A prediction for a level that was not fitted would be one for nothing.
-check_level_values <- function(model, newdata, call) {
-  for (one in model$levels) {
+check_level_values <- function(levels, newdata, call) {
+  for (one in levels) {
     if (!all(one$columns %in% names(newdata))) next
     texts <- level_texts(level_labels(newdata, one$columns))
     lone <- setdiff(texts[stats::complete.cases(newdata[one$columns])], level_texts(one$labels))

@@ -140,7 +140,7 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
     ), call = call)
   }
   for (name in setdiff(model$predictors, Filter(is_derived, names(newdata)))) check_number_column(newdata, name, call)
-  check_level_values(model, newdata, call)
+  check_level_values(model$levels, newdata, call)
   if (!is.null(model$dynamics)) refuse_early(as.double(newdata[[model$dynamics$along]]), model$dynamics, call)
   columns <- number_columns(newdata, model$predictors, seq_len(nrow(newdata)))
   if (!is_compiled(problem)) {
