@@ -15,7 +15,7 @@ warmed_up <- function(worker) {
 }
 
 start_worker <- function(worker) {
-  worker$session <- callr::r_session$new(callr::r_session_options(libpath = .libPaths(), env = c(Sys.getenv(), TUNDREL_PAGE_WORKER = "1")), wait = FALSE)
+  worker$session <- callr::r_session$new(callr::r_session_options(libpath = .libPaths(), env = c(TERM = "dumb", TUNDREL_PAGE_WORKER = "1")), wait = FALSE)
   worker$loaded <- FALSE
   invisible(worker)
 }

@@ -36,8 +36,11 @@ rscript_with_tundrel <- function(code, envir = parent.frame()) {
   script
 }
 
+# This R, and no other of that name.
+rscript <- function() file.path(R.home("bin"), "Rscript")
+
 # Runs code in a process of its own, in which tundrel is the first thing; what it prints, with what the shell is told before.
 in_fresh_process <- function(code, before = "") {
   script <- rscript_with_tundrel(c("suppressPackageStartupMessages(library(tundrel))", code))
-  suppressWarnings(system2("sh", c("-c", shQuote(paste0(before, " Rscript ", shQuote(script)))), stdout = TRUE, stderr = TRUE))
+  suppressWarnings(system2("sh", c("-c", shQuote(paste(before, rscript(), shQuote(script)))), stdout = TRUE, stderr = TRUE))
 }

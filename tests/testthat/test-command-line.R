@@ -2,7 +2,7 @@
 tundrel_process <- function(..., in_folder = tempdir()) {
   err <- withr::local_tempfile()
   script <- system.file("exec", "tundrel", package = "tundrel")
-  out <- withr::with_dir(in_folder, suppressWarnings(system2("Rscript", c(script, ...), stdout = TRUE, stderr = err)))
+  out <- withr::with_dir(in_folder, suppressWarnings(system2(rscript(), c(script, ...), stdout = TRUE, stderr = err)))
   list(out = out, err = readLines(err), code = attr(out, "status") %||% 0L)
 }
 

@@ -238,7 +238,7 @@ test_that("a process that is killed loses no call that had come back, and what g
   for (calls in c(3, 14)) {
     unlink(c(log, path))
     script <- rscript_with_tundrel(code)
-    child <- callr::process$new(file.path(R.home("bin"), "Rscript"), script)
+    child <- callr::process$new(rscript(), script)
     wait_until <- Sys.time() + 30
     while (length(made()) < calls && Sys.time() < wait_until) Sys.sleep(0.01)
     Sys.sleep(0.04)

@@ -12,7 +12,7 @@ test_that("a process killed in the middle of writing leaves the old file whole",
   writeLines("old", path)
   script <- rscript_with_tundrel(sprintf("tundrel:::write_whole('%s', function(beside) { cat('half', file = beside); cat(Sys.getpid(),
     file = '%s'); Sys.sleep(60) })", path, file.path(folder, "pid")))
-  system2("Rscript", script, wait = FALSE, stdout = FALSE, stderr = FALSE)
+  system2(rscript(), script, wait = FALSE, stdout = FALSE, stderr = FALSE)
   wait_for(function() file.exists(file.path(folder, "pid")) && length(readLines(file.path(folder, "pid"), warn = FALSE)) == 1)
   tools::pskill(as.integer(readLines(file.path(folder, "pid"), warn = FALSE)), tools::SIGKILL)
   expect_equal(readLines(path), "old")
@@ -28,7 +28,7 @@ test_that("of two processes that write into one directory the second is refused,
   out <- file.path(folder, "out")
   dir.create(out)
   script <- rscript_with_tundrel(sprintf("tundrel:::with_folder_to_itself('%s', { writeLines(format(Sys.getpid()), '%s'); Sys.sleep(60) })", out, file.path(folder, "inside")))
-  system2("Rscript", script, wait = FALSE, stdout = FALSE, stderr = FALSE)
+  system2(rscript(), script, wait = FALSE, stdout = FALSE, stderr = FALSE)
   owner <- function() as.integer(readLines(file.path(folder, "inside")))
   wait_for(function() file.exists(file.path(folder, "inside")) && length(owner()) == 1)
   expect_refusal(tundrel:::run_plan(tundrel:::read_plan(plan)), "file", "is writing its results into")

@@ -105,7 +105,7 @@ test_that("results are written though nobody reads what is printed", {
   plan <- decay_plan(folder)
   code <- sprintf("code <- tundrel::command_line(c('run', '%s')); cat(code, file = '%s')", plan, file.path(folder, "code"))
   script <- rscript_with_tundrel(code)
-  system2("sh", c("-c", shQuote(paste("Rscript", shQuote(script), "2>&1 | true"))), stdout = FALSE)
+  system2("sh", c("-c", shQuote(paste(rscript(), shQuote(script), "2>&1 | true"))), stdout = FALSE)
   wait_until <- Sys.time() + 30
   while (!file.exists(file.path(folder, "code")) && Sys.time() < wait_until) Sys.sleep(0.1)
   expect_identical(readLines(file.path(folder, "code"), warn = FALSE), "0")

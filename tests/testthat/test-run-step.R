@@ -59,7 +59,7 @@ test_that("a run finished in a new R process is the same, bit for bit", {
   folder <- withr::local_tempdir()
   write_run(begun, file.path(folder, "begun.json"))
   code <- "library(tundrel); write_run(finish(read_run('begun.json')), 'done.json')"
-  withr::with_dir(folder, system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote(code)), env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":"))))
+  withr::with_dir(folder, system2(rscript(), c("-e", shQuote(code)), env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":"))))
   same_walk(read_run(file.path(folder, "done.json")), whole)
 })
 
