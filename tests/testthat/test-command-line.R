@@ -92,7 +92,7 @@ test_that("a run killed in the middle is resumed to the same answer, bit for bit
   whole <- tundrel_command("run", "whole.yaml", in_folder = folder)
   writeLines(plan("killed"), file.path(folder, "killed.yaml"))
   command <- system.file("exec", "tundrel", package = "tundrel")
-  in_background <- paste0("R_LIBS='", paste(.libPaths(), collapse = ":"), "' ", command, " run killed.yaml >/dev/null 2>&1 & echo $!")
+  in_background <- paste0("R_LIBS='", paste(.libPaths(), collapse = ":"), "' ", rscript(), " ", command, " run killed.yaml >/dev/null 2>&1 & echo $!")
   pid <- withr::with_dir(folder, system(in_background, intern = TRUE))
   checkpoint <- file.path(folder, "killed", "checkpoint-1.json")
   for (i in 1:300) if (file.exists(checkpoint)) break else Sys.sleep(0.1)
