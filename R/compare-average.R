@@ -32,6 +32,8 @@ average_models <- function(..., newdata = NULL, quantity = NULL, level = 0.95) {
   call <- rlang::current_env()
   check_level(level)
   given <- tryCatch(list(...), error = function(e) {
+    # of a fit among the arguments the error is its own
+    if (inherits(e, "tundrel_error")) stop(e)
     refuse("argument", c("{conditionMessage(e)}.", "i" = "A quantity is stated as {.code quantity = half / 2}, places of the curve as {.code newdata = data.frame(light = 100)}."), call = call)
   })
   runs <- averaged_runs(given, as.list(substitute(list(...)))[-1], call)

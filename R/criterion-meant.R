@@ -1,9 +1,9 @@
 # What was meant by something else than a criterion, as a sentence.
 criterion_meant <- function(given) {
-  if (inherits(given, "tundrel_dependence")) return("Give it to one: {.code least_squares(dependent = {format(criterion)})}.")
+  if (inherits(given, "tundrel_dependence")) return(paste0("Give it to one: {.code least_squares(dependent = ", format(given), ")}."))
   if (is.function(given)) return("Criteria are called, as in {.code least_squares(sd = y_sd)} or {.code max_likelihood(\"poisson\")}.")
-  if (rlang::is_string(given) && given %in% names(families())) return("A family is stated in {.code max_likelihood(\"{criterion}\")}.")
-  if (rlang::is_string(given) && given %in% names(robust_tunings)) return("A loss is stated in {.code robust_error(\"{criterion}\")}.")
+  if (rlang::is_string(given) && given %in% names(families())) return(paste0("A family is stated in {.code max_likelihood(\"", given, "\")}."))
+  if (rlang::is_string(given) && given %in% names(robust_tunings)) return(paste0("A loss is stated in {.code robust_error(\"", given, "\")}."))
   "For example {.code least_squares(sd = uptake_sd)}."
 }
 

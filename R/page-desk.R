@@ -391,7 +391,7 @@ start_fit <- function(desk, asked, run, iterations) {
 run_at_desk <- function(desk, label, call = rlang::caller_env()) {
   asked <- asked_of(state_of(desk), label %||% desk$chosen, call)
   run <- desk$results[[as.character(asked$id)]]$run
-  if (is.null(run)) refuse("solver", "Run {.val {asked$label}} has not reached anything yet.", call = call)
+  if (is.null(run)) refuse("solver", "Run {.val {asked$label}} has no result yet.", call = call)
   run
 }
 

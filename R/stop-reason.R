@@ -18,7 +18,7 @@ stop_sentence <- function(run) {
     } else if (has_coarse_values(run$problem)) {
       coarse_sentence(run)
     } else if (length(faded <- intersect(reach_names(run$problem$criterion), run$without_effect))) {
-      paste0("with ", and_list(faded), " as small as this no reading depends on another: leave dependent out, or start ", if (length(faded) == 1) "it" else "them", " higher")
+      paste0(and_list(faded), if (length(faded) == 1) " has" else " have", " no effect on the fit here, as where no reading depends on another: leave dependent out, or start elsewhere")
     } else if (length(run$without_effect)) {
       paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
     } else if (run$undetermined > 0) {

@@ -68,4 +68,5 @@ test_that("stretches that are left out lie next to each other", {
 test_that("a quantity by a name of its own is answered with how it is stated", {
   run <- fit_local(lichen_problem())
   expect_refusal(average_models(run, run, nowhere = nowhere_at_all), "argument", "quantity = half / 2")
+  expect_refusal(average_models(run, fit_local(3)), "argument", "must be a problem")
 })
