@@ -14,8 +14,6 @@ install: setup $(INSTALLED)
 
 $(INSTALLED): $(SOURCES)
 	@mkdir -p $(LIBRARY)
-	@# R compiles again what changed itself, but does not know which file includes which header.
-	@if [ -n "$$(find src -name '*.h' -newer $@ 2>/dev/null)" ] || [ ! -e $@ ]; then find src -name '*.o' -delete; fi
 	@echo "Installing tundrel into $(LIBRARY) ..."
 	@$(QUIET) R CMD INSTALL --no-test-load --library=$(LIBRARY) . > build/install.log 2>&1 \
 	  || { tail -n 40 build/install.log; echo "The whole log is in build/install.log"; exit 1; }
@@ -36,28 +34,30 @@ fuzz: install
 
 CORE_SOURCES := $(shell find src/core -name '*.cpp')
 CORE_HEADERS := $(shell find src/core tests/core -name '*.h')
-CORE_TESTS := $(shell find tests/core -name '*.cpp')
+CORE_TESTS := $(sort $(wildcard tests/core/*.cpp))
 EIGEN := $(shell Rscript -e 'cat(system.file("include", package = "RcppEigen"))' 2>/dev/null)
-CORE_TEST_OBJECTS := $(patsubst %.cpp,build/%.o,$(CORE_TESTS))
 
 build/%.o: %.cpp $(CORE_HEADERS)
 	@mkdir -p $(dir $@)
 	@$(CXX) -std=c++17 -O2 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -c $< -o $@
 
-# The headers of libraries are read once; what only tests is not worth more than a first optimisation.
-CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -Wno-maybe-uninitialized -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core
-build/tests/core/headers.h.gch: tests/core/headers.h src/core/library.h
-	@mkdir -p $(dir $@)
-	@nice $(CXX) $(CORE_TEST_FLAGS) -x c++-header $< -o $@
-build/tests/core/test_%.o: tests/core/test_%.cpp build/tests/core/headers.h.gch $(CORE_HEADERS)
-	@nice $(CXX) $(CORE_TEST_FLAGS) -include build/tests/core/headers.h -c $< -o $@
+# The core's tests are compiled in two parts, one for each processor; what only tests is not worth more than a first optimisation.
+CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -Wno-maybe-uninitialized -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -I.
+FIRST_TESTS := $(wordlist 1,10,$(CORE_TESTS))
+build/core-tests-1.o: $(FIRST_TESTS)
+build/core-tests-2.o: $(filter-out $(FIRST_TESTS),$(CORE_TESTS))
+build/core-tests-%.o: $(CORE_HEADERS)
+	@mkdir -p build
+	@printf '#include "%s"\n' $(filter %.cpp,$^) > $(@:.o=.unit)
+	@nice $(CXX) $(CORE_TEST_FLAGS) -x c++ -c $(@:.o=.unit) -o $@
 
 # The core itself is compiled once, for the package.
-build/core-tests: $(CORE_TEST_OBJECTS) $(INSTALLED)
-	@$(CXX) $(CORE_TEST_OBJECTS) $(CORE_SOURCES:.cpp=.o) -pthread -o $@
+CORE_OBJECTS := src/core.o $(patsubst %/,%.o,$(wildcard src/core/*/))
+build/core-tests: build/core-tests-1.o build/core-tests-2.o $(INSTALLED)
+	@$(CXX) $(filter %.o,$^) $(CORE_OBJECTS) -pthread -o $@
 
 build/instructions: build/bench/instructions.o $(INSTALLED)
-	@$(CXX) build/bench/instructions.o $(CORE_SOURCES:.cpp=.o) -pthread -o $@
+	@$(CXX) build/bench/instructions.o $(CORE_OBJECTS) -pthread -o $@
 
 core-test: install
 	@$(MAKE) --no-print-directory -j2 build/core-tests
@@ -113,4 +113,4 @@ install-cli: install
 	done; echo "No directory to link into: /usr/local/bin and ~/.local/bin cannot be written" >&2; exit 1
 
 clean:
-	rm -rf build results src/*.o src/*.so src/*.gch src/core/*.o src/core/*.gch src/core/*/*.o
+	rm -rf build results src/*.o src/*.so src/*.unit src/core/*.o src/core/*.unit

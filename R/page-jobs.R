@@ -29,14 +29,15 @@ plain_sentence <- function(e) trimws(gsub("(^|\n) *[\u2139\u2716!x\u2714\u2022] 
 page_process <- new.env(parent = emptyenv())
 
 # What R loads at its first use it cannot always load again after an interrupt on the way: a fit and a sentence load most of it, and no
-# interrupt is let in meanwhile.
+# interrupt is let in meanwhile. One that came is met at the end: any later, and it might cut short the answer to the page.
 page_process_ready <- function() {
   if (isTRUE(page_process$ready)) return(invisible())
   suspendInterrupts({
     fit_local(pose(data.frame(x = 1:5, y = c(1, 2, 4, 7, 11)), y ~ a * exp(b * x)) |> start_from(a = 1, b = 0.3))
     plain_sentence(simpleCondition("ready"))
+    page_process$ready <- TRUE
   })
-  page_process$ready <- TRUE
+  Sys.sleep(0)
 }
 
 page_jobs <- list(

@@ -79,10 +79,15 @@ look_at_worker <- function(worker) {
   changed
 }
 
+# After so many seconds without an answer a second request to stop ends the process itself.
+stop_patience <- 5
+
 # What is under way ends with what it has; what waits is dropped.
 stop_worker <- function(worker) {
   worker$waiting <- list()
   if (is.null(worker$current) || is.null(worker$session)) return(invisible())
+  if (isTRUE(worker$current$stopped) && seconds_now() - worker$current$stopped_at > stop_patience) return(invisible(worker$session$kill()))
+  if (!isTRUE(worker$current$stopped)) worker$current$stopped_at <- seconds_now()
   worker$current$stopped <- TRUE
   worker$session$interrupt()
 }

@@ -80,15 +80,6 @@ draw_overlay <- function(runs, scales, call = rlang::caller_env()) {
     figure_look()
 }
 
-#' @exportS3Method ggplot2::autoplot
-autoplot.tundrel_run <- function(object, ...) plot_fit(object, ...)
-
-#' @exportS3Method ggplot2::autoplot
-autoplot.tundrel_problem <- function(object, ...) plot_fit(object, ...)
-
-#' @export
-plot.tundrel_run <- function(x, ...) print(plot_fit(x, ...))
-
 # The curve at some iterations, a panel each.
 draw_moving <- function(run, at, scales, call = rlang::caller_env()) {
   check_curve(run$problem, call)

@@ -84,6 +84,3 @@ information_title <- function(x) {
   goal <- attr(x, "setting")$goal
   paste("Where readings tell most of", switch(goal$what, tell_apart = "which model is right", band = "the curve", quantity = goal$text, "the parameters"))
 }
-
-#' @exportS3Method ggplot2::autoplot
-autoplot.tundrel_next <- function(object, ...) plot_information(object)

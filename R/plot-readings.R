@@ -39,6 +39,3 @@ plot_readings <- function(x) {
     ) +
     figure_look() + ggplot2::theme(legend.position = "top")
 }
-
-#' @exportS3Method ggplot2::autoplot
-autoplot.tundrel_readings <- function(object, ...) plot_readings(object)

@@ -36,6 +36,3 @@ plot_study <- function(x) {
     ) +
     figure_look() + ggplot2::theme(legend.position = "top")
 }
-
-#' @exportS3Method ggplot2::autoplot
-autoplot.tundrel_study <- function(object, ...) plot_study(object)

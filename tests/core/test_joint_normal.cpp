@@ -12,11 +12,11 @@ namespace {
 
 constexpr int kRows = 23;
 
-struct Table {
+struct JointTable {
   std::vector<double> time, reading, block;
   Sequence sequence;
   Eigen::MatrixXd slopes;
-  Table() {
+  JointTable() {
     // three blocks whose rows are mixed, at irregular steps
     for (int i = 0; i < kRows; ++i) {
       block.push_back(i % 3);
@@ -40,7 +40,7 @@ struct Table {
 };
 
 // Parameters: height, rate, range, nugget (or share), then the standard deviation's constant and share of the curve.
-JointNormal problem_of(const Table& table, bool common, bool restricted, bool scaled) {
+JointNormal problem_of(const JointTable& table, bool common, bool restricted, bool scaled) {
   Graph g;
   const Term t{&g, g.column(0)}, y{&g, g.column(1)};
   const auto p = [&](int k) { return Term{&g, g.parameter(k)}; };
@@ -59,7 +59,7 @@ JointNormal problem_of(const Table& table, bool common, bool restricted, bool sc
   return JointNormal(std::move(g), nodes, table.columns(), sequence, restricted ? table.slopes : Eigen::MatrixXd(kRows, 0), scaled, Bounds::none(6));
 }
 
-double dense(const Table& table, const Eigen::VectorXd& x, bool common, bool restricted, bool scaled) {
+double dense(const JointTable& table, const Eigen::VectorXd& x, bool common, bool restricted, bool scaled) {
   Eigen::MatrixXd correlation(kRows, kRows);
   Eigen::VectorXd residual(kRows), sd(kRows), sd_there(kRows);
   for (int i = 0; i < kRows; ++i) {
@@ -88,7 +88,7 @@ double dense(const Table& table, const Eigen::VectorXd& x, bool common, bool res
 }  // namespace
 
 TEST_CASE("readings that depend on each other have the density of the dense normal distribution, with derivatives") {
-  const Table table;
+  const JointTable table;
   const Eigen::VectorXd x = (Eigen::VectorXd(6) << 3.8, 0.31, 1.4, 0.25, 0.2, 0.05).finished();
   for (const bool common : {false, true})
     for (const bool restricted : {false, true})
@@ -114,7 +114,7 @@ TEST_CASE("readings that depend on each other have the density of the dense norm
 }
 
 TEST_CASE("innovations are independent, and make up the value") {
-  const Table table;
+  const JointTable table;
   const Eigen::VectorXd x = (Eigen::VectorXd(6) << 3.8, 0.31, 1.4, 0.25, 0.2, 0.05).finished();
   JointNormal problem = problem_of(table, false, false, false);
   const Eigen::MatrixXd found = problem.innovations(x);
@@ -133,7 +133,7 @@ TEST_CASE("innovations are independent, and make up the value") {
 }
 
 TEST_CASE("a range or a nugget that cannot be is refused") {
-  const Table table;
+  const JointTable table;
   JointNormal problem = problem_of(table, false, false, true);
   Eigen::VectorXd x = (Eigen::VectorXd(6) << 3.8, 0.31, -1.4, 0.25, 0.2, 0.05).finished();
   CHECK(std::isnan(problem.value(x)));

@@ -28,7 +28,7 @@ std::unique_ptr<Problem> posed(ValueFunctionProblem::Value value, int n, double 
   return problem;
 }
 
-RunResult searched(Problem& problem, Solver& solver, double evaluations) {
+RunResult searched_within(Problem& problem, Solver& solver, double evaluations) {
   Budget budget;
   budget.evaluations = evaluations;
   return run(problem, solver, Eigen::VectorXd::Constant(problem.size(), 0.5), budget);
@@ -61,7 +61,7 @@ TEST_CASE("covariance adaptation learns a narrow valley, whichever way it lies")
   for (bool turned : {false, true}) {
     const auto problem = posed(Ellipsoid(6, turned), 6, -4, 5);
     CovarianceAdaptation solver({0, 0.3, 1, 0}, {3});
-    const RunResult result = searched(*problem, solver, 40000);
+    const RunResult result = searched_within(*problem, solver, 40000);
     INFO((turned ? "turned" : "along the axes"));
     CHECK((result.x.array() - 1).abs().maxCoeff() < 1e-6);
     evaluations[turned] = static_cast<double>(result.progress.evaluations);
@@ -96,7 +96,7 @@ TEST_CASE("an optimum on a side, or in a corner, of the box is reached") {
     CovarianceAdaptation cma({0, 0.3, 2, 9}, {1});
     DifferentialEvolution evolution({0, 2}, {1});
     Solver& solver = kind == 0 ? static_cast<Solver&>(cma) : evolution;
-    const RunResult result = searched(*problem, solver, 20000);
+    const RunResult result = searched_within(*problem, solver, 20000);
     CHECK(result.x[0] == Approx(-3).margin(1e-6));
     CHECK(std::fabs(result.x[1]) < 1e-3);
   }
@@ -125,7 +125,7 @@ TEST_CASE("differential evolution solves what acts separately in every coordinat
   for (double seed : {1, 2, 3}) {
     const auto problem = posed(rastrigin, 5, -3, 7);
     DifferentialEvolution solver({0, 2}, {seed});
-    const RunResult result = searched(*problem, solver, 60000);
+    const RunResult result = searched_within(*problem, solver, 60000);
     CHECK(result.value < 1e-8);
     CHECK(result.reason == StopReason::value);
   }
@@ -154,7 +154,7 @@ TEST_CASE("a grid visits every one of its points once, and keeps the best") {
       },
       2, -4, 5);
   GridScan solver({10}, {1});
-  const RunResult result = searched(*problem, solver, 1e6);
+  const RunResult result = searched_within(*problem, solver, 1e6);
   CHECK(seen.size() == 100);
   CHECK(result.progress.evaluations == 100);
   CHECK(result.x == vec({2, -1}));
@@ -185,7 +185,7 @@ TEST_CASE("points without a finite value are refused, counted and never the best
       },
       2, -4, 5);
   CovarianceAdaptation solver({0, 0.3, 2, 9}, {4});
-  const RunResult result = searched(*problem, solver, 20000);
+  const RunResult result = searched_within(*problem, solver, 20000);
   CHECK(result.x[0] == Approx(0.1).margin(1e-4));
   CHECK(result.progress.refused == refused);
   CHECK(refused > 0);

@@ -22,6 +22,28 @@ test_that("a problem is drawn at its start, without a band", {
   expect_s3_class(autoplot(lichen_problem()), "ggplot")
 })
 
+test_that("plot() draws whatever is a result, or says what does", {
+  run <- fit_local(lichen_problem())
+  grDevices::pdf(NULL)
+  withr::defer(grDevices::dev.off())
+  plain <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 1, b = 1) |> fit_local()
+  groups <- transform(rbind(decay(), decay()), site = rep(c("a", "b"), each = 20))
+  fits <- pose(groups, y ~ a * exp(-b * x), by = site) |> start_from(a = 1, b = 1) |> fit_each()
+  box <- lichen_problem() |> search_within(top = c(4, 14), half = c(50, 300), dark = c(0, 3))
+  scan <- scan_grid(lichen_problem(), top = c(4, 14), points = 5)
+  for (result in list(
+    run, lichen_problem(), fits, fit_multistart(box, starts = 3, seed = 1), uncertainty(run), joint_region(run, "top", "half", directions = 12),
+    compare_models(run, fit_local(lichen_problem())), scan, next_measurements(plain, data.frame(x = 1:5), n = 2), readings_needed(plain, b = "5 %")
+  )) {
+    drawn <- plot(result)
+    expect_s3_class(drawn, "ggplot")
+    expect_identical(class(autoplot(result)), class(drawn))
+  }
+  expect_refusal(plot(check_solution(run)), "argument", "plot_residuals(run) draws it")
+  expect_refusal(plot(check_residuals(run)), "argument", "plot_residuals(run) draws it")
+  expect_refusal(autoplot(compare_runs(run, run)), "argument", "plot_runs(first, second) draws it")
+})
+
 test_that("several predictors, or none, are drawn as well", {
   d <- transform(decay(), z = rep(1:2, 10))
   two <- pose(d, y ~ a * exp(-b * x) + k * z) |> start_from(a = 1, b = 1, k = 0) |> fit_local()

@@ -443,6 +443,30 @@ test_that("an interrupt while a process makes itself ready leaves it whole", {
   }
 })
 
+test_that("a process that does not obey is ended by a second request to stop", {
+  worker <- new_worker()
+  said <- NULL
+  start_worker(worker)
+  expect_equal(worker$session$poll_process(20000), "ready")
+  worker$session$read()
+  worker$session$call(function() suspendInterrupts(repeat NULL))
+  worker$current <- list(ticket = 1, done = function(found) said <<- found)
+  Sys.sleep(0.5)
+  stop_worker(worker)
+  stop_worker(worker)
+  Sys.sleep(0.5)
+  look_at_worker(worker)
+  expect_null(said)
+  worker$current$stopped_at <- worker$current$stopped_at - stop_patience
+  first <- worker$session$get_pid()
+  stop_worker(worker)
+  worker$session$wait(5000)
+  look_at_worker(worker)
+  expect_match(said$refused, "has ended")
+  expect_false(worker$session$get_pid() == first)
+  close_worker(worker)
+})
+
 test_that("a process that ends while it is asked is replaced, and its job told as lost", {
   worker <- new_worker()
   said <- NULL

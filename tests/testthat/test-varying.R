@@ -95,6 +95,25 @@ test_that("other families vary, too, and answers do not depend on threads", {
   expect_equal(run$value, by_hand, tolerance = 1e-8)
 })
 
+test_that("curves of any length are averaged alike", {
+  set.seed(5)
+  u <- seq(-8, 8, by = 0.001)
+  data <- do.call(rbind, lapply(c(1, 3, 100, 127, 129, 255, 257, 600), function(rows) {
+    x <- seq(0, 4, length.out = rows)
+    data.frame(vial = paste0("v", rows), x, n = stats::rpois(rows, 6 * exp(0.3 * stats::rnorm(1)) * exp(-0.5 * x)))
+  }))
+  problem <- pose(data, n ~ a * exp(-k * x), by = vial) |> judge_by(max_likelihood("poisson")) |> start_from(a = 6, k = 0.5) |> subject_to(a > 0)
+  run <- fit_each(problem, varying = "a")
+  expect_true(run$converged)
+  at <- coef(run)
+  by_hand <- vapply(split(data, data$vial), function(one) {
+    own <- at[["a"]] * exp(at[["spread[a]"]] * u)
+    logs <- stats::dnorm(u, log = TRUE) + sum(one$n) * log(own) - own * sum(exp(-at[["k"]] * one$x))
+    max(logs) + log(sum(exp(logs - max(logs))) * 0.001) - at[["k"]] * sum(one$n * one$x) - sum(lgamma(one$n + 1))
+  }, 0)
+  expect_equal(run$value, sum(by_hand), tolerance = 1e-9)
+})
+
 test_that("a spread that goes with the fitted value, or with the varying parameter, is that of each group's own curve", {
   set.seed(8)
   data <- do.call(rbind, lapply(1:12, function(k) {

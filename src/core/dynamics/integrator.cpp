@@ -17,7 +17,7 @@ constexpr double kStillLarge = 1e-3;
 constexpr int kPatience = 3;
 // Attempts one after the other without a step: each is shorter by a factor of two at the least.
 constexpr int kMostInVain = 150;
-constexpr int kMostSteps = 10000, kMostIterations = 12, kMostMatrices = 4;
+constexpr int kIntegrationMostSteps = 10000, kMostIterations = 12, kMostMatrices = 4;
 // Of Newton's iterations, in units of the tolerance.
 constexpr double kSolved = 1e-2, kNearlySolved = 0.3;
 constexpr double kSlow = 0.1, kWorthLonger = 1.2;
@@ -337,7 +337,7 @@ Integrator::End Integrator::go_to(double end, const ColumnsAt& columns_at, const
     const double step = last ? span : step_;
     double factor;
     const Attempt result = attempt(step, columns_at, factor);
-    if (++steps > kMostSteps) return End::too_many_steps;
+    if (++steps > kIntegrationMostSteps) return End::too_many_steps;
     if (result == Attempt::failed || (result == Attempt::too_long && !(rough_ && in_vain >= kPatience))) {
       step_ = step * factor;
       if (++in_vain > kMostInVain || time_ + step_ == time_) return End::not_finite;

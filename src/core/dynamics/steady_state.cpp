@@ -8,7 +8,7 @@
 namespace tundrel {
 namespace {
 
-constexpr int kMostSteps = 500;
+constexpr int kSteadyMostSteps = 500;
 constexpr double kRelative = 1e-14, kAtEndOfSteps = 1e-9;
 // A matrix that is nearly singular says that others lie beside this one.
 constexpr double kSingular = 1e-13;
@@ -64,7 +64,7 @@ bool settle(const RateSystem& rates, const std::vector<int>& steady, int order, 
   };
   evaluate(1);
   double before = speed(), step = before > 0 ? 0.5 / before : kLongest, moved = std::numeric_limits<double>::infinity();
-  for (int k = 0; k < kMostSteps && before > 0; ++k) {
+  for (int k = 0; k < kSteadyMostSteps && before > 0; ++k) {
     Eigen::MatrixXd matrix = -rows_of(columns_of(jacobian, steady), steady);
     matrix.diagonal().array() += 1 / step;
     const Eigen::VectorXd change = matrix.partialPivLu().solve(rate);
@@ -79,7 +79,7 @@ bool settle(const RateSystem& rates, const std::vector<int>& steady, int order, 
     const double now = speed();
     if (!std::isfinite(now)) return false;
     if (moved <= kRelative || (moved <= kAtEndOfSteps && moved >= 0.5 * last)) break;
-    if (k + 1 == kMostSteps) return false;
+    if (k + 1 == kSteadyMostSteps) return false;
     step = std::min(kLongest, step * std::min(10.0, std::max(0.1, now > 0 ? 2 * before / now : 10.0)));
     before = now;
   }

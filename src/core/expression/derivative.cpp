@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "../numbers.h"
+
 namespace tundrel {
 namespace {
 
@@ -9,7 +11,6 @@ namespace {
 constexpr double kNextToNothing = 1e-150;
 
 
-constexpr double kPi = 3.14159265358979323846;
 
 // The partial derivatives of each operation, as nodes of the same graph.
 class Rules {

@@ -2,20 +2,17 @@
 
 #include <cmath>
 #include <cstdint>
-#include <limits>
 
+#include "../numbers.h"
 #include "jet.h"
 #include "special.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 const double kLogRootTwoPi = 0.918938533204672741780329736406;
 // From here on Stirling's series is exact to the last bits.
-constexpr double kLarge = 16;
+constexpr double kProbabilityLarge = 16;
 // A sum that needs more terms is given up.
 constexpr std::int64_t kMostTerms = 200000;
 
@@ -92,7 +89,7 @@ double unit_deviance(double a, double b) {
 
 double stirling_error(int order, double x) {
   if (!(x > 0)) return kNaN;
-  if (x >= kLarge) return stirling_series(order, x);
+  if (x >= kProbabilityLarge) return stirling_series(order, x);
   switch (order) {
     case 0: return log_gamma(x) - (x - 0.5) * std::log(x) + x - kLogRootTwoPi;
     case 1: return polygamma(0, x) - std::log(x) + 0.5 / x;

@@ -1,16 +1,15 @@
 #include "special.h"
 
 #include <cmath>
-#include <limits>
 #include <vector>
+
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kPi = 3.14159265358979323846;
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 // From here on the asymptotic series is exact to the last bits.
-constexpr double kLarge = 18.0;
+constexpr double kSpecialLarge = 18.0;
 // Left of this the recurrence would take too long.
 constexpr double kFarLeft = -1e4;
 
@@ -28,7 +27,7 @@ double polygamma(int n, double x) {
   for (int i = 2; i <= n; ++i) factorial *= i;
   // In magnitudes: every order n > 0 is (-1)^(n+1) times a sum of positive terms.
   double shift = 0;
-  for (; x < kLarge; x += 1) shift += factorial / whole_power(x, n + 1);
+  for (; x < kSpecialLarge; x += 1) shift += factorial / whole_power(x, n + 1);
   static const double kBernoulli[] = {1.0 / 6,  -1.0 / 30, 1.0 / 42, -1.0 / 30,
                                       5.0 / 66, -691.0 / 2730, 7.0 / 6};
   // The term of B(2k) is B(2k) (2k + n - 1)! / (2k)! / x^(2k + n).

@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "../expression/lanes.h"
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
@@ -17,7 +18,6 @@ constexpr int kSets = 64;
 // Beyond this many rows sorting set by set is faster than comparing each with each.
 constexpr int kFewRows = 48;
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 // Some sets, row by row of the measurements.
 struct Block {

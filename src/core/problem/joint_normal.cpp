@@ -14,9 +14,9 @@ namespace {
 
 const double kLogTwoPi = std::log(2 * M_PI);
 // No square of the noise is smaller in the unit of readings.
-constexpr double kLeastShare = 1e-300;
+constexpr double kJointLeastShare = 1e-300;
 // What changes the value by less over its whole size is rounding.
-constexpr double kRounding = 64 * std::numeric_limits<double>::epsilon();
+constexpr double kJointRounding = 64 * std::numeric_limits<double>::epsilon();
 
 // What a common error is known to be along a block: its gain and spread, the same for all columns that are followed.
 class Follower {
@@ -285,7 +285,7 @@ Expansion JointNormal::expand(const Eigen::VectorXd& x) {
   for (int i = 0; i < p; ++i)
     for (int j = 0; j <= i; ++j) out.hessian(i, j) = out.hessian(j, i) = found[jets.place(i, j)];
   // where readings show no dependence a range is felt by rounding alone, which is no curvature
-  const double seen = kRounding * (std::fabs(out.value) + (scaled_ ? 0 : static_cast<double>(sorted_.rows())));
+  const double seen = kJointRounding * (std::fabs(out.value) + (scaled_ ? 0 : static_cast<double>(sorted_.rows())));
   const Eigen::VectorXd sizes = bounds_.typical.cwiseAbs().cwiseMax(x.cwiseAbs());
   for (int i = 0; i < p; ++i) {
     const double felt = std::fabs(out.gradient[i]) * sizes[i] + out.hessian.row(i).cwiseAbs().dot(sizes) * sizes[i];
@@ -298,7 +298,7 @@ Expansion JointNormal::expand(const Eigen::VectorXd& x) {
 }
 
 double JointNormal::value_unit(const Expansion& at) {
-  return scaled_ ? std::max(std::fabs(at.value) / static_cast<double>(sorted_.rows()), kLeastShare) : 1;
+  return scaled_ ? std::max(std::fabs(at.value) / static_cast<double>(sorted_.rows()), kJointLeastShare) : 1;
 }
 
 Eigen::MatrixXd JointNormal::innovations(const Eigen::VectorXd& x) {

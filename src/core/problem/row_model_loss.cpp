@@ -9,14 +9,13 @@
 #include "../expression/derivative.h"
 #include "../expression/substitute.h"
 #include "differences.h"
+#include "lower_triangle.h"
 #include "triangular_factor.h"
 
 namespace tundrel {
 namespace {
 
 using Block = Eigen::Map<const Eigen::ArrayXd>;
-
-int pairs(int p) { return p * (p + 1) / 2; }
 
 }  // namespace
 

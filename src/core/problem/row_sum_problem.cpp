@@ -10,6 +10,7 @@
 #include "../expression/sum_terms.h"
 #include "../expression/term.h"
 #include "../expression/row_sums.h"
+#include "lower_triangle.h"
 #include "segments.h"
 #include "triangular_factor.h"
 
@@ -18,21 +19,11 @@ namespace {
 
 using Block = Eigen::Map<const Eigen::ArrayXd>;
 
-// Fills both triangles of a matrix from its lower one, row by row.
-Eigen::MatrixXd from_lower(const double* lower, int p) {
-  Eigen::MatrixXd out(p, p);
-  for (int i = 0, k = 0; i < p; ++i)
-    for (int j = 0; j <= i; ++j, ++k) out(i, j) = out(j, i) = lower[k];
-  return out;
-}
-
 // A kink is at zero if it is below these shares of the mean kink and of what the kinks are differences of.
 constexpr double kSettledKink = 1e-9, kRoundedKink = 1e-12;
 
 // Noise in shares of the fitted value is not smaller than this.
-constexpr double kLeastShare = 1e-10;
-
-int pairs(int p) { return p * (p + 1) / 2; }
+constexpr double kRowLeastShare = 1e-10;
 
 }  // namespace
 
@@ -99,7 +90,7 @@ double RowSumProblem::value(const Eigen::VectorXd& x) {
 double RowSumProblem::value_unit(const Expansion& at) {
   if (!loss_.noise) return 0;
   if (!loss_.scale_unknown) return 1;
-  const double least = loss_.kink < 0 ? kLeastShare * kLeastShare : 0;
+  const double least = loss_.kink < 0 ? kRowLeastShare * kRowLeastShare : 0;
   return std::max(std::fabs(at.value) / static_cast<double>(columns_.rows), least);
 }
 

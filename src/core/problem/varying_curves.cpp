@@ -3,25 +3,26 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
-#include <limits>
 #include <utility>
 
 #include "../decompositions.h"
 #include "../expression/derivative.h"
+#include "../expression/row_sums.h"
+#include "../expression/substitute.h"
+#include "../numbers.h"
 #include "../threads.h"
 #include "halted.h"
-#include "../expression/row_sums.h"
+#include "lower_triangle.h"
 #include "triangular_factor.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr int kMostSteps = 200;
 // After a Newton step that is so short the next one would be its square.
 constexpr double kClose = 1e-9;
 // One that leads to no lower value, and is shorter, is at the end of what rounding leaves to be seen.
-constexpr double kRounding = 1e-5;
+constexpr double kVaryingRounding = 1e-5;
 constexpr double kFirstDamping = 1e-3, kMostDamping = 1e10;
 // Steps for second derivatives, in sizes of the parameters.
 constexpr double kStep = 1e-4;
@@ -41,19 +42,13 @@ void hermite(int n, Eigen::VectorXd& at, Eigen::VectorXd& weight) {
   weight = ((weight + weight.reverse()) / 2).eval();
 }
 
-Eigen::MatrixXd from_lower(const double* lower, int n) {
-  Eigen::MatrixXd out(n, n);
-  for (int i = 0, k = 0; i < n; ++i)
-    for (int j = 0; j <= i; ++j, ++k) out(i, j) = out(j, i) = lower[k];
-  return out;
-}
-
 }  // namespace
 
 // What one thread works with.
 struct VaryingCurves::Worker {
-  Program::Workspace inner, first, moving;
-  Eigen::VectorXd all;  // the free parameters, then a curve's variables
+  Program::Workspace inner, moving, at_nodes;
+  Eigen::VectorXd all;     // the free parameters, then a curve's variables
+  Eigen::MatrixXd beside;  // columns of a curve, once for each node of a block, then those of its variables
 
   // Sums of a program's outputs over the rows of a curve.
   Eigen::VectorXd sums(const Program& program, Program::Workspace& space, const Columns& columns) {
@@ -86,11 +81,18 @@ VaryingCurves::VaryingCurves(Graph graph, int loss, int own, int nodes, Columns 
       const std::vector<int> third = gradient_nodes(graph, second[i][p + j], all);
       moving.insert(moving.end(), third.begin(), third.end());
     }
+  inner_ = Program(graph, inner);
+  moving_ = Program(graph, moving);
+  // at the nodes a curve's variables are columns, so that many nodes are one block of rows
   std::vector<int> first{loss};
   first.insert(first.end(), slopes.begin(), slopes.end());
-  inner_ = Program(graph, inner);
-  first_ = Program(graph, first);
-  moving_ = Program(graph, moving);
+  Graph beside;
+  const int measured = static_cast<int>(columns.data.size());
+  const std::vector<int> places = copied(graph, first, beside, [&](Graph& to, const Node& leaf) {
+    return leaf.op == Op::parameter && leaf.index >= p ? to.column(measured + leaf.index - p) : -1;
+  });
+  values_at_nodes_ = Program(beside, {places[0]});
+  slopes_at_nodes_ = Program(beside, places);
 
   Eigen::VectorXd at, weight;
   hermite(nodes, at, weight);
@@ -125,11 +127,11 @@ Columns rows_of(const Eigen::MatrixXd& sorted, const CurveRows& rows, int k) {
 
 }  // namespace
 
-VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd& x, int k) const {
+VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd& x, int k, const Eigen::VectorXd& from) const {
   const Columns columns = rows_of(sorted_, rows_, k);
   Mode mode;
-  mode.at = Eigen::VectorXd::Zero(own_);
-  mode.value = std::numeric_limits<double>::infinity();
+  mode.at = from;
+  mode.value = kInfinity;
   Eigen::VectorXd next = mode.at, slope(own_), move = Eigen::VectorXd::Zero(own_);
   double damping = 0, largest = 1;
   for (int step = 0; step < kMostSteps; ++step) {
@@ -145,7 +147,7 @@ VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd
       largest = mode.bend.diagonal().cwiseAbs().maxCoeff();
     } else if (step == 0) {
       return mode;
-    } else if (damping == 0 && move.cwiseAbs().maxCoeff() <= kRounding) {
+    } else if (damping == 0 && move.cwiseAbs().maxCoeff() <= kVaryingRounding) {
       break;
     } else {
       damping = std::max(10 * damping, kFirstDamping * largest);
@@ -167,11 +169,42 @@ VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd
   return mode;
 }
 
-double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::VectorXd* slope) const {
+// The loss of a curve, and its slopes where wanted, at places of its variables, a column each: as many of them at once as a block holds.
+Eigen::MatrixXd VaryingCurves::at_nodes(Worker& worker, const Eigen::VectorXd& x, const Columns& columns, const Eigen::MatrixXd& places, bool slopes) const {
+  const Program& program = slopes ? slopes_at_nodes_ : values_at_nodes_;
+  const Eigen::Index count = places.cols(), measured = static_cast<Eigen::Index>(columns.data.size()), rows = columns.rows;
+  const Eigen::Index together = std::min<Eigen::Index>(count, std::max<Eigen::Index>(1, kBlockRows / rows));
+  worker.beside.resize(rows * together, measured + own_);
+  for (Eigen::Index c = 0; c < measured; ++c)
+    worker.beside.col(c) = Eigen::Map<const Eigen::VectorXd>(columns.data[c], rows).replicate(together, 1);
+  Columns block;
+  block.rows = worker.beside.rows();
+  for (Eigen::Index c = 0; c < worker.beside.cols(); ++c) block.data.push_back(worker.beside.col(c).data());
+  program.prepare(x.data(), block, worker.at_nodes);
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(program.n_outputs(), count);
+  for (Eigen::Index from = 0; from < count; from += together) {
+    const Eigen::Index here = std::min(together, count - from);
+    for (int i = 0; i < own_; ++i)
+      for (Eigen::Index j = 0; j < here; ++j) worker.beside.col(measured + i).segment(j * rows, rows).setConstant(places(i, from + j));
+    for (Eigen::Index row = 0; row < here * rows; row += kBlockRows) {
+      const int length = static_cast<int>(std::min<Eigen::Index>(kBlockRows, here * rows - row));
+      program.run_block(worker.at_nodes, block, row, length);
+      // a block holds whole curves, or a part of one
+      const int each = static_cast<int>(std::min<Eigen::Index>(rows, length));
+      for (int k = 0; k < out.rows(); ++k)
+        for (int j = 0; j * each < length; ++j) out(k, from + j) += row_sum(worker.at_nodes.output(k) + j * each, each);
+    }
+  }
+  return out;
+}
+
+double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::Ref<Eigen::VectorXd> mode_at, Eigen::VectorXd* slope) const {
   const int p = size(), all = p + own_, q = own_;
   const Columns columns = rows_of(sorted_, rows_, k);
-  const Mode mode = mode_of(worker, x, k);
+  Mode mode = mode_of(worker, x, k, mode_at);
+  if (!mode.usable && !mode_at.isZero()) mode = mode_of(worker, x, k, Eigen::VectorXd::Zero(own_));
   if (!mode.usable) return kNaN;
+  mode_at = mode.at;
   worker.all << x, mode.at;
   const Eigen::VectorXd there = slope ? worker.sums(moving_, worker.moving, columns) : worker.sums(inner_, worker.inner, columns);
   if (!there.allFinite()) return kNaN;
@@ -189,23 +222,14 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
   const Eigen::MatrixXd upper = factor.factor().transpose(), unit = upper_solution(upper, Eigen::MatrixXd::Identity(q, q));  // unit unit' = bend^-1
 
   const int n = static_cast<int>(weights_.size());
+  const Eigen::MatrixXd at = (unit * nodes_).colwise() + mode.at;
+  Eigen::MatrixXd found = n == 1 ? Eigen::MatrixXd(there.head(slope ? 1 + all : 1)) : at_nodes(worker, x, columns, at, slope != nullptr);
   Eigen::VectorXd logs(n);
-  Eigen::MatrixXd slopes(slope ? all : 0, n);
   for (int j = 0; j < n; ++j) {
-    const Eigen::VectorXd at = mode.at + unit * nodes_.col(j);
-    worker.all << x, at;
-    Eigen::VectorXd found;
-    if (n == 1) {
-      found = there.head(slope ? 1 + all : 1);
-    } else {
-      found = slope ? worker.sums(first_, worker.first, columns) : worker.sums(inner_, worker.inner, columns);
-    }
     // where a node is outside of what the model is defined for there is no density
-    const bool usable = found.allFinite();
-    logs[j] = usable ? weights_[j] - found[0] - 0.5 * at.squaredNorm() : -std::numeric_limits<double>::infinity();
-    if (!slope) continue;
-    slopes.col(j) = usable ? Eigen::VectorXd(found.segment(1, all)) : Eigen::VectorXd::Zero(all);
-    if (usable) slopes.col(j).tail(q) += at;
+    const bool usable = found.col(j).allFinite();
+    logs[j] = usable ? weights_[j] - found(0, j) - 0.5 * at.col(j).squaredNorm() : -kInfinity;
+    if (!usable) found.col(j).setZero();
   }
   const double top = logs.maxCoeff();
   if (!std::isfinite(top)) return kNaN;
@@ -214,6 +238,10 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
   const double value = factor.half_log_determinant() - top - std::log(total);
   if (!slope) return value;
   shares /= total;
+  const Eigen::VectorXd slopes = found.bottomRows(all) * shares;
+  const Eigen::MatrixXd tails = found.bottomRows(q) + at;
+  const Eigen::VectorXd along = tails * shares;
+  const Eigen::MatrixXd turned = nodes_ * shares.asDiagonal() * tails.transpose() * unit;
   // how the mode moves with each parameter, and with it the unit in which nodes stand about it
   Eigen::MatrixXd cross(q, p);
   for (int i = 0; i < q; ++i)
@@ -233,17 +261,14 @@ double VaryingCurves::average(Worker& worker, const Eigen::VectorXd& x, int k, E
     Eigen::MatrixXd step = inside.triangularView<Eigen::StrictlyLower>();
     step.diagonal() = 0.5 * inside.diagonal();
     // lower changes by lower * step, and the unit, its inverse transposed, by -unit * step'
-    double sum = step.trace();
-    for (int m = 0; m < n; ++m) {
-      const Eigen::VectorXd shift = moves.col(j) - unit * (step.transpose() * nodes_.col(m));
-      sum += shares[m] * (slopes(j, m) + slopes.col(m).tail(q).dot(shift));
-    }
-    (*slope)[j] = sum;
+    (*slope)[j] = step.trace() + slopes[j] + along.dot(moves.col(j)) - step.cwiseProduct(turned).sum();
   }
   return value;
 }
 
-bool VaryingCurves::all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes) {
+bool VaryingCurves::all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes, Eigen::MatrixXd* modes) {
+  Eigen::MatrixXd own_modes = Eigen::MatrixXd::Zero(own_, rows_.count());
+  if (!modes) modes = &own_modes;
   const int curves = rows_.count(), workers = std::max(1, std::min(work.threads, curves));
   std::vector<Worker> own(static_cast<std::size_t>(workers));
   for (Worker& one : own) one.all.resize(size() + own_);
@@ -254,7 +279,7 @@ bool VaryingCurves::all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values
     share_out(std::min(kAtOnce * workers, curves - done), workers, [&](int thread, int job) {
       const int k = done + job;
       Eigen::VectorXd slope;
-      values[k] = average(own[static_cast<std::size_t>(thread)], x, k, slopes ? &slope : nullptr);
+      values[k] = average(own[static_cast<std::size_t>(thread)], x, k, modes->col(k), slopes ? &slope : nullptr);
       if (slopes) slopes->col(k) = slope.size() > 0 ? slope : Eigen::VectorXd::Constant(size(), kNaN);
     });
   }
@@ -335,9 +360,14 @@ double VaryingCurves::value(const Eigen::VectorXd& x) {
 }
 
 Slope VaryingCurves::slope(const Eigen::VectorXd& x) {
+  Eigen::MatrixXd modes = Eigen::MatrixXd::Zero(own_, rows_.count());
+  return slope_from(x, modes);
+}
+
+Slope VaryingCurves::slope_from(const Eigen::VectorXd& x, Eigen::MatrixXd& modes) {
   Eigen::VectorXd values;
   Eigen::MatrixXd slopes;
-  if (!all_curves(x, values, &slopes)) return {};
+  if (!all_curves(x, values, &slopes, &modes)) return {};
   Eigen::VectorXd restricted;
   const double added = restriction(x, &restricted);
   if (!std::isfinite(added) || !restricted.allFinite()) return {};
@@ -345,7 +375,8 @@ Slope VaryingCurves::slope(const Eigen::VectorXd& x) {
 }
 
 Expansion VaryingCurves::expand(const Eigen::VectorXd& x) {
-  const Slope here = slope(x);
+  Eigen::MatrixXd modes = Eigen::MatrixXd::Zero(own_, rows_.count());
+  const Slope here = slope_from(x, modes);
   Expansion out;
   if (!here.usable) return out;
   const int p = size();
@@ -365,7 +396,8 @@ Expansion VaryingCurves::expand(const Eigen::VectorXd& x) {
       Eigen::VectorXd y = x;
       const double by = down && up ? times : side * times;
       y[j] += by * step;
-      const Slope there = by == 0 ? here : slope(y);
+      Eigen::MatrixXd beside = modes;
+      const Slope there = by == 0 ? here : slope_from(y, beside);
       if (!there.usable) {
         out.usable = false;
         return out;
@@ -399,13 +431,13 @@ CurveModes VaryingCurves::modes(const Eigen::VectorXd& x) {
   Worker worker;
   worker.all.resize(size() + own_);
   for (int k = 0; k < curves; ++k) {
-    const Mode mode = mode_of(worker, x, k);
+    const Mode mode = mode_of(worker, x, k, Eigen::VectorXd::Zero(own_));
     if (!mode.usable) continue;
     out.at.col(k) = mode.at;
     const Eigen::MatrixXd spread = Cholesky(mode.bend).solve(Eigen::MatrixXd::Identity(own_, own_));
     for (int i = 0, pair = 0; i < own_; ++i)
       for (int j = 0; j <= i; ++j, ++pair) out.spread(pair, k) = spread(i, j);
-    out.value[k] = average(worker, x, k, nullptr);
+    out.value[k] = average(worker, x, k, out.at.col(k), nullptr);
   }
   return out;
 }

@@ -72,20 +72,24 @@ class VaryingCurves : public Problem, public RowSlopes {
   struct Worker;
 
   int pairs() const { return own_ * (own_ + 1) / 2; }
-  Mode mode_of(Worker& worker, const Eigen::VectorXd& x, int k) const;
-  // Minus the logarithm of the averaged likelihood of curve k, and its gradient where `slope` is not null.
-  double average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::VectorXd* slope) const;
+  // Downhill from `from`.
+  Mode mode_of(Worker& worker, const Eigen::VectorXd& x, int k, const Eigen::VectorXd& from) const;
+  Eigen::MatrixXd at_nodes(Worker& worker, const Eigen::VectorXd& x, const Columns& columns, const Eigen::MatrixXd& places, bool slopes) const;
+  // Minus the logarithm of the averaged likelihood of curve k, and its gradient where `slope` is not null. `mode_at` is where the likeliest variables are
+  // looked for first, and then where they are.
+  double average(Worker& worker, const Eigen::VectorXd& x, int k, Eigen::Ref<Eigen::VectorXd> mode_at, Eigen::VectorXd* slope) const;
   // What restricted likelihood adds, and its gradient where wanted; 0 without.
   double restriction(const Eigen::VectorXd& x, Eigen::VectorXd* slope) const;
-  // Values, and gradients as columns where wanted, of all curves.
-  bool all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes);
+  // Values, and gradients as columns where wanted, of all curves; `modes` as for average(), a column a curve.
+  bool all_curves(const Eigen::VectorXd& x, Eigen::VectorXd& values, Eigen::MatrixXd* slopes, Eigen::MatrixXd* modes = nullptr);
+  Slope slope_from(const Eigen::VectorXd& x, Eigen::MatrixXd& modes);
 
   int own_;
   CurveRows rows_;
   Eigen::MatrixXd sorted_;
   Bounds bounds_;
   // The loss with its derivatives in a curve's variables up to order 2; in everything of order 1; and what moves with the mode.
-  Program inner_, first_, moving_;
+  Program inner_, values_at_nodes_, slopes_at_nodes_, moving_;
   Program restricted_;
   Eigen::MatrixXd common_, own_slopes_;  // in the order of the curves; without columns where nothing is restricted
   Eigen::MatrixXd nodes_;    // places, a column each

@@ -9,19 +9,20 @@
 
 #include "../expression/derivative.h"
 #include "../expression/substitute.h"
+#include "../numbers.h"
 #include "nearest_function.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN(), kNone = std::numeric_limits<double>::infinity();
+constexpr double kNone = std::numeric_limits<double>::infinity();
 // Places that are looked at first, in standard deviations of each predictor: it goes downhill from each that is nearer than those
 // beside it, and from where the curve passes the reading between two of them.
 constexpr double kFirstPlaces[] = {-4, -3, -2.5, -2, -1.5, -1, -0.5, 0, 0.5, 1, 1.5, 2, 2.5, 3, 4};
 constexpr int kCount = sizeof(kFirstPlaces) / sizeof(double);
-constexpr int kMostSteps = 1000;
+constexpr int kNearestMostSteps = 1000;
 // After a Newton step that is so short the next one would be its square.
-constexpr double kClose = 1e-9;
+constexpr double kNearestClose = 1e-9;
 // A Newton step that is shorter and leads to no lower square is at the end of what rounding leaves to be seen.
 constexpr double kRounding = 1e-5;
 constexpr double kFirstDamping = 1e-3, kMostDamping = 1e10;
@@ -103,7 +104,7 @@ class Row {
     const Place move = factor.solve(downhill_);
     next_ = at_ + move;
     moved_ = move.cwiseAbs().maxCoeff();
-    if (damping_ == 0 && moved_ <= kClose * (1 + at_.cwiseAbs().maxCoeff())) keep();
+    if (damping_ == 0 && moved_ <= kNearestClose * (1 + at_.cwiseAbs().maxCoeff())) keep();
   }
 
   void write(double* out, Eigen::Index stride) const {
@@ -234,7 +235,7 @@ Eigen::MatrixXd NearestSearch::search_by(const std::vector<Input>& inputs, int n
   const auto open = [&] { return std::any_of(rows.begin(), rows.end(), [](const Row<Q>& row) { return !row.done(); }); };
   typename Row<Q>::Place slopes(q);
   typename Row<Q>::Square bends(q, q);
-  for (int step = 0; step < kMostSteps && open(); ++step) {
+  for (int step = 0; step < kNearestMostSteps && open(); ++step) {
     place();
     derivatives_.run_block(bent, table, 0, n);
     for (int i = 0; i < n; ++i) {

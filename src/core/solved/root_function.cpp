@@ -6,13 +6,13 @@
 #include <utility>
 
 #include "../expression/substitute.h"
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // Halving alone comes from one end of all numbers to the other in some two thousand steps; with the geometric mean, in some seventy.
-constexpr int kMostSteps = 400;
+constexpr int kRootMostSteps = 400;
 
 // Half way between two numbers: in orders of magnitude where they lie far apart on one side of zero, and, `beside_zero`, where one of
 // them is zero.
@@ -34,7 +34,7 @@ struct Search {
   bool done = false;
 };
 
-constexpr double kClose = 1e-9, kFaster = 1e-3;
+constexpr double kRootClose = 1e-9, kFaster = 1e-3;
 // Newton's steps halve the way to a double root, or to one beside zero: after so many the bracket is halved in orders of magnitude.
 constexpr int kNewtonSteps = 16;
 
@@ -95,7 +95,7 @@ void RootFunction::search(const std::vector<Input>& inputs, double* out, int n) 
       ++open;
     }
   }
-  for (int step = 0; open > 0 && step < kMostSteps; ++step) {
+  for (int step = 0; open > 0 && step < kRootMostSteps; ++step) {
     for (int i = 0; i < n; ++i) unknown[i] = rows[i].done ? rows[i].low : rows[i].at;
     look();
     for (int i = 0; i < n; ++i) {
@@ -119,7 +119,7 @@ void RootFunction::search(const std::vector<Input>& inputs, double* out, int n) 
       const double tiny = 2 * kEpsilon * std::fabs(row.at);
       const double newton = std::fabs(f / slope);
       // so close that the next step would be the square of this one, as it was before
-      const bool square = newton <= kClose * std::fabs(row.at) && newton <= kFaster * row.last_step;
+      const bool square = newton <= kRootClose * std::fabs(row.at) && newton <= kFaster * row.last_step;
       row.last_step = newton;
       if (std::isfinite(slope) && (newton <= tiny || square)) {
         if (inside) row.at = next;

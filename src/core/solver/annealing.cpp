@@ -11,7 +11,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver annealing_entry{{
     "annealing", true, "none", kAnyForm, Honours::everything,
     {number_setting("cooling", 0.85, 0, false, 1), whole_setting("chains", 8, 1, kMostMembers), number_setting("sweeps", 20, 1, true)},
     "rough ground", "cost",
@@ -24,7 +24,6 @@ constexpr int kSweepsPerLook = 5;
 // It has frozen when the best value has changed by less than this share over so many temperatures.
 constexpr double kFrozen = 1e-6;
 constexpr int kTemperatures = 4;
-constexpr double kWorst = std::numeric_limits<double>::max();
 
 }  // namespace
 
@@ -134,14 +133,14 @@ void Annealing::visit_more(StateVisitor& v) {
   v.field("chains", chains_, p, n);
   v.flag("first_round", first_round_);
   if (!first_round_) v.require_in_cube("chains", chains_);
-  v.within("values", values_, n, v.least_value(), StateVisitor::kInfinity);
-  v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
+  v.within("values", values_, n, v.least_value(), kInfinity);
+  v.within("misses", misses_, n, 0, kInfinity);
   v.within("lengths", lengths_, p, 0, 0.5);
   v.within("accepted", accepted_, p, 0, StateVisitor::kMost);
   v.within("tried", tried_, p, 0, StateVisitor::kMost);
   v.field("recent", recent_, StateVisitor::kAny);
   v.require(recent_.size() <= kTemperatures, "recent");
-  v.within("temperature", temperature_, -1, StateVisitor::kInfinity);
+  v.within("temperature", temperature_, -1, kInfinity);
   v.within("moves", moves_, 0, StateVisitor::kMost);
   v.whole("coordinate", coordinate_, 0, std::max(0, p - 1));
   v.require(!under_way() || units().cols() == n, "units");

@@ -12,10 +12,10 @@ using Eigen::VectorXd;
 
 constexpr double kFirstDamping = 1e-3, kMostDamping = 1e20;
 // A step is taken where the value falls by at least this share of what was predicted.
-constexpr double kWorthwhile = 1e-4;
+constexpr double kArrowWorthwhile = 1e-4;
 constexpr int kClosingSteps = 8;
 // Values this close are equal but for rounding.
-constexpr double kSameValue = 1e-9;
+constexpr double kArrowSameValue = 1e-9;
 
 double sum_of_values(const std::vector<Linearisation>& at) {
   double sum = 0;
@@ -104,7 +104,7 @@ void ArrowLevenbergMarquardt::walk(Problem& problem) {
   if (!(predicted > tolerance_ * tolerance_ * before) || before == 0) return begin_closing(StopReason::value, "no further step");
   const bool usable = problem.arrow()->linearise_groups(to, there_);
   const double reduction = usable ? before - sum_of_values(there_) : -1, ratio = reduction / predicted;
-  if (ratio > kWorthwhile) {
+  if (ratio > kArrowWorthwhile) {
     status_.step_norm = scale_.cwiseProduct(to - status_.x).norm() / std::max(scale_.cwiseProduct(status_.x).norm(), std::numeric_limits<double>::min());
     std::swap(at_, there_);
     status_.x = to;
@@ -135,7 +135,7 @@ void ArrowLevenbergMarquardt::close(Problem& problem) {
   }
   if (!problem.arrow()->linearise_groups(to, there_)) return;
   const double value = sum_of_values(there_);
-  if (value > status_.value * (1 + kSameValue)) return;
+  if (value > status_.value * (1 + kArrowSameValue)) return;
   const VectorXd from = status_.x, scale = scale_;
   const double gradient_norm = status_.gradient_norm;
   std::swap(at_, there_);
@@ -159,9 +159,9 @@ void ArrowLevenbergMarquardt::close(Problem& problem) {
 void ArrowLevenbergMarquardt::visit(StateVisitor& v) {
   const VectorXd before = status_.x;
   visit_status(v, status_);
-  v.within("scale", scale_, status_.x.size(), 0, StateVisitor::kInfinity);
-  v.within("damping", damping_, 0, StateVisitor::kInfinity);
-  v.within("growth", growth_, 0, StateVisitor::kInfinity);
+  v.within("scale", scale_, status_.x.size(), 0, kInfinity);
+  v.within("damping", damping_, 0, kInfinity);
+  v.within("growth", growth_, 0, kInfinity);
   v.flag("closing", closing_);
   v.small("closing_steps", closing_steps_);
   visit_reason(v, "claim", claim_);

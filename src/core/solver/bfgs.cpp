@@ -11,18 +11,18 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver bfgs_entry{{
     "bfgs", false, "first", kWithoutKinks, Honours::none,
     {},
     "smooth criteria without second derivatives", "narrow valleys from far away",
     [](const SolverSettings& s) { return std::make_unique<Bfgs>(Bfgs::Settings{s.number("tolerance")}); }}};
 
 // The slope has to flatten to this share along a step.
-constexpr double kFlatness = 0.9;
+constexpr double kBfgsFlatness = 0.9;
 // Curvature below this share of what is known of it is mixed with that (Powell).
 constexpr double kDamping = 0.2;
 // The first step, in sizes of the parameters.
-constexpr double kFirstStep = 0.1;
+constexpr double kBfgsFirstStep = 0.1;
 
 }  // namespace
 
@@ -32,7 +32,7 @@ void Bfgs::start(Problem& problem, const Eigen::VectorXd& x) {
   // Until something is learned, a step along the slope of a modest length.
   const Eigen::VectorXd slope = free_gradient();
   const double length = std::max(slope.norm(), std::numeric_limits<double>::min());
-  curvature_ = (length / kFirstStep) * sizes_.cwiseAbs2().cwiseInverse().asDiagonal().toDenseMatrix();
+  curvature_ = (length / kBfgsFirstStep) * sizes_.cwiseAbs2().cwiseInverse().asDiagonal().toDenseMatrix();
 }
 
 void Bfgs::learn(const Eigen::VectorXd& step, const Eigen::VectorXd& change) {
@@ -56,7 +56,7 @@ void Bfgs::iterate(Problem& problem) {
   const Eigen::VectorXd step =
       bounded_quadratic_step(problem, status_.x, model, unheld_, sizes_, std::numeric_limits<double>::infinity());
   const double most = problem.bounds().reach_along(status_.x, step);
-  const LineResult line = search_line(problem, status_.x, at_, step, 1, std::max(1.0, most), kFlatness);
+  const LineResult line = search_line(problem, status_.x, at_, step, 1, std::max(1.0, most), kBfgsFlatness);
   if (!line.found) {
     // What was learned misleads: forget it once, then there is nothing left to gain.
     if (!learned_) {

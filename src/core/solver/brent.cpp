@@ -9,7 +9,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver brent_entry{{
     "brent", false, "none", kAnyForm, Honours::none,
     {},
     "one parameter", "more than one parameter",
@@ -112,7 +112,7 @@ void LineMinimum::visit(StateVisitor& v) {
   v.field("high", high_);
   v.require(low_ <= high_, "high");
   v.within("best", x_, low_, high_);
-  v.within("best_value", fx_, v.least_value(), StateVisitor::kInfinity);
+  v.within("best_value", fx_, v.least_value(), kInfinity);
   v.field("second", w_);
   v.field("second_value", fw_);
   v.field("third", v_);

@@ -10,7 +10,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver cma_es_entry{{
     "cma_es", true, "none", kAnyForm, Honours::everything,
     {whole_setting("population", kChosen, 4, kMostMembers), number_setting("spread", 0.3, 0, false, 1, true), number_setting("agreeing", 4, 1, true),
      number_setting("restarts", 9, 0, true)},
@@ -19,11 +19,10 @@ const RegisteredSolver entry{{
       return std::make_unique<CovarianceAdaptation>(CovarianceAdaptation::Settings{s.whole("population"), s.number("spread"), s.whole("agreeing"), s.whole("restarts")}, PopulationSolver::Common{s.number("seed")});
     }}};
 
-constexpr double kWorst = std::numeric_limits<double>::max();
 // Points outside the box are drawn again this often.
-constexpr int kMostDraws = 20;
+constexpr int kCmaMostDraws = 20;
 // Ends of a search: steps, changes of value, and conditioning of the covariance.
-constexpr double kShortStep = 1e-9, kLevel = 1e-12, kMostConditioning = 1e14, kGrown = 1e4;
+constexpr double kShortStep = 1e-9, kCmaLevel = 1e-12, kMostConditioning = 1e14, kCmaGrown = 1e4;
 
 }  // namespace
 
@@ -61,7 +60,7 @@ Eigen::MatrixXd CovarianceAdaptation::draw_round(const Problem&) {
   Eigen::MatrixXd units(size(), population_);
   for (int k = 0; k < population_; ++k) {
     Eigen::VectorXd x;
-    for (int draw = 0; draw < kMostDraws; ++draw) {
+    for (int draw = 0; draw < kCmaMostDraws; ++draw) {
       x = mean_ + step_ * (axes_ * widths_.cwiseProduct(random_.normals(size())));
       if (x.minCoeff() >= 0 && x.maxCoeff() <= 1) break;
     }
@@ -106,7 +105,7 @@ const char* CovarianceAdaptation::over(const std::vector<Merit>& merits, const s
   longer[0] = merits[order[0]].value;
   longer.tail(longer.size() - 1) = history_.head(longer.size() - 1);
   history_ = longer;
-  const auto level = [](double low, double high) { return high - low <= kLevel * std::max(std::fabs(low), std::fabs(high)) || high == low; };
+  const auto level = [](double low, double high) { return high - low <= kCmaLevel * std::max(std::fabs(low), std::fabs(high)) || high == low; };
   const double widest = step_ * widths_.maxCoeff();
   if (lenient()) return nullptr;
   if (history_.size() >= kept && level(history_.head(kept).minCoeff(), history_.head(kept).maxCoeff()) &&
@@ -115,7 +114,7 @@ const char* CovarianceAdaptation::over(const std::vector<Merit>& merits, const s
   if (widest < kShortStep) return "steps became tiny";
   const double conditioning = widths_.maxCoeff() / widths_.minCoeff();
   if (conditioning * conditioning > kMostConditioning) return "distribution became flat";
-  if (step_ * widths_.maxCoeff() > kGrown * first_step_) return "steps grew";
+  if (step_ * widths_.maxCoeff() > kCmaGrown * first_step_) return "steps grew";
   const int axis = static_cast<int>(round_) % n;
   if (mean_ == mean_ + 0.1 * step_ * widths_[axis] * axes_.col(axis)) return "an axis has no effect";
   for (int i = 0; i < n; ++i)
@@ -179,19 +178,19 @@ void CovarianceAdaptation::visit_more(StateVisitor& v) {
   v.require_in_cube("mean", mean_);
   v.finite("path_c", path_c_, n);
   v.finite("path_s", path_s_, n);
-  v.within("widths", widths_, n, 0, StateVisitor::kInfinity);
+  v.within("widths", widths_, n, 0, kInfinity);
   v.finite("covariance", covariance_, n, n);
   v.finite("axes", axes_, n, n);
-  v.within("step", step_, 0, StateVisitor::kInfinity);
-  v.within("first_step", first_step_, 0, StateVisitor::kInfinity);
+  v.within("step", step_, 0, kInfinity);
+  v.within("first_step", first_step_, 0, kInfinity);
   v.within("round", round_, 0, 1e9);
   v.whole("population", population_, 2, 1e6);
   v.require(!under_way() || units().cols() == population_, "population");
   v.within("history", history_, StateVisitor::kAny, -kWorst, kWorst);
   v.field("search_best", search_best_, n);
   v.require_in_cube("search_best", search_best_);
-  v.within("search_value", search_value_, v.least_value(), StateVisitor::kInfinity);
-  v.within("search_miss", search_miss_, 0, StateVisitor::kInfinity);
+  v.within("search_value", search_value_, v.least_value(), kInfinity);
+  v.within("search_miss", search_miss_, 0, kInfinity);
   v.flag("first_search", first_search_);
   restarts_.visit(v, n);
   set_weights();

@@ -9,15 +9,15 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver conjugate_gradient_entry{{
     "conjugate_gradient", false, "first", kWithoutKinks, Honours::none,
     {},
     "very many parameters, little memory", "narrow valleys, high accuracy",
     [](const SolverSettings& s) { return std::make_unique<ConjugateGradient>(ConjugateGradient::Settings{s.number("tolerance")}); }}};
 
 // Conjugate directions need lines searched closely.
-constexpr double kFlatness = 0.1;
-constexpr double kFirstStep = 0.1;
+constexpr double kConjugateFlatness = 0.1;
+constexpr double kConjugateFirstStep = 0.1;
 // Slopes that have this much in common are not orthogonal.
 constexpr double kOrthogonal = 0.2;
 
@@ -36,8 +36,8 @@ void ConjugateGradient::iterate(Problem& problem) {
   const double promise = at_.gradient.dot(along);
   // As long as the last step, corrected for the steeper or gentler slope.
   const double first = last_length_ > 0 ? std::min(1e3 * last_length_, last_length_ * last_promise_ / promise)
-                                        : kFirstStep / std::max(direction_.norm(), 1e-300);
-  const LineResult line = search_line(problem, status_.x, at_, along, first, most, kFlatness);
+                                        : kConjugateFirstStep / std::max(direction_.norm(), 1e-300);
+  const LineResult line = search_line(problem, status_.x, at_, along, first, most, kConjugateFlatness);
   if (!line.found) {
     if (steepest_) {
       status_.action = "no lower point along the slope";

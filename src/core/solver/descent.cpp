@@ -10,8 +10,8 @@ namespace tundrel {
 namespace {
 
 // So many steps in a row without change of value or point end a walk.
-constexpr int kMostIdle = 3;
-constexpr double kSameValue = 1e-15;
+constexpr int kDescentMostIdle = 3;
+constexpr double kDescentSameValue = 1e-15;
 
 }  // namespace
 
@@ -55,13 +55,13 @@ void Descent::take(Problem& problem, const Eigen::VectorXd& x, Slope at, const c
   status_.step_norm = (x - status_.x).cwiseQuotient(sizes_.cwiseMax(x.cwiseAbs())).norm();
   accept(problem, x, std::move(at));
   status_.action = action;
-  const bool still = std::fabs(at_.value - before) <= kSameValue * std::fabs(before);
+  const bool still = std::fabs(at_.value - before) <= kDescentSameValue * std::fabs(before);
   const bool short_step = status_.step_norm <= tolerance_ * 1e-3;
   idle_ = still || short_step ? idle_ + 1 : 0;
   // The value of a sum of squares that is met exactly falls without end: the slope falls with it.
   if (free_gradient().norm() <= tolerance_ * tolerance_ * first_slope_)
     status_.reason = StopReason::gradient;
-  else if (idle_ >= kMostIdle)
+  else if (idle_ >= kDescentMostIdle)
     status_.reason = still ? StopReason::value : StopReason::step;
 }
 
@@ -71,7 +71,7 @@ void Descent::visit_descent(StateVisitor& v) {
   v.flag("usable", at_.usable);
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("gradient", at_.gradient, p);
-  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, p, 0, kInfinity);
   v.field("first_slope", first_slope_);
   v.small("idle", idle_);
   visit_places(v, "unheld", unheld_, p);

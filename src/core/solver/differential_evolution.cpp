@@ -10,7 +10,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver differential_evolution_entry{{
     "differential_evolution", true, "none", kAnyForm, Honours::everything,
     {whole_setting("population", kChosen, 5, kMostMembers), number_setting("agreeing", 2, 1, true)},
     "many optima, parameters that act separately", "long narrow valleys",
@@ -24,7 +24,7 @@ constexpr int kLeastMembers = 4;
 constexpr double kSpread = 0.1;  // of scale and crossover around their means
 constexpr double kMostElite = 0.2;
 // A population within this of its best, in the cube, or with values this close, has gathered.
-constexpr double kGathered = 1e-5, kLevel = 1e-10;
+constexpr double kGathered = 1e-5, kEvolutionLevel = 1e-10;
 // The same for the last search, whose best is the answer.
 constexpr double kTight = 1e-9, kTightLevel = 1e-15;
 
@@ -134,7 +134,7 @@ bool DifferentialEvolution::gathered() const {
   if (lenient()) return false;
   if (status_.step_norm < (closing_ ? kTight : kGathered)) return true;
   const double low = values_.minCoeff(), high = values_.maxCoeff();
-  return misses_.maxCoeff() <= allowed() && high - low <= (closing_ ? kTightLevel : kLevel) * std::fabs(low) && status_.step_norm < 0.1;
+  return misses_.maxCoeff() <= allowed() && high - low <= (closing_ ? kTightLevel : kEvolutionLevel) * std::fabs(low) && status_.step_norm < 0.1;
 }
 
 void DifferentialEvolution::renew() {
@@ -166,8 +166,8 @@ void DifferentialEvolution::visit_more(StateVisitor& v) {
   if (!first_round_) v.require_in_cube("members", members_);
   v.field("archive", archive_, p, StateVisitor::kAny);
   v.require(archive_.cols() <= n, "archive");
-  v.within("values", values_, n, v.least_value(), StateVisitor::kInfinity);
-  v.within("misses", misses_, n, 0, StateVisitor::kInfinity);
+  v.within("values", values_, n, v.least_value(), kInfinity);
+  v.within("misses", misses_, n, 0, kInfinity);
   v.field("scale_means", scale_means_, kMemory);
   v.require_in_cube("scale_means", scale_means_);
   v.field("crossover_means", crossover_means_, kMemory);

@@ -11,15 +11,15 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver gauss_newton_entry{{
     "gauss_newton", false, "first (residuals)", {Form::squares}, Honours::none,
     {},
     "least squares close to the answer", "far starts, large residuals",
     [](const SolverSettings& s) { return std::make_unique<GaussNewton>(GaussNewton::Settings{s.number("tolerance")}); }}};
 
-constexpr double kEnoughFall = 1e-4;
-constexpr double kShortest = 1e-10;
-constexpr int kMostIdle = 2;
+constexpr double kGaussNewtonEnoughFall = 1e-4;
+constexpr double kGaussNewtonShortest = 1e-10;
+constexpr int kGaussNewtonMostIdle = 2;
 
 // Norms of the columns, or 1 for one that is zero.
 Eigen::VectorXd column_scale(const Eigen::VectorXd& norms) {
@@ -64,10 +64,10 @@ void GaussNewton::iterate(Problem& problem) {
   bounded_step(problem, status_.x, at_, unheld, scale, std::numeric_limits<double>::infinity(), LinearStep(at_.factor, unheld, scale, at_.projected), step);
   const double promised = at_.promised(step);
   const double size = scale.cwiseProduct(status_.x).norm();
-  for (double share = 1; share >= kShortest; share /= 2) {
+  for (double share = 1; share >= kGaussNewtonShortest; share /= 2) {
     const Eigen::VectorXd to = problem.bounds().along(status_.x, step, share);
     Linearisation trial = problem.squares()->linearise(to);
-    if (!trial.usable || !(trial.value <= at_.value - kEnoughFall * share * promised + 1e-15 * at_.value)) continue;
+    if (!trial.usable || !(trial.value <= at_.value - kGaussNewtonEnoughFall * share * promised + 1e-15 * at_.value)) continue;
     const double length = scale.cwiseProduct(to - status_.x).norm();
     const double fall = at_.value - trial.value, before = status_.gradient_norm, value = at_.value;
     status_.step_norm = size > 0 ? length / size : length;
@@ -75,7 +75,7 @@ void GaussNewton::iterate(Problem& problem) {
     status_.action = share == 1 ? "full step" : "shorter step";
     const bool idle = (fall <= 1e-14 * value || status_.gradient_norm <= tolerance_) && status_.gradient_norm >= 0.25 * before;
     idle_ = idle ? idle_ + 1 : 0;
-    if (idle_ >= kMostIdle || status_.gradient_norm == 0)
+    if (idle_ >= kGaussNewtonMostIdle || status_.gradient_norm == 0)
       status_.reason = status_.gradient_norm <= tolerance_ ? StopReason::gradient : StopReason::value;
     return;
   }
@@ -90,7 +90,7 @@ void GaussNewton::visit(StateVisitor& v) {
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", at_.factor, p, p);
   v.finite("projected", at_.projected, p);
-  v.within("remainder", at_.remainder, 0, StateVisitor::kInfinity);
+  v.within("remainder", at_.remainder, 0, kInfinity);
   v.small("idle", idle_);
   at_.value = status_.value;
 }

@@ -5,23 +5,23 @@
 #include <limits>
 #include <vector>
 
+#include "../numbers.h"
 #include "../problem/problem.h"
 #include "bfgs.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr double kRootFive = 2.23606797749979;
 // Points are told apart to this share of the variance, where there is no noise.
 constexpr double kLeastNoise = 1e-11;
 // Lengths as shares of the cube's side, and noise as shares of the variance, are looked for between these.
-constexpr double kShortest = 0.02, kLongest = 30, kMostNoise = 10;
+constexpr double kProcessShortest = 0.02, kLongest = 30, kMostNoise = 10;
 // Before anything is known the logarithm of a length is normal: its middle grows with the root of the coordinates, since distances do.
 constexpr double kUsualLength = 0.4, kUsualSpread = 1;
 // Noise is believed in where it makes twice the logarithm of the likelihood better by this.
 constexpr double kNoiseSeen = 6;
-constexpr int kMostSteps = 60;
+constexpr int kProcessMostSteps = 60;
 constexpr double kRounding = 1e-20;
 
 double correlation(bool smooth, double square) {
@@ -46,7 +46,7 @@ class Misfit : public Problem {
       : process_(process), smooth_(smooth), find_noise_(find_noise), log_noise_(log_noise) {
     const int d = process.coordinates();
     bounds_ = Bounds::none(d + (find_noise ? 1 : 0));
-    bounds_.lower.setConstant(std::log(kShortest));
+    bounds_.lower.setConstant(std::log(kProcessShortest));
     bounds_.upper.setConstant(std::log(kLongest));
     if (find_noise) {
       bounds_.lower[d] = std::log(kLeastNoise);
@@ -178,7 +178,7 @@ void GaussianProcess::learn(Noise noise, double known_variance, const Lengths& f
     if (!misfit.slope(x).usable) return;
     Bfgs solver({1e-4});
     solver.start(misfit, x);
-    for (int step = 0; step < kMostSteps && solver.status().reason == StopReason::none; ++step) solver.iterate(misfit);
+    for (int step = 0; step < kProcessMostSteps && solver.status().reason == StopReason::none; ++step) solver.iterate(misfit);
     const double value = solver.status().value + (find_noise ? kNoiseSeen : 0);
     if (!(value < lowest)) return;
     lowest = value;

@@ -35,7 +35,7 @@ constexpr double kPublishedSmall = 1e-8;
 constexpr int kMostTried = 12, kFewTried = 4;
 constexpr std::int64_t kStepsTried = 500, kFewSteps = 50;
 // A value this many times above the best, or rising this often in a row, does not come back.
-constexpr double kGrown = 1e6;
+constexpr double kGradientGrown = 1e6;
 constexpr std::int64_t kMostRising = 50;
 // Over this many steps a walk that changes the value by less than this share, and keeps this share of the
 // slope, crawls.
@@ -133,7 +133,7 @@ void GradientDescent::watch(Problem& problem, const Eigen::VectorXd& step, const
   if (step.norm() > 0) bend_ = std::max(0.9 * bend_, change.norm() / step.norm());
   const double steady = bend_ > 0 ? (1 + settings_.momentum) / bend_ : settings_.rate;
   const double scale = std::fabs(best_) + first_slope_ * kSmall;
-  if (rising_ > kMostRising || status_.value - best_ > kGrown * scale) {
+  if (rising_ > kMostRising || status_.value - best_ > kGradientGrown * scale) {
     status_.reason = StopReason::diverged;
     status_.advised_rate = rate_that_serves(problem, std::min(steady, settings_.rate / 2), std::numeric_limits<double>::infinity());
     return;

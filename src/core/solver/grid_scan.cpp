@@ -8,7 +8,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver grid_scan_entry{{
     "grid", true, "none", kAnyForm, Honours::everything,
     {number_setting("points", kChosen, 2, true)},
     "one to three parameters, seeing the ground", "more parameters",

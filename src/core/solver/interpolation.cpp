@@ -11,14 +11,14 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver interpolation_entry{{
     "interpolation", false, "none", {Form::squares, Form::smooth}, Honours::inequalities,
     {number_setting("radius", 0.1, 0, false)},
     "values that are costly, noisy or without derivatives", "more than some twenty parameters",
     [](const SolverSettings& s) { return std::make_unique<Interpolation>(Interpolation::Settings{s.number("radius"), s.number("tolerance")}); }}};
 
-constexpr double kMissAllowed = 1e-10;
-constexpr int kMostSteps = 50;
+constexpr double kInterpolationMissAllowed = 1e-10;
+constexpr int kInterpolationMostSteps = 50;
 // Known calls up to so many radii away make the first models.
 constexpr double kKnownReach = 3;
 
@@ -54,7 +54,7 @@ void Interpolation::start(Problem& problem, const Eigen::VectorXd& x) {
   status_ = Status();
   status_.action = "start";
   Eigen::VectorXd from = x;
-  if (problem.joint && problem.joint->misses(from).maxCoeff() > kMissAllowed) nearest_inside(*problem.joint, problem.bounds(), from);
+  if (problem.joint && problem.joint->misses(from).maxCoeff() > kInterpolationMissAllowed) nearest_inside(*problem.joint, problem.bounds(), from);
   sizes_ = parameter_sizes(problem, from);
   status_.x = from;
   status_.value = problem.value(from);
@@ -77,7 +77,7 @@ void Interpolation::start(Problem& problem, const Eigen::VectorXd& x) {
   for (const Call& call : problem.work.log->calls()) {
     const Eigen::VectorXd unit = call.x.cwiseQuotient(sizes_);
     const bool near = call.x.size() == from.size() && call.x != from && (unit - from.cwiseQuotient(sizes_)).cwiseAbs().maxCoeff() <= kKnownReach * settings_.radius;
-    if (near && !call.failed && miss_of(problem, call.x) <= kMissAllowed) walk_.know(unit, call.value);
+    if (near && !call.failed && miss_of(problem, call.x) <= kInterpolationMissAllowed) walk_.know(unit, call.value);
   }
   if (walk_.best_value() < status_.value) {
     status_.value = walk_.best_value();
@@ -93,7 +93,7 @@ void Interpolation::iterate(Problem& problem) {
   if (problem.joint) {
     walk_.settle = [&](Eigen::VectorXd& unit) {
       Eigen::VectorXd x = unit.cwiseProduct(sizes_);
-      if (problem.joint->misses(x).maxCoeff() <= kMissAllowed) return true;
+      if (problem.joint->misses(x).maxCoeff() <= kInterpolationMissAllowed) return true;
       if (!nearest_inside(*problem.joint, bounds, x)) return false;
       unit = x.cwiseQuotient(sizes_);
       return true;
@@ -108,7 +108,7 @@ void Interpolation::iterate(Problem& problem) {
       inner.joint = problem.joint;
       Sqp solver({1, 1e-10});
       solver.start(inner, centre);
-      for (int k = 0; k < kMostSteps && solver.status().reason == StopReason::none; ++k) solver.iterate(inner);
+      for (int k = 0; k < kInterpolationMostSteps && solver.status().reason == StopReason::none; ++k) solver.iterate(inner);
       return (solver.status().x - centre).cwiseQuotient(sizes_);
     };
   }
@@ -133,7 +133,7 @@ void Interpolation::iterate(Problem& problem) {
 
 void Interpolation::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.within("sizes", sizes_, v.parameters(), 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, v.parameters(), 0, kInfinity);
   walk_.visit(v);
 }
 

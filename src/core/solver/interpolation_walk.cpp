@@ -10,14 +10,14 @@ namespace tundrel {
 namespace {
 
 // Points up to this many radii away make the model; those that tell directions have to reach this share of the radius across all others.
-constexpr double kNear = 2.5, kAcross = 0.15;
+constexpr double kWalkNear = 2.5, kAcross = 0.15;
 // More points than a quadratic has numbers, by this factor, are not taken.
 constexpr double kMore = 1.3;
 constexpr double kRight = 0.3;
-constexpr double kGood = 0.7, kPoor = 0.1, kGrow = 2, kShrink = 0.4;
+constexpr double kWalkGood = 0.7, kWalkPoor = 0.1, kGrow = 2, kShrink = 0.4;
 // A step this short, in radii, is of no use to the model.
 constexpr double kShort = 0.05;
-constexpr double kMostPoints = 1e6;
+constexpr double kWalkMostPoints = 1e6;
 
 }  // namespace
 
@@ -57,7 +57,7 @@ std::vector<int> InterpolationWalk::chosen(Eigen::VectorXd& poor) const {
   std::vector<double> away(static_cast<std::size_t>(points_.cols()));
   for (Eigen::Index k = 0; k < points_.cols(); ++k) {
     away[static_cast<std::size_t>(k)] = (points_.col(k) - best_).cwiseAbs().maxCoeff();
-    if (away[static_cast<std::size_t>(k)] <= kNear * radius_) order.push_back(static_cast<int>(k));
+    if (away[static_cast<std::size_t>(k)] <= kWalkNear * radius_) order.push_back(static_cast<int>(k));
   }
   std::stable_sort(order.begin(), order.end(), [&](int a, int b) { return away[static_cast<std::size_t>(a)] < away[static_cast<std::size_t>(b)]; });
   // of the nearest, those that reach across what the ones before span
@@ -200,9 +200,9 @@ void InterpolationWalk::tell(double value) {
   if (for_model_) return;
   const double ratio = (before - value) / promised_;
   right_ = std::fabs(ratio - 1) < kRight;
-  if (ratio > kGood && length > 0.9 * radius_) {
+  if (ratio > kWalkGood && length > 0.9 * radius_) {
     radius_ *= kGrow;
-  } else if (ratio < kPoor) {
+  } else if (ratio < kWalkPoor) {
     // a model whose points are near is to blame for itself; else nearer points come first
     shrink();
   }
@@ -216,11 +216,11 @@ void InterpolationWalk::visit(StateVisitor& v) {
   v.field("walk_wanted", wanted_, StateVisitor::kAny);
   v.require(wanted_.size() == 0 || (wanted_.size() == best_.size() && wanted_.allFinite()), "walk_wanted");
   v.field("walk_best_value", best_value_);
-  v.within("walk_radius", radius_, 0, StateVisitor::kInfinity);
-  v.within("walk_least", least_, 0, StateVisitor::kInfinity);
+  v.within("walk_radius", radius_, 0, kInfinity);
+  v.within("walk_least", least_, 0, kInfinity);
   v.field("walk_promised", promised_);
   v.field("walk_points", points_, StateVisitor::kAny, StateVisitor::kAny);
-  v.require(points_.allFinite() && points_.rows() == best_.size() && static_cast<double>(points_.cols()) <= kMostPoints, "walk_points");
+  v.require(points_.allFinite() && points_.rows() == best_.size() && static_cast<double>(points_.cols()) <= kWalkMostPoints, "walk_points");
   v.finite("walk_hessian", hessian_, best_.size(), best_.size());
   v.finite("walk_values", values_, points_.cols());
   v.flag("walk_for_model", for_model_);

@@ -10,17 +10,17 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver lbfgs_entry{{
     "lbfgs", false, "first", kWithoutKinks, Honours::none,
     {number_setting("memory", 10, 1, true)},
     "many parameters", "badly scaled or narrow valleys",
     [](const SolverSettings& s) { return std::make_unique<Lbfgs>(Lbfgs::Settings{s.number("tolerance"), s.whole("memory")}); }}};
 
-constexpr double kFlatness = 0.9;
+constexpr double kLbfgsFlatness = 0.9;
 // The first step, in sizes of the parameters.
-constexpr double kFirstStep = 0.1;
+constexpr double kLbfgsFirstStep = 0.1;
 // A step whose curvature is below this share of its length times change is not worth remembering.
-constexpr double kLeastCurvature = 1e-10;
+constexpr double kLbfgsLeastCurvature = 1e-10;
 
 }  // namespace
 
@@ -36,29 +36,29 @@ Eigen::VectorXd Lbfgs::direction() const {
   Eigen::VectorXd free = Eigen::VectorXd::Zero(q.size());
   for (int i : unheld_) free[i] = 1;
   const int m = static_cast<int>(steps_.cols());
-  if (m == 0) return -kFirstStep * q.cwiseProduct(sizes_) / q.norm();
+  if (m == 0) return -kLbfgsFirstStep * q.cwiseProduct(sizes_) / q.norm();
   std::vector<double> alpha(m, 0), curvature(m, 0);
   double scale = 0;
   for (int k = m - 1; k >= 0; --k) {
     const Eigen::VectorXd s = steps_.col(k).cwiseProduct(free), y = changes_.col(k).cwiseProduct(free);
     curvature[k] = s.dot(y);
-    if (!(curvature[k] > kLeastCurvature * s.norm() * y.norm())) continue;
+    if (!(curvature[k] > kLbfgsLeastCurvature * s.norm() * y.norm())) continue;
     alpha[k] = s.dot(q) / curvature[k];
     q -= alpha[k] * y;
     if (scale == 0) scale = curvature[k] / y.squaredNorm();
   }
-  if (scale == 0) return -kFirstStep * q.cwiseProduct(sizes_) / q.norm();
+  if (scale == 0) return -kLbfgsFirstStep * q.cwiseProduct(sizes_) / q.norm();
   q *= scale;
   for (int k = 0; k < m; ++k) {
     const Eigen::VectorXd s = steps_.col(k).cwiseProduct(free), y = changes_.col(k).cwiseProduct(free);
-    if (!(curvature[k] > kLeastCurvature * s.norm() * y.norm())) continue;
+    if (!(curvature[k] > kLbfgsLeastCurvature * s.norm() * y.norm())) continue;
     q += (alpha[k] - y.dot(q) / curvature[k]) * s;
   }
   return -q.cwiseProduct(sizes_);
 }
 
 void Lbfgs::remember(const Eigen::VectorXd& step, const Eigen::VectorXd& change) {
-  if (!(step.dot(change) > kLeastCurvature * step.norm() * change.norm())) return;
+  if (!(step.dot(change) > kLbfgsLeastCurvature * step.norm() * change.norm())) return;
   const int kept = std::min(static_cast<int>(steps_.cols()), memory_ - 1);
   for (Eigen::MatrixXd* list : {&steps_, &changes_}) {
     Eigen::MatrixXd next(list->rows(), kept + 1);
@@ -71,7 +71,7 @@ void Lbfgs::remember(const Eigen::VectorXd& step, const Eigen::VectorXd& change)
 void Lbfgs::iterate(Problem& problem) {
   const Eigen::VectorXd along = direction();
   const double most = problem.bounds().reach_along(status_.x, along);
-  const LineResult line = search_line(problem, status_.x, at_, along, std::min(1.0, most), most, kFlatness);
+  const LineResult line = search_line(problem, status_.x, at_, along, std::min(1.0, most), most, kLbfgsFlatness);
   if (!line.found) {
     if (steps_.cols() == 0) {
       status_.action = "no lower point along the slope";

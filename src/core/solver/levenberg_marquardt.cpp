@@ -1,18 +1,19 @@
 #include "levenberg_marquardt.h"
 
 #include <algorithm>
-#include <limits>
 #include <utility>
 
+#include "../numbers.h"
 #include "../step/optimality.h"
 #include "arrow_levenberg_marquardt.h"
 #include "secant_levenberg_marquardt.h"
 #include "solver_table.h"
+#include "trust_region.h"
 
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver levenberg_marquardt_entry{{
     "levenberg_marquardt", false, "first (residuals)", {Form::squares}, Honours::none,
     {number_setting("first_radius", 1, 0, false), flag_setting("geodesic", false)},
     "least squares, from near or far", "other criteria",
@@ -23,27 +24,23 @@ const RegisteredSolver entry{{
     0,
     [](const SolverSettings& s) { return std::make_unique<ArrowLevenbergMarquardt>(s.number("tolerance")); }}};
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-// Share of the predicted reduction that a step must bring, and those that change the radius.
-constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
 // By how much the radius shrinks.
-constexpr double kShorter = 0.5;
+constexpr double kLevenbergShorter = 0.5;
 // Closing steps go on while each leaves less than this share of the reducible residual...
-constexpr double kFastShare = 0.25;
+constexpr double kLevenbergFastShare = 0.25;
 // ... or, this many times, at least some less.
-constexpr int kMostSlowSteps = 4;
+constexpr int kLevenbergMostSlowSteps = 4;
 // A closing step that moves no parameter by more than this share of itself is not worth an evaluation.
-constexpr double kNothingLeft = 1e-13;
+constexpr double kLevenbergNothingLeft = 1e-13;
 // From this relative offset on, steps know how the residuals curve: then Newton's steps converge faster than any other...
-constexpr double kNear = 1e-3;
+constexpr double kLevenbergNear = 1e-3;
 // ... at a cost that is small for up to this many parameters, and smaller if it is announced one step before.
 constexpr double kNearlyNear = 0.03;
 constexpr int kFewParameters = 8;
 // Below this relative offset second derivatives by differences are not worth their calls.
 constexpr double kWorthCalls = 1e-7;
 // Values this close are equal but for rounding.
-constexpr double kSameValue = 1e-11;
+constexpr double kLevenbergSameValue = 1e-11;
 
 }  // namespace
 
@@ -109,7 +106,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   Eigen::VectorXd &to = to_, &step = step_;
   double length = 0, predicted = 0;
   double bending = 0;
-  const bool newton = curves(kNear) && newton_step(problem, step, bending) && scaled_length(here_->scale, step) <= radius_;
+  const bool newton = curves(kLevenbergNear) && newton_step(problem, step, bending) && scaled_length(here_->scale, step) <= radius_;
   if (newton) {
     problem.bounds().go_along(x, step, 1, to);
     length = scaled_length(here_->scale, step);
@@ -122,7 +119,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
     }
   }
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
-  for (; !newton; radius_ *= kShorter) {
+  for (; !newton; radius_ *= kLevenbergShorter) {
     bounded_step(problem, x, here_->at, here_->unheld, here_->scale, radius_, here_->linear, step);
     problem.bounds().go_along(x, step, 1, to);
     step = to - x;
@@ -143,7 +140,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
     bend = accelerate(problem, step);
     if (bend == Bend::too_much) {
       status_.action = "step refused: the path bends too much, region smaller";
-      radius_ = kShorter * std::min(radius_, length);
+      radius_ = kLevenbergShorter * std::min(radius_, length);
       if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
       return;
     }
@@ -153,7 +150,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   problem.squares()->linearise_into(to, there_->at);
   if (!trial.usable) {
     status_.action = "point refused: no finite value, region smaller";
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kLevenbergShorter * std::min(radius_, length);
     if (radius_ <= kEpsilon * size) status_.reason = StopReason::stalled;
     return;
   }
@@ -161,7 +158,7 @@ void LevenbergMarquardt::walk(Problem& problem) {
   const double reduction = before - trial.value;
   const double ratio = reduction / predicted;
   if (ratio < kPoor)
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kLevenbergShorter * std::min(radius_, length);
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
@@ -208,7 +205,7 @@ void LevenbergMarquardt::close(Problem& problem) {
 // The one in `step_`, if it leads closer.
 void LevenbergMarquardt::take_closing_step(Problem& problem) {
   const Eigen::VectorXd& x = status_.x;
-  if ((step_.array().abs() <= kNothingLeft * x.array().abs()).all()) {
+  if ((step_.array().abs() <= kLevenbergNothingLeft * x.array().abs()).all()) {
     status_.action = "no further step";
     status_.reason = claim_;
     return;
@@ -219,11 +216,11 @@ void LevenbergMarquardt::take_closing_step(Problem& problem) {
   bool better = false, fast = false;
   if (length > 0) problem.squares()->linearise_into(to_, there_->at);
   const double noise = kEpsilon * residual_scale(problem, x, here_->norms);
-  if (length > 0 && there_->at.usable && there_->at.value <= here_->at.value * (1 + kSameValue) + noise * noise) {
+  if (length > 0 && there_->at.usable && there_->at.value <= here_->at.value * (1 + kLevenbergSameValue) + noise * noise) {
     there_->complete(problem, to_, here_->scale);
     const double left = there_->linear.reducible(), before = here_->linear.reducible();
     better = left < before;
-    fast = left < kFastShare * before;
+    fast = left < kLevenbergFastShare * before;
     if (better) {
       move_there(to_);
       status_.step_norm = size > 0 ? length / size : length;
@@ -239,7 +236,7 @@ void LevenbergMarquardt::end_closing_step(bool better, bool fast) {
   if (fast) return;
   if (closing_ == Closing::gauss_newton)
     closing_ = Closing::newton;
-  else if (!better || ++slow_steps_ >= kMostSlowSteps)
+  else if (!better || ++slow_steps_ >= kLevenbergMostSlowSteps)
     status_.reason = claim_;
 }
 
@@ -250,9 +247,9 @@ void LevenbergMarquardt::visit(StateVisitor& v) {
   v.require(here_->at.usable || status_.reason == StopReason::failed, "usable");
   v.finite("factor", here_->at.factor, p, p);
   v.finite("projected", here_->at.projected, p);
-  v.within("remainder", here_->at.remainder, 0, StateVisitor::kInfinity);
-  v.within("scale", here_->scale, p, 0, StateVisitor::kInfinity);
-  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.within("remainder", here_->at.remainder, 0, kInfinity);
+  v.within("scale", here_->scale, p, 0, kInfinity);
+  v.within("radius", radius_, 0, kInfinity);
   v.whole("closing", closing_, 0, static_cast<double>(Closing::newton));
   visit_reason(v, "claim", claim_);
   v.small("slow_steps", slow_steps_);

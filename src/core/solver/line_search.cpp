@@ -8,10 +8,10 @@ namespace tundrel {
 namespace {
 
 // Share of the promised fall that the value has to bring.
-constexpr double kEnoughFall = 1e-4;
+constexpr double kLineEnoughFall = 1e-4;
 constexpr int kMostTrials = 40;
 // Values this close are equal but for rounding: then the slope decides.
-constexpr double kSameValue = 1e-14;
+constexpr double kLineSameValue = 1e-14;
 
 struct Trial {
   double length, value, slope;
@@ -37,10 +37,10 @@ double between(const Trial& a, const Trial& b) {
 LineResult search_line(Problem& problem, const Eigen::VectorXd& x, const Slope& from, const Eigen::VectorXd& direction,
                        double first, double most, double flatness) {
   const double promised = from.gradient.dot(direction);
-  const double rounding = kSameValue * std::fabs(from.value);
+  const double rounding = kLineSameValue * std::fabs(from.value);
   LineResult best;
   if (!(promised < 0) || !(most > 0)) return best;
-  const auto fallen_enough = [&](const Trial& t) { return t.value <= from.value + kEnoughFall * t.length * promised + rounding; };
+  const auto fallen_enough = [&](const Trial& t) { return t.value <= from.value + kLineEnoughFall * t.length * promised + rounding; };
   Trial low{0, from.value, promised}, high{0, 0, 0};
   bool bracketed = false;
   double length = std::min(first, most);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "../numbers.h"
 #include "../threads.h"
 #include "space_filling.h"
 #include "start_search.h"
@@ -15,7 +16,6 @@ namespace {
 constexpr double kSigma = 4;
 // Share of the side of the box, along each coordinate, that counts as close at most.
 constexpr double kClose = 0.05;
-constexpr double kPi = 3.14159265358979323846;
 
 double critical_distance(int coordinates, int n) {
   const double d = coordinates;

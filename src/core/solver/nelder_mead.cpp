@@ -12,7 +12,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver nelder_mead_entry{{
     "nelder_mead", false, "none", kAnyForm, Honours::inequalities,
     {number_setting("size", 0.1, 0, false)},
     "rough or noisy values, few parameters", "many parameters, high accuracy",
@@ -167,9 +167,9 @@ void NelderMead::visit(StateVisitor& v) {
   visit_status(v, status_);
   const Eigen::Index p = status_.x.size();
   v.finite("corners", corners_, p, p + 1);
-  v.within("values", values_, p + 1, v.least_value(), StateVisitor::kInfinity);
-  v.within("misses", misses_, p + 1, 0, StateVisitor::kInfinity);
-  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
+  v.within("values", values_, p + 1, v.least_value(), kInfinity);
+  v.within("misses", misses_, p + 1, 0, kInfinity);
+  v.within("sizes", sizes_, p, 0, kInfinity);
   v.field("value_at_restart", value_at_restart_);
   v.small("restarts", restarts_);
 }

@@ -2,32 +2,29 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "../numbers.h"
 #include "../step/optimality.h"
 #include "../step/quadratic_step.h"
 #include "../step/sizes.h"
 #include "solver_table.h"
+#include "trust_region.h"
 
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver newton_entry{{
     "newton", false, "first and second", kWithoutKinks, Honours::none,
     {number_setting("first_radius", 1, 0, false)},
     "likelihoods and other smooth criteria", "many parameters",
     [](const SolverSettings& s) { return std::make_unique<Newton>(Newton::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-// Share of the predicted change that a step must bring, and those that change the radius.
-constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
-constexpr double kShorter = 0.25;
+constexpr double kNewtonShorter = 0.25;
 // Closing steps go on while each leaves less than this share of the gradient; or some less, this often.
-constexpr double kFastShare = 0.25;
-constexpr int kMostSlowSteps = 4;
+constexpr double kNewtonFastShare = 0.25;
+constexpr int kNewtonMostSlowSteps = 4;
 // Changes of the value below this share of it are rounding.
-constexpr double kSameValue = 1e-13;
+constexpr double kNewtonSameValue = 1e-13;
 
 }  // namespace
 
@@ -94,7 +91,7 @@ void Newton::walk(Problem& problem) {
   Eigen::VectorXd to;
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
-  for (;; radius_ *= kShorter) {
+  for (;; radius_ *= kNewtonShorter) {
     to = problem.bounds().along(status_.x, bounded_quadratic_step(problem, status_.x, at_, unheld_, sizes_, radius_));
     const Eigen::VectorXd taken = to - status_.x;
     length = taken.cwiseQuotient(sizes_).norm();
@@ -110,16 +107,16 @@ void Newton::walk(Problem& problem) {
   Expansion trial = problem.expand(to);
   if (!trial.usable) {
     status_.action = "point refused: no finite value, region smaller";
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kNewtonShorter * std::min(radius_, length);
     if (radius_ <= kEpsilon) status_.reason = StopReason::stalled;
     return;
   }
-  const double rounding = kSameValue * std::fabs(at_.value);
+  const double rounding = kNewtonSameValue * std::fabs(at_.value);
   const double reduction = at_.value - trial.value;
   // Where the change drowns in rounding the model is all there is to go by.
   const double ratio = predicted <= rounding && std::fabs(reduction) <= rounding ? 1 : reduction / predicted;
   if (ratio < kPoor)
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kNewtonShorter * std::min(radius_, length);
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   if (ratio >= kAccepted) {
@@ -149,11 +146,11 @@ void Newton::close(Problem& problem) {
   const double length = (to - status_.x).cwiseQuotient(sizes_).norm();
   if (convex_ && length > 0) {
     Expansion trial = problem.expand(to);
-    if (trial.usable && trial.value <= at_.value + 1e2 * kSameValue * (std::fabs(at_.value) + 1e-3)) {
+    if (trial.usable && trial.value <= at_.value + 1e2 * kNewtonSameValue * (std::fabs(at_.value) + 1e-3)) {
       const Newton before = *this;
       accept(problem, to, std::move(trial));
       better = convex_ && status_.gradient_norm < before.status_.gradient_norm;
-      fast = better && status_.gradient_norm < kFastShare * before.status_.gradient_norm;
+      fast = better && status_.gradient_norm < kNewtonFastShare * before.status_.gradient_norm;
       if (better)
         status_.step_norm = length;
       else
@@ -161,7 +158,7 @@ void Newton::close(Problem& problem) {
     }
   }
   status_.action = better ? "closing step, Newton" : "closing step refused";
-  if (!fast && (!better || ++slow_steps_ >= kMostSlowSteps)) status_.reason = claim_;
+  if (!fast && (!better || ++slow_steps_ >= kNewtonMostSlowSteps)) status_.reason = claim_;
 }
 
 void Newton::visit(StateVisitor& v) {
@@ -171,8 +168,8 @@ void Newton::visit(StateVisitor& v) {
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("gradient", at_.gradient, p);
   v.finite("hessian", at_.hessian, p, p);
-  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
-  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, p, 0, kInfinity);
+  v.within("radius", radius_, 0, kInfinity);
   v.flag("convex", convex_);
   v.flag("closing", closing_);
   visit_reason(v, "claim", claim_);

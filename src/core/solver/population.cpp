@@ -12,11 +12,10 @@ namespace {
 
 // More points are not asked for while others are waited for.
 constexpr int kMostAtOnce = 100000;
-constexpr double kWorst = std::numeric_limits<double>::max();
 // The allowance for conditions halves with so many points a parameter, and is nothing below this share of its first.
 // More points at once than this are not asked for.
-constexpr Eigen::Index kMostPoints = 1000000;
-constexpr double kHalving = 60, kNothing = 1e-6;
+constexpr Eigen::Index kPopulationMostPoints = 1000000;
+constexpr double kHalving = 60, kPopulationNothing = 1e-6;
 
 double finite_or_worst(double x) { return std::isfinite(x) ? x : kWorst; }
 
@@ -135,7 +134,7 @@ void PopulationSolver::judge(Problem& problem) {
     for (const Merit& m : merits) misses.push_back(m.miss);
     std::nth_element(misses.begin(), misses.begin() + misses.size() / 2, misses.end());
     const double middle = misses[misses.size() / 2] < kWorst ? misses[misses.size() / 2] : 0;
-    negligible_ = kNothing * middle;
+    negligible_ = kPopulationNothing * middle;
     least_allowed_ = problem.joint && problem.joint->n_equalities() > 0 ? negligible_ : 0;
     allowed_ = middle;
   }
@@ -175,21 +174,21 @@ void PopulationSolver::visit(StateVisitor& v) {
   v.require_in_cube("best", best_);
   // those asked for last, which are nothing before the first round; while they are evaluated, in the parameters, too
   v.field("units", units_, StateVisitor::kAny, StateVisitor::kAny);
-  v.require((units_.rows() == size_ || units_.size() == 0) && units_.cols() <= kMostPoints, "units");
+  v.require((units_.rows() == size_ || units_.size() == 0) && units_.cols() <= kPopulationMostPoints, "units");
   v.require_in_cube("units", units_);
   v.field("points", points_, StateVisitor::kAny, StateVisitor::kAny);
   v.require(points_.cols() == 0 || (points_.rows() == size_ && points_.cols() == units_.cols()), "points");
   v.field("waiting", waiting_, StateVisitor::kAny, StateVisitor::kAny);
-  v.require((waiting_.rows() == size_ || waiting_.size() == 0) && waiting_.cols() <= kMostPoints, "waiting");
+  v.require((waiting_.rows() == size_ || waiting_.size() == 0) && waiting_.cols() <= kPopulationMostPoints, "waiting");
   v.require_in_cube("waiting", waiting_);
   v.field("shown", shown_, StateVisitor::kAny, StateVisitor::kAny);
   v.field("values_wanted", values_, StateVisitor::kAny);
   v.require(points_.cols() == 0 || values_.size() == points_.cols(), "values_wanted");
   v.within("known", known_, 0, static_cast<double>(values_.size()));
   v.require(known_ == std::floor(known_), "known");
-  v.within("allowed", allowed_, -1, StateVisitor::kInfinity);
-  v.within("least_allowed", least_allowed_, 0, StateVisitor::kInfinity);
-  v.within("negligible", negligible_, 0, StateVisitor::kInfinity);
+  v.within("allowed", allowed_, -1, kInfinity);
+  v.within("least_allowed", least_allowed_, 0, kInfinity);
+  v.within("negligible", negligible_, 0, kInfinity);
   random_.visit(v);
   visit_more(v);
 }

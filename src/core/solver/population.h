@@ -1,9 +1,14 @@
 // What solvers share that ask for many values at once.
 #pragma once
+#include <limits>
+
 #include "random.h"
 #include "solver.h"
 
 namespace tundrel {
+
+// Stands for a value that is not finite.
+inline constexpr double kWorst = std::numeric_limits<double>::max();
 
 // How good a point is. Of points that miss conditions between parameters by more than is allowed for now, the one
 // that misses less is better; those within compare by value (Deb, 2000, Computer Methods in Applied Mechanics and

@@ -10,7 +10,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver powell_entry{{
     "powell", false, "none", kAnyForm, Honours::none,
     {},
     "smooth values without derivatives", "many parameters",
@@ -18,9 +18,9 @@ const RegisteredSolver entry{{
 
 // Lines are searched to this share: values alone cannot tell much more.
 constexpr double kLineTolerance = 1e-9;
-constexpr double kFirstStep = 0.1;
+constexpr double kPowellFirstStep = 0.1;
 constexpr int kMostLineSteps = 100;
-constexpr int kMostIdle = 2;
+constexpr int kPowellMostIdle = 2;
 
 }  // namespace
 
@@ -40,7 +40,7 @@ double Powell::descend(Problem& problem, const Eigen::VectorXd& direction) {
   const double up = problem.bounds().reach_along(from, along), down = -problem.bounds().reach_along(from, -along);
   if (!(up > 0) && !(down < 0)) return 0;
   LineMinimum line;
-  line.begin(0, status_.value, kFirstStep, down, up);
+  line.begin(0, status_.value, kPowellFirstStep, down, up);
   for (int k = 0; k < kMostLineSteps; ++k) {
     const double at = line.propose();
     if (!line.record(problem.value(problem.bounds().along(from, along, at)), kLineTolerance, 1e-3)) break;
@@ -86,12 +86,12 @@ void Powell::iterate(Problem& problem) {
   const bool idle = before - status_.value <= 1e-15 * std::fabs(before) || status_.step_norm <= 0.1 * tolerance_;
   idle_ = idle ? idle_ + 1 : 0;
   if (idle_ == 1) directions_ = Eigen::MatrixXd::Identity(from.size(), from.size());  // worn-out directions get a last chance
-  if (idle_ >= kMostIdle) status_.reason = status_.step_norm <= 0.1 * tolerance_ ? StopReason::step : StopReason::value;
+  if (idle_ >= kPowellMostIdle) status_.reason = status_.step_norm <= 0.1 * tolerance_ ? StopReason::step : StopReason::value;
 }
 
 void Powell::visit(StateVisitor& v) {
   visit_status(v, status_);
-  v.within("sizes", sizes_, status_.x.size(), 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, status_.x.size(), 0, kInfinity);
   v.finite("directions", directions_, status_.x.size(), status_.x.size());
   v.small("idle", idle_);
 }

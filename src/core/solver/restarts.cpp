@@ -8,7 +8,7 @@ namespace tundrel {
 namespace {
 
 // Ends this close together in the cube, or with values this close, are the same.
-constexpr double kSamePlace = 1e-2, kSameValue = 1e-6, kSameInRange = 1e-8;
+constexpr double kSamePlace = 1e-2, kRestartSameValue = 1e-6, kSameInRange = 1e-8;
 
 }  // namespace
 
@@ -22,7 +22,7 @@ void Restarts::set_range(const std::vector<Merit>& first) {
 
 void Restarts::ended(const Eigen::VectorXd& best, double value, const Eigen::VectorXd& overall, double overall_value) {
   const auto same = [this](const Eigen::VectorXd& a, double va, const Eigen::VectorXd& b, double vb) {
-    return (a - b).lpNorm<Eigen::Infinity>() < kSamePlace || std::fabs(va - vb) <= kSameValue * std::fabs(vb) + kSameInRange * range_;
+    return (a - b).lpNorm<Eigen::Infinity>() < kSamePlace || std::fabs(va - vb) <= kRestartSameValue * std::fabs(vb) + kSameInRange * range_;
   };
   const bool better = count_ == 0 || !same(overall, overall_value, best_, value_);
   ++count_;

@@ -2,16 +2,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
+
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // At a root the value is at most this share of what it was when the search began, or rounding of the root.
 constexpr double kZero = 1e-6;
 // Below this share of where it is looked for, a root is as good as at zero.
-constexpr double kNothing = 1e-8;
+constexpr double kRootNothing = 1e-8;
 // Steps are halved this often before a walk has stalled.
 constexpr int kMostHalvings = 40;
 
@@ -115,7 +115,7 @@ class Search {
     answer_.value = value;
   }
   // How close two points may come.
-  double width_at(double x) const { return s_.tolerance * std::max(std::fabs(x), kNothing * size_) + 2 * kEpsilon * std::fabs(x); }
+  double width_at(double x) const { return s_.tolerance * std::max(std::fabs(x), kRootNothing * size_) + 2 * kEpsilon * std::fabs(x); }
 
   // Ends of other sign; an end that is a root is one.
   bool begin_bracket() {

@@ -24,7 +24,7 @@ void Progress::visit(StateVisitor& v) {
   v.whole("iterations", iterations);
   v.whole("evaluations", evaluations);
   v.whole("refused", refused);
-  v.within("seconds", seconds, 0, StateVisitor::kInfinity);
+  v.within("seconds", seconds, 0, kInfinity);
   v.flag("refined", refined);
   v.small("saddles_left", saddles_left);
   visit_reason(v, "stop", reason);

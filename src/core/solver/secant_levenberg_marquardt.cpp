@@ -3,33 +3,30 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
-#include <limits>
 
+#include "../numbers.h"
 #include "../problem/triangular_factor.h"
+#include "trust_region.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-// Share of the promised reduction that a step must bring, and those that change the radius.
-constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
-constexpr double kShorter = 0.5;
+constexpr double kSecantShorter = 0.5;
 // Closing begins below the first relative offset, where a call no longer leaves less than a share of it; where that was too early, at this share
 // of it.
-constexpr double kNear = 1e-3, kFast = 0.4, kNearer = 0.03;
+constexpr double kSecantNear = 1e-3, kFast = 0.4, kNearer = 0.03;
 // It ends below this offset, or where a step moves no parameter by more than this share of itself.
-constexpr double kDone = 1e-8, kNothingLeft = kEpsilon;
+constexpr double kDone = 1e-8, kSecantNothingLeft = kEpsilon;
 // Steps of Gauss-Newton go on while each leaves less than this share of the offset; of any kind there are so many.
 // With a tolerance from this one on, forward differences serve to the end.
 constexpr double kCoarse = 1e-6;
-constexpr double kFastShare = 0.03;
+constexpr double kSecantFastShare = 0.03;
 constexpr int kMostClosingSteps = 30;
 // Share of a step at which it is asked how the residuals bend; and how near its length is to that of the region where it was cut short by it.
 constexpr double kOnTheWay = 0.1, kNearlyAll = 0.9;
 // Of steps shorter than this share of the point, differences cannot tell how they bend.
 constexpr double kNarrow = 1e-4;
-constexpr double kSameValue = 1e-11;
+constexpr double kSecantSameValue = 1e-11;
 
 }  // namespace
 
@@ -67,7 +64,7 @@ void SecantLevenbergMarquardt::start(Problem& problem, const Eigen::VectorXd& x)
   status_.x = x;
   closing_ = Closing::no;
   claim_ = StopReason::none;
-  near_ = kNear;
+  near_ = kSecantNear;
   gain_ = 0;
   doubted_ = useless_ = fast_ = false;
   closing_steps_ = 0;
@@ -100,7 +97,7 @@ void SecantLevenbergMarquardt::begin_closing(StopReason claim) {
 }
 
 void SecantLevenbergMarquardt::shrink(double length) {
-  radius_ = kShorter * std::min(radius_, length);
+  radius_ = kSecantShorter * std::min(radius_, length);
   if (radius_ <= kEpsilon * scaled_length(here_.scale, status_.x)) status_.reason = StopReason::stalled;
 }
 
@@ -129,7 +126,7 @@ void SecantLevenbergMarquardt::walk(Problem& problem) {
   const double size = scaled_length(here_.scale, x);
   double length = 0, predicted = 0;
   // Stopping parameters at their bounds can spoil a long step; a short one always leads down.
-  for (;; radius_ *= kShorter) {
+  for (;; radius_ *= kSecantShorter) {
     bounded_step(problem, x, here_.at, here_.unheld, here_.scale, radius_, here_.linear, step_);
     problem.bounds().go_along(x, step_, 1, to_);
     step_ = to_ - x;
@@ -206,7 +203,7 @@ void SecantLevenbergMarquardt::close(Problem& problem) {
       return;
     }
     move(problem, status_.x);
-    if (status_.gradient_norm <= std::max(near_, kNear * kNearer) || closing_steps_ >= kMostClosingSteps) return;
+    if (status_.gradient_norm <= std::max(near_, kSecantNear * kNearer) || closing_steps_ >= kMostClosingSteps) return;
     // secants have flattered
     status_.action = coarse ? "derivatives by differences: not near yet" : "derivatives by central differences: not near yet";
     near_ *= kNearer;
@@ -221,7 +218,7 @@ void SecantLevenbergMarquardt::close(Problem& problem) {
     status_.reason = claim_;
     return;
   }
-  if (closing_ == Closing::gauss_newton && left > kFastShare * left_) {
+  if (closing_ == Closing::gauss_newton && left > kSecantFastShare * left_) {
     Eigen::MatrixXd noise;
     if (problem.squares()->verified_curvature(status_.x, curvature_, noise)) closing_ = Closing::newton;
   }
@@ -235,8 +232,8 @@ void SecantLevenbergMarquardt::close(Problem& problem) {
   status_.action = "no further step";
   const double size = scaled_length(here_.scale, x), length = scaled_length(here_.scale, step_);
   const double noise = kEpsilon * residual_scale(problem, x, here_.norms);
-  const bool nothing = (step_.array().abs() <= kNothingLeft * x.array().abs()).all();
-  if (nothing || !problem.squares()->rows(to_, there_, nullptr) || there_.squaredNorm() > here_.at.value * (1 + kSameValue) + noise * noise) {
+  const bool nothing = (step_.array().abs() <= kSecantNothingLeft * x.array().abs()).all();
+  if (nothing || !problem.squares()->rows(to_, there_, nullptr) || there_.squaredNorm() > here_.at.value * (1 + kSecantSameValue) + noise * noise) {
     status_.reason = claim_;
     return;
   }
@@ -257,9 +254,9 @@ void SecantLevenbergMarquardt::visit(StateVisitor& v) {
   v.field("residuals", residuals_, StateVisitor::kAny);
   v.field("jacobian", jacobian_, StateVisitor::kAny, p);
   v.require(!here_.at.usable || (residuals_.allFinite() && jacobian_.allFinite() && residuals_.size() == jacobian_.rows()), "jacobian");
-  v.within("scale", here_.scale, p, 0, StateVisitor::kInfinity);
+  v.within("scale", here_.scale, p, 0, kInfinity);
   visit_places(v, "unheld", here_.unheld, p);
-  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.within("radius", radius_, 0, kInfinity);
   v.whole("made", made_, 0, static_cast<double>(Made::by_central));
   v.flag("doubted", doubted_);
   v.flag("useless", useless_);
@@ -268,7 +265,7 @@ void SecantLevenbergMarquardt::visit(StateVisitor& v) {
   v.whole("closing", closing_, 0, static_cast<double>(Closing::newton));
   v.field("curvature", curvature_, closing_ == Closing::newton ? p : StateVisitor::kAny, closing_ == Closing::newton ? p : StateVisitor::kAny);
   visit_reason(v, "claim", claim_);
-  v.within("left", left_, 0, StateVisitor::kInfinity);
+  v.within("left", left_, 0, kInfinity);
   v.within("near", near_, 0, 1);
   v.small("closing_steps", closing_steps_);
   v.finite("step", step_, StateVisitor::kAny);

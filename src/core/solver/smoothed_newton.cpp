@@ -16,7 +16,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver smoothed_newton_entry{{
     "smoothed_newton", false, "first and second", {Form::kinked}, Honours::none,
     {number_setting("first_radius", 1, 0, false)},
     "absolute error, Laplace likelihoods", "criteria without kinks",
@@ -28,14 +28,14 @@ constexpr double kNarrower = 0.1;
 // From this share of the first width on it is tried to meet the kinks; below the other it is given up.
 constexpr double kTryShare = 1e-2, kLeastShare = 1e-12;
 // Kinks within so many widths of zero may be at zero at the optimum.
-constexpr double kReach = 30;
+constexpr double kSmoothedReach = 30;
 constexpr int kMostMeetingSteps = 15;
 // Linear programs are solved for so many kinks at most, one after the other in regions that shrink to this share of the sizes.
 constexpr int kMostProgramKinks = 2000, kMostProgramSteps = 60;
-constexpr double kLeastRadius = 1e-12, kBalanced = 1e-8;
+constexpr double kSmoothedLeastRadius = 1e-12, kBalanced = 1e-8;
 // Multipliers may leave their range by rounding.
 constexpr double kMultiplierSlack = 1e-7;
-constexpr double kSameValue = 1e-12;
+constexpr double kSmoothedSameValue = 1e-12;
 
 // Keeps the fields of the inner walk apart from those of the outer one.
 class InnerVisitor : public StateVisitor {
@@ -154,10 +154,10 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
   const int m = static_cast<int>(unheld.size()), most = 3 * problem.size() + 20;
   Eigen::VectorXd multiplier;
-  const KinkedExpansion near = problem.kinks()->expand_kinks(x, kReach * width_, most);
+  const KinkedExpansion near = problem.kinks()->expand_kinks(x, kSmoothedReach * width_, most);
   if (!near.usable) return false;
-  const double doubt = std::clamp(kReach * width_ / first_width_, 1e-10, 0.1);
-  const double reach = reach_of_independent(near, unheld, kReach * width_, doubt);
+  const double doubt = std::clamp(kSmoothedReach * width_ / first_width_, 1e-10, 0.1);
+  const double reach = reach_of_independent(near, unheld, kSmoothedReach * width_, doubt);
   double length = 0, before = std::numeric_limits<double>::infinity();
   for (int k = 0; k < kMostMeetingSteps; ++k, before = length) {
     const KinkedExpansion at = problem.kinks()->expand_kinks(x, reach, most);
@@ -203,7 +203,7 @@ bool SmoothedNewton::meet_kinks(Problem& problem) {
   const double value = problem.value(x);
   // Multipliers in their range say little where too few kinks are met to balance the slope.
   if (!(slope_left(problem, x) <= kBalanced)) return false;
-  if (!(length < 1e-9) || !(value <= status_.value + kSameValue * std::fabs(status_.value))) return false;
+  if (!(length < 1e-9) || !(value <= status_.value + kSmoothedSameValue * std::fabs(status_.value))) return false;
   status_.x = x;
   status_.value = value;
   status_.step_norm = length;
@@ -220,10 +220,10 @@ bool SmoothedNewton::solve_program(Problem& problem) {
   std::iota(all.begin(), all.end(), 0);
   double radius = 1;
   bool moved = false;
-  for (int k = 0; k < kMostProgramSteps && radius > kLeastRadius; ++k) {
+  for (int k = 0; k < kMostProgramSteps && radius > kSmoothedLeastRadius; ++k) {
     const Eigen::VectorXd x = status_.x, sizes = parameter_sizes(problem, x);
     KinkedExpansion at = problem.kinks()->expand_kinks(x, infinity, kMostProgramKinks);
-    if (!at.usable) at = problem.kinks()->expand_kinks(x, kReach * width_, kMostProgramKinks);
+    if (!at.usable) at = problem.kinks()->expand_kinks(x, kSmoothedReach * width_, kMostProgramKinks);
     const Eigen::MatrixXd information = problem.row_slopes()->expected_factor(x);
     if (!at.usable || at.kinks.empty() || information.size() == 0 || !information.allFinite()) break;
     AbsoluteProgram program;
@@ -255,7 +255,7 @@ bool SmoothedNewton::solve_program(Problem& problem) {
       if (length >= 0.99 * radius) radius *= 2;
       continue;
     }
-    if (length <= kLeastRadius) break;
+    if (length <= kSmoothedLeastRadius) break;
     radius = 0.25 * std::min(radius, length);
   }
   const double left = slope_left(problem, status_.x);
@@ -276,8 +276,8 @@ void SmoothedNewton::visit(StateVisitor& v) {
   visit_status(v, status_);
   InnerVisitor inner(v);
   smooth_.visit(inner);
-  v.within("width", width_, 0, StateVisitor::kInfinity);
-  v.within("first_width", first_width_, 0, StateVisitor::kInfinity);
+  v.within("width", width_, 0, kInfinity);
+  v.within("first_width", first_width_, 0, kInfinity);
 }
 
 }  // namespace tundrel

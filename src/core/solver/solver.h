@@ -2,10 +2,10 @@
 #pragma once
 #include <Eigen/Core>
 #include <cmath>
-#include <limits>
 #include <string>
 #include <vector>
 
+#include "../numbers.h"
 #include "../problem/problem.h"
 #include "../verification/stop_reason.h"
 
@@ -15,7 +15,6 @@ namespace tundrel {
 // that iterate() relies on: what is put back may come from a file, and is refused where it does not keep to them.
 class StateVisitor {
  public:
-  static constexpr double kInfinity = std::numeric_limits<double>::infinity();
   // What a count may come to.
   static constexpr double kMost = 9007199254740992.0;
   static constexpr double kRounding = 1e-9;
@@ -102,7 +101,7 @@ inline void visit_reason(StateVisitor& visitor, const char* name, StopReason& re
 
 // What a stored solver needs of its status; what the last iteration did is in the trace.
 inline void visit_status(StateVisitor& visitor, Status& status) {
-  visitor.within("x", status.x, visitor.parameters(), -StateVisitor::kInfinity, StateVisitor::kInfinity);
+  visitor.within("x", status.x, visitor.parameters(), -kInfinity, kInfinity);
   visitor.field("value", status.value);
   visitor.require(status.value >= visitor.least_value(), "value");
   visitor.field("gradient_norm", status.gradient_norm);

@@ -10,29 +10,29 @@
 #include "../step/sizes.h"
 #include "../step/quadratic_program.h"
 #include "solver_table.h"
+#include "trust_region.h"
 
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver sqp_entry{{
     "sqp", false, "first and second", kWithoutKinks, Honours::everything,
     {number_setting("first_radius", 1, 0, false)},
     "conditions between parameters", "many parameters",
     [](const SolverSettings& s) { return std::make_unique<Sqp>(Sqp::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
-constexpr double kAccepted = 1e-4, kPoor = 0.25, kGood = 0.75;
-constexpr double kShorter = 0.25;
+constexpr double kSqpShorter = 0.25;
 // The penalty exceeds the largest multiplier by this factor.
 constexpr double kPenaltyMargin = 2;
 // Changes of the value below the first share of it, or the second of what it was at the start, are rounding.
-constexpr double kSameValue = 1e-13, kNothing = 1e-18;
+constexpr double kSqpSameValue = 1e-13, kSqpNothing = 1e-18;
 // A step that makes up for misses has to lower the merit by the rest of what that is worth.
 constexpr double kShareOfMisses = 0.7;
 // Weight of violated conditions in the merit function, relative to the slopes and curvatures of the criterion.
 constexpr double kRelaxing = 1e3;
-constexpr int kMostIdle = 2, kMostRestorations = 5;
+constexpr int kSqpMostIdle = 2, kMostRestorations = 5;
 // Curvatures below this share of the largest are lifted to it.
-constexpr double kLeastCurvature = 1e-12;
+constexpr double kSqpLeastCurvature = 1e-12;
 // And below this share of the slope: a criterion that is a plane would have none.
 constexpr double kLeastBend = 1e-5;
 // Within this share of a parameter's size a step to a bound has met it.
@@ -98,7 +98,7 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
   SymmetricSpectrum eigen = symmetric_spectrum(model);
   const double slope = sizes_.cwiseProduct(at_.gradient).norm();
   double largest = std::max({eigen.values.cwiseAbs().maxCoeff(), kLeastBend * slope, std::numeric_limits<double>::min()});
-  if (eigen.values[0] < kLeastCurvature * largest) {
+  if (eigen.values[0] < kSqpLeastCurvature * largest) {
     for (int c = 0; c < m; ++c) {
       const double length = condition_slopes_.col(c).norm();
       if (!(length > 0)) continue;
@@ -108,7 +108,7 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
     eigen = symmetric_spectrum(model);
     largest = std::max(largest, eigen.values.cwiseAbs().maxCoeff());
   }
-  const Eigen::VectorXd lifted = eigen.values.cwiseAbs().cwiseMax(std::max(kLeastCurvature * largest, kLeastBend * slope));
+  const Eigen::VectorXd lifted = eigen.values.cwiseAbs().cwiseMax(std::max(kSqpLeastCurvature * largest, kLeastBend * slope));
   return eigen.vectors * lifted.asDiagonal() * eigen.vectors.transpose();
 }
 
@@ -235,7 +235,7 @@ void Sqp::iterate(Problem& problem) {
     multipliers_ = step.multipliers;
     return;
   }
-  const double before = merit(at_.value, misses), rounding = kSameValue * (std::fabs(before) + penalty_ * misses.sum()) + kNothing * first_size_;
+  const double before = merit(at_.value, misses), rounding = kSqpSameValue * (std::fabs(before) + penalty_ * misses.sum()) + kSqpNothing * first_size_;
   Eigen::VectorXd to = moved(step);
   double value = problem.value(to);
   const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };
@@ -267,12 +267,12 @@ void Sqp::iterate(Problem& problem) {
   if (ratio >= kAccepted) trial = problem.expand(to);
   if (!trial.usable) {
     status_.action = ratio < kAccepted && std::isfinite(value) ? "step refused, region smaller" : "point refused: no finite value, region smaller";
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kSqpShorter * std::min(radius_, length);
     if (radius_ <= 1e-3 * settings_.tolerance) status_.reason = StopReason::step;
     return;
   }
   if (ratio < kPoor)
-    radius_ = kShorter * std::min(radius_, length);
+    radius_ = kSqpShorter * std::min(radius_, length);
   else if (ratio > kGood)
     radius_ = std::max(radius_, 2 * length);
   // The multipliers of a relaxed program measure the cost of relaxing, not the conditions.
@@ -282,7 +282,7 @@ void Sqp::iterate(Problem& problem) {
   status_.action = kind;
   const bool idle = fell <= rounding || length <= 0.1 * settings_.tolerance;
   idle_ = idle ? idle_ + 1 : 0;
-  if (length <= 1e-3 * settings_.tolerance || idle_ >= kMostIdle)
+  if (length <= 1e-3 * settings_.tolerance || idle_ >= kSqpMostIdle)
     status_.reason = length <= settings_.tolerance ? StopReason::gradient : StopReason::value;
 }
 
@@ -293,11 +293,11 @@ void Sqp::visit(StateVisitor& v) {
   v.require(at_.usable || status_.reason == StopReason::failed, "usable");
   v.finite("gradient", at_.gradient, p);
   v.finite("hessian", at_.hessian, p, p);
-  v.within("sizes", sizes_, p, 0, StateVisitor::kInfinity);
+  v.within("sizes", sizes_, p, 0, kInfinity);
   v.finite("multipliers", multipliers_, m);
   v.finite("condition_values", condition_values_, m);
   v.finite("condition_slopes", condition_slopes_, p, m);
-  v.within("radius", radius_, 0, StateVisitor::kInfinity);
+  v.within("radius", radius_, 0, kInfinity);
   v.field("penalty", penalty_);
   v.field("first_size", first_size_);
   v.small("idle", idle_);

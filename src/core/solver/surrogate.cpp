@@ -13,7 +13,7 @@
 namespace tundrel {
 namespace {
 
-const RegisteredSolver entry{{
+const RegisteredSolver surrogate_entry{{
     "surrogate", true, "none", kAnyForm, Honours::everything,
     {whole_setting("first", kChosen, 2, 1e5), whole_setting("batch", 1, 1, 1e4), number_setting("noise", kChosen, 0, true), number_setting("improvement", 1e-4, 0, true), number_setting("agreeing", 2, 1, true)},
     "values that take seconds to days each", "many values, and more than some twenty parameters",
@@ -27,19 +27,18 @@ const RegisteredSolver entry{{
       return std::make_unique<SurrogateSearch>(settings, PopulationSolver::Common{s.number("seed")});
     }}};
 
-constexpr double kWorst = std::numeric_limits<double>::max();
 // Of so many Latin hypercubes the one whose points are farthest apart begins the search.
 constexpr int kHypercubes = 50;
 // Points of the cube are the same within this; conditions hold within the other.
-constexpr double kSame = 1e-7, kMissAllowed = 1e-10;
+constexpr double kSame = 1e-7, kSurrogateMissAllowed = 1e-10;
 // Places looked at for each coordinate, everywhere and about the best; so many of them are walked on from, by so many steps.
-constexpr int kPlaces = 150, kNear = 60, kWalked = 4, kMostSteps = 40, kMostDraws = 200;
+constexpr int kPlaces = 150, kSurrogateNear = 60, kWalked = 4, kSurrogateMostSteps = 40, kSurrogateMostDraws = 200;
 // Of residuals so many parts are modelled, which make up at least this share of their squares each. A sum of squares is that to this share.
 constexpr Eigen::Index kMostParts = 12;
 constexpr double kLeastPart = 1e-9, kSameSum = 1e-8;
 // Below this share of what the middle value is a sum of squares is as good as nothing.
 constexpr double kNoSquares = 1e-8;
-constexpr double kReach = 1.959964;
+constexpr double kSurrogateReach = 1.959964;
 // With up to so many values lengths are learnt anew with each; later, when there are a fifth more.
 constexpr int kLearnEach = 60;
 // Beyond so many coordinates points stay in a region around the best.
@@ -47,13 +46,13 @@ constexpr int kEverywhere = 8;
 constexpr double kFirstSide = 0.8, kMostSide = 1.6, kLeastSide = 0.8 / 128;
 constexpr int kSuccesses = 3;
 // The walk to the bottom of a valley: its first region as a share of the cube, and what matters of the value.
-constexpr double kLeastRadius = 1e-3, kMostRadius = 0.1, kClosingTolerance = 1e-9;
+constexpr double kSurrogateLeastRadius = 1e-3, kMostRadius = 0.1, kClosingTolerance = 1e-9;
 // The search ends when no improvement was expected in so many calls for each coordinate, one after the other.
 constexpr int kIdle = 1;
 // Searches that go on disagreeing are given up after so many.
 constexpr int kMostSearches = 10;
 // Beside a valley that is known, others are looked for that are lower by this share of what the middle value is above the best.
-constexpr double kWorthwhile = 0.03;
+constexpr double kSurrogateWorthwhile = 0.03;
 
 double least_distance(const Eigen::MatrixXd& points) {
   double least = std::numeric_limits<double>::infinity();
@@ -81,15 +80,15 @@ void SurrogateSearch::begin(const Eigen::VectorXd& unit) {
 bool SurrogateSearch::settle(const Problem& problem, Eigen::VectorXd& unit) const {
   if (!problem.joint) return true;
   Eigen::VectorXd x = problem.box.from_unit(unit);
-  if (problem.joint->misses(x).maxCoeff() <= kMissAllowed) return true;
+  if (problem.joint->misses(x).maxCoeff() <= kSurrogateMissAllowed) return true;
   if (!nearest_inside(*problem.joint, problem.bounds(), x)) return false;
   unit = problem.box.to_unit(x);
-  return problem.joint->misses(problem.box.from_unit(unit)).maxCoeff() <= kMissAllowed;
+  return problem.joint->misses(problem.box.from_unit(unit)).maxCoeff() <= kSurrogateMissAllowed;
 }
 
 Eigen::VectorXd SurrogateSearch::anywhere(const Problem& problem) {
   Eigen::VectorXd unit(size());
-  for (int draw = 0; draw < kMostDraws; ++draw) {
+  for (int draw = 0; draw < kSurrogateMostDraws; ++draw) {
     for (int i = 0; i < size(); ++i) unit[i] = random_.uniform();
     if (settle(problem, unit)) break;
   }
@@ -232,9 +231,9 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
   const GaussianProcess* success = some_fail_ ? &success_ : nullptr;
   std::unique_ptr<Worth> worth;
   if (by_residual())
-    worth = std::make_unique<SquaresImprovement>(process, success, values_[best] * (idle_ > 0 ? 1 - kWorthwhile : 1), centre, side_);
+    worth = std::make_unique<SquaresImprovement>(process, success, values_[best] * (idle_ > 0 ? 1 - kSurrogateWorthwhile : 1), centre, side_);
   else
-    worth = std::make_unique<Improvement>(process, success, best_value - (idle_ > 0 ? kWorthwhile : 0), centre, side_);
+    worth = std::make_unique<Improvement>(process, success, best_value - (idle_ > 0 ? kSurrogateWorthwhile : 0), centre, side_);
   Worth& improvement = *worth;
   const Bounds& within = improvement.bounds();
   // the best few places are near others, and are looked around
@@ -254,7 +253,7 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
     for (int i = 0; i < size(); ++i) unit[i] = within.lower[i] + random_.uniform() * (within.upper[i] - within.lower[i]);
     look(unit);
   }
-  for (int k = 0; k < kNear * size(); ++k) {
+  for (int k = 0; k < kSurrogateNear * size(); ++k) {
     const Eigen::VectorXd& about = good_.col(k % 2 == 0 ? best : order[static_cast<std::size_t>(random_.below(std::min(5, static_cast<int>(order.size()))))]);
     look(about + std::pow(10.0, -3 * random_.uniform()) * reach.cwiseProduct(random_.normals(size())));
   }
@@ -276,7 +275,7 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
     if (problem.joint) {
       // closer and closer about it
       double step = 0.1;
-      for (int k = 0; k < kMostDraws; ++k) {
+      for (int k = 0; k < kSurrogateMostDraws; ++k) {
         Eigen::VectorXd unit = (ends.back().second + step * reach.cwiseProduct(random_.normals(size()))).cwiseMax(within.lower).cwiseMin(within.upper);
         const double value = settle(problem, unit) ? improvement.value(unit) : std::numeric_limits<double>::infinity();
         if (value < ends.back().first)
@@ -287,7 +286,7 @@ Eigen::VectorXd SurrogateSearch::best_place(const Problem& problem, const Gaussi
     } else if (improvement.slope(place.second).usable) {
       Bfgs walk({1e-6});
       walk.start(improvement, place.second);
-      for (int step = 0; step < kMostSteps && walk.status().reason == StopReason::none; ++step) walk.iterate(improvement);
+      for (int step = 0; step < kSurrogateMostSteps && walk.status().reason == StopReason::none; ++step) walk.iterate(improvement);
       if (walk.status().value < ends.back().first) ends.back() = {walk.status().value, walk.status().x};
     }
   }
@@ -313,7 +312,7 @@ void SurrogateSearch::take_known(const Problem& problem) {
     if (call.reason != CallReason::known || call.x.size() != size()) continue;
     const bool inside = ((call.x - problem.box.lower).array() >= 0).all() && ((problem.box.upper - call.x).array() >= 0).all();
     if (!inside || (!call.failed && !std::isfinite(call.value))) continue;
-    if (problem.joint && problem.joint->misses(call.x).maxCoeff() > kMissAllowed) continue;
+    if (problem.joint && problem.joint->misses(call.x).maxCoeff() > kSurrogateMissAllowed) continue;
     seen_.conservativeResize(Eigen::NoChange, seen_.cols() + 1);
     seen_.rightCols(1) = problem.box.to_unit(call.x);
     found_.conservativeResize(seen_.cols());
@@ -409,7 +408,7 @@ void SurrogateSearch::begin_closing() {
     if (away > 0) nearest = std::min(nearest, away);
   }
   const Eigen::VectorXd zero = Eigen::VectorXd::Zero(size()), one = Eigen::VectorXd::Ones(size());
-  walk_.begin(zero, one, centre, values_.minCoeff(), std::clamp(2 * nearest, kLeastRadius, kMostRadius), kClosingTolerance);
+  walk_.begin(zero, one, centre, values_.minCoeff(), std::clamp(2 * nearest, kSurrogateLeastRadius, kMostRadius), kClosingTolerance);
   for (Eigen::Index k = 0; k < good_.cols(); ++k) walk_.know(good_.col(k), values_[k]);
   closing_ = true;
 }
@@ -468,7 +467,7 @@ void SurrogateSearch::judge_round(const Problem& problem, const Eigen::MatrixXd&
   }
   status_.action = before == from ? "box filled" : "called where improvement is expected";
   if (values_.size() < 2) return;
-  const bool better = found_.tail(now).minCoeff() < lowest - scale_.slope_at(0) * kWorthwhile / 10;
+  const bool better = found_.tail(now).minCoeff() < lowest - scale_.slope_at(0) * kSurrogateWorthwhile / 10;
   if (better) idle_ = 0;
   if (side_ > 0 && before > from) {
     successes_ = better ? successes_ + 1 : 0;
@@ -515,7 +514,7 @@ Eigen::MatrixXd SurrogateSearch::expected(const Problem& problem, const Eigen::M
     all.learn();
   }
   all.build();
-  const double ends[] = {0, -kReach, kReach};
+  const double ends[] = {0, -kSurrogateReach, kSurrogateReach};
   for (Eigen::Index k = 0; k < units.cols(); ++k) {
     const GaussianProcess::Prediction at = all.process_.predict(units.col(k), false);
     if (all.by_residual()) {

@@ -11,7 +11,7 @@ namespace tundrel {
 namespace {
 
 // Of what slopes come to, this share is rounding; of a normal, this share beside the others makes it independent of them.
-constexpr double kRounding = 1e-11, kIndependent = 1e-9;
+constexpr double kAbsoluteRounding = 1e-11, kIndependent = 1e-9;
 
 // Something linear that is zero where the walk is, and kept so: a kink, or a limit of a step.
 struct Held {
@@ -28,7 +28,7 @@ class EdgeWalk {
       : p_(program), normals_(program.metric.transpose() * program.normals), slope_(program.metric.transpose() * program.slope),
         z_(Eigen::VectorXd::Zero(program.metric.cols())) {
     size_ = slope_.norm() + normals_.colwise().norm().dot(p_.counts.transpose());
-    smallest_ = kRounding * (1 + p_.values.cwiseAbs().maxCoeff());
+    smallest_ = kAbsoluteRounding * (1 + p_.values.cwiseAbs().maxCoeff());
   }
 
   Eigen::VectorXd solve() {
@@ -73,7 +73,7 @@ class EdgeWalk {
     const std::size_t none = held_.size();
     const Eigen::MatrixXd all = held_normals(none);
     const Eigen::VectorXd left = beside(g, all);
-    if (left.norm() > kRounding * size_ && walk(-left / left.norm(), g)) return true;
+    if (left.norm() > kAbsoluteRounding * size_ && walk(-left / left.norm(), g)) return true;
     // One that is held is let go where its multiplier is beyond what it may be, the worst first.
     if (held_.empty()) return false;
     const Eigen::VectorXd multiplier = pivoted_solution(all, g);
@@ -81,7 +81,7 @@ class EdgeWalk {
     for (std::size_t k = 0; k < held_.size(); ++k) {
       const double m = multiplier[static_cast<Eigen::Index>(k)], length = held_[k].normal.norm();
       const double excess = held_[k].is_kink ? std::fabs(m) - held_[k].weight : -m;
-      if (excess * length > kRounding * size_) beyond.push_back({excess * length, k});
+      if (excess * length > kAbsoluteRounding * size_) beyond.push_back({excess * length, k});
     }
     std::sort(beyond.rbegin(), beyond.rend());
     for (const auto& [excess, k] : beyond) {
@@ -109,7 +109,7 @@ class EdgeWalk {
       else if (rate != 0 && at / rate < 0)
         ahead.push_back({-at / rate, i});
     }
-    if (!(fall < -kRounding * size_)) return false;
+    if (!(fall < -kAbsoluteRounding * size_)) return false;
     std::sort(ahead.begin(), ahead.end());
     double reach = std::numeric_limits<double>::infinity();
     int limit = -1;

@@ -1,17 +1,16 @@
 #include "linear_step.h"
 
 #include <cmath>
-#include <limits>
 
 #include "../decompositions.h"
+#include "../numbers.h"
 
 
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // The radius is met to this share; closer is not worth its cost.
-constexpr double kRadiusShare = 0.05;
+constexpr double kLinearRadiusShare = 0.05;
 
 // Below this condition number a matrix is clearly not singular.
 constexpr double kClearlyRegular = 1e8;
@@ -200,7 +199,7 @@ const Eigen::VectorXd& LinearStep::within(double radius) const {
   damp(0);
   for (int i = 0; i < 50; ++i) {
     const double length = damped_.step.norm();
-    if (std::fabs(length - radius) <= kRadiusShare * radius) break;
+    if (std::fabs(length - radius) <= kLinearRadiusShare * radius) break;
     (length > radius ? low : high) = damped_.damping;
     double damping = damped_.damping + (length - radius) / radius * length / damped_.fall;
     if (!(damping > low && damping < high)) damping = low > 0 ? std::sqrt(low * high) : 1e-3 * high;

@@ -1,16 +1,15 @@
 #include "quadratic_program.h"
 
 #include <cmath>
-#include <limits>
 
 #include "../decompositions.h"
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
 // Violations below this share of the sizes compared are rounding.
-constexpr double kRounding = 1e-12;
+constexpr double kProgramRounding = 1e-12;
 
 struct Active {
   int constraint;
@@ -43,7 +42,7 @@ class DualMethod {
  private:
   double excess(int i) const { return p_.normals.col(i).dot(x_) - p_.offsets[i]; }
   double rounding(int i) const {
-    return kRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x_.cwiseAbs()) + 1e-300) + p_.slack * p_.normals.col(i).norm();
+    return kProgramRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x_.cwiseAbs()) + 1e-300) + p_.slack * p_.normals.col(i).norm();
   }
   bool is_active(int i) const {
     for (const Active& a : active_)
@@ -148,7 +147,7 @@ class DualMethod {
     if (!x.allFinite() || !multipliers.allFinite()) return;
     for (int i = 0; i < p_.normals.cols(); ++i) {
       const double e = p_.normals.col(i).dot(x) - p_.offsets[i];
-      const double slack = 1e2 * kRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x.cwiseAbs())) +
+      const double slack = 1e2 * kProgramRounding * (std::fabs(p_.offsets[i]) + p_.normals.col(i).cwiseAbs().dot(x.cwiseAbs())) +
                            p_.slack * p_.normals.col(i).norm();
       if (e < -slack || (i < p_.n_equalities && e > slack)) return;
     }

@@ -1,16 +1,15 @@
 #include "quadratic_step.h"
 
 #include <cmath>
-#include <limits>
 
 #include "../decompositions.h"
+#include "../numbers.h"
 
 namespace tundrel {
 namespace {
 
-constexpr double kEpsilon = std::numeric_limits<double>::epsilon();
 // The radius is met to this share; closer is not worth its cost.
-constexpr double kRadiusShare = 0.05;
+constexpr double kQuadraticRadiusShare = 0.05;
 // A slope along a flat direction counts as if it curved by this share of the largest curvature: small
 // enough to tell, large enough to let rounding pass.
 constexpr double kFlatShare = 1e-6;
@@ -75,7 +74,7 @@ Eigen::VectorXd step_within(const Eigen::VectorXd& gradient, const Eigen::Matrix
   for (int i = 0; i < 100; ++i) {
     best = step(damping);
     const double length = best.matrix().norm();
-    if (std::fabs(length - radius) <= kRadiusShare * radius) break;
+    if (std::fabs(length - radius) <= kQuadraticRadiusShare * radius) break;
     (length > radius ? low : high) = damping;
     const double slope = (best.square() / (values + damping)).sum() / length;
     damping += (length - radius) / radius * length / slope;

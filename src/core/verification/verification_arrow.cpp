@@ -16,7 +16,7 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 // Curvature relative to that of a parameter that is more than rounding.
-constexpr double kFalls = 1e-7;
+constexpr double kArrowFalls = 1e-7;
 
 // FALSE at a saddle or a maximum. The whole curvature has the shape of the Jacobian: the value does not curve down where it does so in
 // no group's own parameters, nor in the shared ones when each group's own follow them.
@@ -47,15 +47,15 @@ bool curves_up(Arrow& arrow, const std::vector<Linearisation>& at, const ArrowCo
     MatrixXd rest = part(shared, shared);
     if (!own.empty()) {
       const SymmetricSpectrum spectrum = symmetric_spectrum(part(own, own));
-      if (spectrum.values[0] < -kFalls) return false;
+      if (spectrum.values[0] < -kArrowFalls) return false;
       const MatrixXd cross = spectrum.vectors.transpose() * part(own, shared);
       for (Index j = 0; j < spectrum.values.size(); ++j)
-        if (spectrum.values[j] > kFalls) rest -= cross.row(j).transpose() * cross.row(j) / spectrum.values[j];
+        if (spectrum.values[j] > kArrowFalls) rest -= cross.row(j).transpose() * cross.row(j) / spectrum.values[j];
     }
     for (std::size_t i = 0; i < rank.size(); ++i)
       for (std::size_t j = 0; j < rank.size(); ++j) left(rank[i], rank[j]) += rest(static_cast<Index>(i), static_cast<Index>(j));
   }
-  return s == 0 || symmetric_spectrum(left).values[0] >= -kFalls;
+  return s == 0 || symmetric_spectrum(left).values[0] >= -kArrowFalls;
 }
 
 }  // namespace

@@ -16,7 +16,7 @@ namespace {
 // More different kinks at one point than this are not sorted out.
 constexpr int kMostKinks = 2000;
 // The curvature along a direction that is more than rounding, relative to the value.
-constexpr double kFalls = 1e-9;
+constexpr double kKinkedFalls = 1e-9;
 
 // A direction along which the kinks at zero stay there and the rest of the criterion curves down: a saddle, or a maximum between
 // kinks. Empty where there is none.
@@ -36,7 +36,7 @@ Eigen::VectorXd way_down(const KinkedExpansion& at, const Eigen::VectorXd& multi
   const Eigen::MatrixXd open = directions_left(slopes);
   if (open.cols() == 0) return {};
   const SymmetricSpectrum eigen = symmetric_spectrum(open.transpose() * curvature * open);
-  const double rounding = kFalls * std::max(std::fabs(at.rest.value), curvature.cwiseAbs().maxCoeff());
+  const double rounding = kKinkedFalls * std::max(std::fabs(at.rest.value), curvature.cwiseAbs().maxCoeff());
   if (eigen.values[0] >= -rounding) return {};
   const Eigen::VectorXd direction = open * eigen.vectors.col(0);
   Eigen::VectorXd out = Eigen::VectorXd::Zero(sizes.size());

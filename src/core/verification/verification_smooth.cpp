@@ -16,7 +16,7 @@ namespace {
 // A condition tells about the parameters this many times more than the data.
 constexpr double kCertain = 1e7;
 // Curvatures below this share of the largest are rounding, as are those below so many times the noise of differences.
-constexpr double kFlat = 1e-12, kCurvesDown = 1e-9, kNoise = 4;
+constexpr double kFlat = 1e-12, kCurvesDown = 1e-9, kSmoothNoise = 4;
 // A parameter that changes the value by less than this share of its unit does not curve.
 constexpr double kUnfelt = 1e-30;
 // A slope along a flat direction counts as if it curved by this share of the largest curvature: small enough to tell,
@@ -56,7 +56,7 @@ Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::
   const Eigen::VectorXd bends = at.hessian.diagonal().cwiseAbs().cwiseProduct(sizes.cwiseAbs2());
   const double level = unit > 0 ? unit : bends.maxCoeff();
   for (Eigen::Index i = 0; i < p; ++i) {
-    const double noise = at.hessian_noise.rows() == p ? kNoise * at.hessian_noise(i, i) * sizes[i] * sizes[i] : 0;
+    const double noise = at.hessian_noise.rows() == p ? kSmoothNoise * at.hessian_noise(i, i) * sizes[i] * sizes[i] : 0;
     if (bends[i] > std::max(kUnfelt * level, noise)) out.length[i] = std::sqrt(level / std::fabs(at.hessian(i, i)));
   }
   out.level = level + std::fabs(at.value);
@@ -92,8 +92,8 @@ Subspace look_along(const Scaled& criterion, const Eigen::VectorXd& left, const 
   double square = 0;
   for (Eigen::Index k = 0; k < curvature.size(); ++k) {
     const Eigen::VectorXd direction = directions.col(k), size = direction.cwiseAbs();
-    const double noise = kNoise * size.dot(criterion.curvature_noise * size);
-    const double flat = std::max(kFlat * largest, noise), slope_noise = kNoise * size.dot(criterion.slope_noise);
+    const double noise = kSmoothNoise * size.dot(criterion.curvature_noise * size);
+    const double flat = std::max(kFlat * largest, noise), slope_noise = kSmoothNoise * size.dot(criterion.slope_noise);
     const double slope = direction.dot(left), felt = std::max(0.0, std::fabs(slope) - slope_noise);
     if (k == 0) {
       out.lowest = curvature[0];
@@ -131,7 +131,7 @@ Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals
   if (open.lowest_direction.size() > 0 && open.lowest < open.falls_below) return open.lowest_direction;
   for (Eigen::Index k = 0; k < normals.cols(); ++k) {
     const double length = normals.col(k).norm(), noise = normals.col(k).cwiseAbs().dot(criterion.slope_noise) / std::max(length, 1e-300);
-    if (std::fabs(balanced.weights[k]) * length > kNoMultiplier * balanced.size + kNoise * noise) continue;
+    if (std::fabs(balanced.weights[k]) * length > kNoMultiplier * balanced.size + kSmoothNoise * noise) continue;
     std::vector<Eigen::Index> others;
     for (Eigen::Index j = 0; j < normals.cols(); ++j)
       if (j != k) others.push_back(j);

@@ -14,7 +14,7 @@ namespace {
 
 // Curvature of the value along a direction, relative to that of a parameter, that is more than rounding; or than so many times
 // the noise of differences.
-constexpr double kFalls = 1e-7, kNoise = 4;
+constexpr double kSquaresFalls = 1e-7, kSquaresNoise = 4;
 
 // The part of the curvature that the linear model of the residuals does not see, with its rounding error.
 struct Curvature {
@@ -33,7 +33,7 @@ bool clearly_curves_up(const Curvature& curvature, const Linearisation& at, cons
       for (Eigen::Index k = 0; k < at.factor.rows(); ++k) x += at.factor(k, moving[i]) * at.factor(k, moving[j]);
       x /= norms[moving[i]] * norms[moving[j]];
       for (std::size_t m = 0; m < j; ++m) x -= factor[i][m] * factor[j][m];
-      if (i == j && !(x > kFalls)) return false;
+      if (i == j && !(x > kSquaresFalls)) return false;
       factor[i][j] = i == j ? std::sqrt(x) : x / factor[j][j];
     }
   return true;
@@ -53,7 +53,7 @@ Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, co
   scaled += columns.transpose() * columns;
   const SymmetricSpectrum eigen = symmetric_spectrum(scaled);
   const Eigen::VectorXd direction = eigen.vectors.col(0), size = direction.cwiseAbs();
-  const double rounding = std::max(kFalls * std::max(1.0, eigen.values.cwiseAbs().maxCoeff()), kNoise * size.dot(scaled_noise * size));
+  const double rounding = std::max(kSquaresFalls * std::max(1.0, eigen.values.cwiseAbs().maxCoeff()), kSquaresNoise * size.dot(scaled_noise * size));
   if (eigen.values[0] >= -rounding) return {};
   Eigen::VectorXd out = Eigen::VectorXd::Zero(at.factor.cols());
   for (Eigen::Index k = 0; k < n; ++k) out[moving[k]] = direction[k] / norms[moving[k]];
@@ -95,7 +95,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   std::vector<int> leaving = moving;
   for (int i = 0; i < x.size(); ++i) {
     const double size = std::max(std::fabs(x[i]), bounds.typical[i]);
-    const double slope = std::fabs(result.slope[i]), noise = kNoise * problem.squares()->column_noise(x, i) * residual;
+    const double slope = std::fabs(result.slope[i]), noise = kSquaresNoise * problem.squares()->column_noise(x, i) * residual;
     if (slope == 0 || !bounds.holds(i, x[i], result.slope[i]) || slope > std::max(kDeadShare * residual * residual / size, noise)) continue;
     leaving.push_back(i);
     lengths[i] = std::max(norms[i], kDeadShare * residual / size);
