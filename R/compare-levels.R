@@ -121,7 +121,7 @@ test_of_equality <- function(run, one) {
   for (other in free[-1]) problem$conditions <- c(problem$conditions, parse_conditions(call("==", as.symbol(other), as.symbol(free[1])), names(problem$start)))
   equal <- tryCatch(suppressMessages(fit_local(problem)), tundrel_error = function(e) NULL)
   if (is.null(equal) || !equal$converged) return(NULL)
-  nested_test(list(equal = equal, levels = run), c("equal", "levels"))[c("test", "statistic", "df", "df_residual", "p_value")]
+  nested_test(list(equal = equal, levels = run), c("equal", "levels"), further = NULL)[c("test", "statistic", "df", "df_residual", "p_value")]
 }
 
 #' @export

@@ -6,7 +6,9 @@
 #'
 #' @param ... Runs on the same measurements and response; names label the models.
 #' @param nested \[list] Pairs of model names, the simpler first, such as `list(c("plain", "full"))`: the first is the
-#'   second with some parameters held. Pairs that differ by equalities in [subject_to()] alone are found unasked.
+#'   second with some parameters held. Found unasked are pairs that differ by equalities in [subject_to()] alone, and those where the
+#'   fuller model is the simpler one with further parameters at 0 or 1, as a sum without a term, or a power of one. Where other
+#'   parameters then have no effect, as the rate of a term that is not there, the usual test is not valid, and that is said.
 #' @param folds \[numeric(1)] Into how many parts rows are shared out for cross-validation: each part is predicted from a
 #'   fit to the others. `Inf` leaves one row, or group, out at a time; 0 for none.
 #' @param by \[character(1)] A column whose values group rows that belong together, such as one plot or day: groups are left
@@ -60,6 +62,16 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, along = NU
   )
   attr(table, "calls") <- if (length(asks)) user_calls$made - before
   table
+}
+
+#' @rdname compare_models
+#' @param object A run: `anova(first, second)` is `compare_models(first, second)`.
+#' @export
+anova.tundrel_run <- function(object, ...) {
+  call <- match.call()
+  call[[1]] <- quote(compare_models)
+  names(call)[names(call) == "object"] <- ""
+  eval(call, list(compare_models = compare_models), parent.frame())
 }
 
 models_compared <- function(runs, nested, folds, by, along, seed, threads, call) {

@@ -1,6 +1,6 @@
 # Models of which one is the other with something held: which they are, and the test of it.
 
-# Pairs of names, the simpler first: those named, and those that conditions tell.
+# Pairs of names, the simpler first: those named, those that conditions tell, and those that are seen to be the same curve.
 nested_pairs <- function(runs, stated, call = rlang::caller_env()) {
   if (rlang::is_character(stated)) stated <- list(unname(stated))
   labels <- names(runs)
@@ -17,7 +17,7 @@ nested_pairs <- function(runs, stated, call = rlang::caller_env()) {
     check_same_noise(runs, pair, call)
   }
   told <- list()
-  for (a in labels) for (b in labels) if (a != b && told_nested(runs[[a]], runs[[b]])) told <- c(told, list(c(a, b)))
+  for (a in labels) for (b in labels) if (a != b && (told_nested(runs[[a]], runs[[b]]) || !is.null(held_further(runs[[a]], runs[[b]])))) told <- c(told, list(c(a, b)))
   unique(c(lapply(stated, unname), told))
 }
 
@@ -54,7 +54,7 @@ nested_by_levels <- function(simple, full) {
   all(inside %in% TRUE) && length(of(simple)) < length(of(full)) && setequal(bare(simple), bare(full))
 }
 
-nested_test <- function(runs, pair) {
+nested_test <- function(runs, pair, further = held_further(runs[[pair[1]]], runs[[pair[2]]])) {
   simple <- runs[[pair[1]]]
   full <- runs[[pair[2]]]
   df <- n_estimated(full) - n_estimated(simple)
@@ -62,6 +62,12 @@ nested_test <- function(runs, pair) {
   test <- full$problem$criterion$test
   row <- function(test, statistic, p, reading, residual = NA_real_) {
     tibble(simple = pair[1], full = pair[2], test = test, statistic = statistic, df = df, df_residual = residual, p_value = p, reading = reading)
+  }
+  if (length(further$idle)) {
+    return(row(NA_character_, NA_real_, NA_real_, paste0(
+      pair[1], " is ", pair[2], " with ", held_text(further$held), ", where ", and_list(further$idle), if (length(further$idle) > 1) " have" else " has",
+      " no effect: the usual test is not valid. test_by_simulation(", pair[1], ", ", pair[2], ") is."
+    )))
   }
   gain <- in_users_sign(full$problem, simple$value) - in_users_sign(full$problem, full$value)
   if (gain < -1e-6 * abs(full$value)) {
@@ -73,19 +79,22 @@ nested_test <- function(runs, pair) {
     if (!isTRUE(freedom > 0)) return(row(test, NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
     statistic <- max(gain, 0) / df / sigma_of(full)^2
     p <- stats::pf(statistic, df, freedom, lower.tail = FALSE)
-    return(row(test, statistic, p, test_reading(pair, p, full), freedom))
+    return(row(test, statistic, p, test_reading(pair, p, full, further), freedom))
   }
   if (is.na(test)) return(row(NA_character_, NA_real_, NA_real_,
     paste0("There is no test between nested models under ", format(full$problem$criterion), ".")))
   # squares whose value is at the best scale stand for a likelihood by their logarithm
   statistic <- if (judged_by_squares(full$problem)) max(full$n * log(simple$value / full$value), 0) else 2 * max(gain, 0)
   p <- stats::pchisq(statistic, df, lower.tail = FALSE)
-  row(test, statistic, p, test_reading(pair, p, full))
+  row(test, statistic, p, test_reading(pair, p, full, further))
 }
 
-test_reading <- function(pair, p, full) {
+held_text <- function(held) and_list(paste(names(held), "=", held))
+
+test_reading <- function(pair, p, full, further) {
   said <- if (p < 0.05) paste0(pair[2], " explains more than chance would (p ", p_text(p), "): ", pair[1],
     " is not enough.") else paste0(pair[1], " is enough: what ", pair[2], " adds is within chance (p ", p_text(p), ").")
+  if (length(further$edge) && p >= 0.001) return(paste0(said, " ", pair[1], " is ", pair[2], " with ", held_text(further$held[further$edge]), ", at the edge of what is allowed, so the true p is smaller: test_by_simulation(", pair[1], ", ", pair[2], ") finds it."))
   if (any(full$at_bound != "")) paste(said, "A parameter of", pair[2], "rests on a bound, so p is only a rough guide.") else said
 }
 

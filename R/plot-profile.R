@@ -19,17 +19,9 @@
 plot_profile <- function(run, parameters = NULL, level = 0.95) {
   check_run(run)
   check_level(level)
-  known <- setdiff(names(coef(run)), names(run$status$fixed))
-  parameters <- parameters %||% known
-  unknown <- setdiff(parameters, known)
-  if (length(unknown)) refuse("model", c("There is no profile of {.field {unknown[1]}}.", suggestion(unknown[1], known, "parameters that are not fixed")))
-  warn_unconverged(run)
   target <- interval_reach(run, level)
-  quantities <- parameter_quantities(run, parameters)
-  obstacles <- lapply(quantities, profile_obstacle, run = run, target = target)
-  if (!all(vapply(obstacles, is.null, logical(1)))) refuse("criterion", "There is no profile to draw: {unlist(obstacles)[1]}.")
-  profiles <- lapply(quantities, function(quantity) profile_of(run, quantity, target))
-  warn_better(profiles)
+  profiles <- profiles_of(run, parameters, target)
+  parameters <- vapply(profiles, function(profile) profile$quantity$name, "")
   curves <- do.call(rbind, lapply(profiles, profile_curve, run = run))
   marks <- do.call(rbind, lapply(profiles, profile_marks))
   curves$parameter <- factor(curves$parameter, parameters)
@@ -46,12 +38,54 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
     ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x", labeller = parameter_labeller(run, parameters)) +
     ggplot2::coord_cartesian(ylim = c(-1.35, 1.35) * target) +
     ggplot2::labs(
-      title = known_title(parameters, vapply(quantities, `[[`, 0, "estimate"), -ends_of("lower"), ends_of("upper")), subtitle = model_subtitle(run$problem), x = NULL, y = "signed root of the rise, in units of the noise",
+      title = known_title(parameters, vapply(profiles, function(profile) profile$quantity$estimate, 0), -ends_of("lower"), ends_of("upper")), subtitle = model_subtitle(run$problem), x = NULL, y = "signed root of the rise, in units of the noise",
       caption = paste0(
         "Solid: the profile; dashed: what curvature makes of it. Shaded: within chance at ", format_number(100 * level), " %; dotted: where the interval ends."
       )
     ) +
     figure_look()
+}
+
+#' Profiles as a table
+#'
+#' R's own generic for what [plot_profile()] draws.
+#'
+#' @param fitted A run, from [fit_local()] or another fit.
+#' @param which \[character] Which parameters; `NULL` for all that are not fixed.
+#' @param level \[numeric(1)] Coverage of the intervals that the profiles reach a little beyond.
+#' @param ... Not used.
+#' @return A tibble: `parameter`, `value`, `root` (the signed root of the rise of the criterion, in units of the noise, while all others are
+#'   fitted again) and `straight` (what it would be, were the curvature at the estimate all there is). An interval ends where `root` meets the
+#'   quantile of Student's distribution, or of the normal one where the noise is known.
+#' @section Errors: As for [plot_profile()].
+#' @export
+#' @examples
+#' lichen <- read_measurements(demo_file("lichen-light.csv"))
+#' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
+#'   start_from(top = 8, half = 150, dark = 1) |>
+#'   fit_local() |>
+#'   profile(which = "half")
+profile.tundrel_run <- function(fitted, which = NULL, level = 0.95, ...) {
+  refuse_other_arguments(rlang::enexprs(...), c("which", "level"), rlang::current_env(), c(parm = "which", parameters = "which", alpha = "level"))
+  check_run(fitted)
+  check_level(level)
+  curves <- lapply(profiles_of(fitted, which, interval_reach(fitted, level)), profile_curve, run = fitted)
+  table <- tibble::as_tibble(do.call(rbind, unname(curves)))
+  table[c("parameter", "value", "root", "straight")]
+}
+
+profiles_of <- function(run, parameters, target, call = rlang::caller_env()) {
+  known <- setdiff(names(coef(run)), names(run$status$fixed))
+  parameters <- parameters %||% known
+  unknown <- setdiff(parameters, known)
+  if (length(unknown)) refuse("model", c("There is no profile of {.field {unknown[1]}}.", suggestion(unknown[1], known, "parameters that are not fixed")), call = call)
+  warn_unconverged(run)
+  quantities <- parameter_quantities(run, parameters)
+  obstacles <- lapply(quantities, profile_obstacle, run = run, target = target)
+  if (!all(vapply(obstacles, is.null, logical(1)))) refuse("criterion", "There is no profile: {unlist(obstacles)[1]}.", call = call)
+  profiles <- lapply(quantities, function(quantity) profile_of(run, quantity, target))
+  warn_better(profiles)
+  profiles
 }
 
 # A profile is drawn through this many places a side.

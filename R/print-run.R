@@ -44,7 +44,8 @@ rows_unused <- function(run) {
 #' @export
 summary.tundrel_run <- function(object, ...) {
   refuse_more(...)
-  structure(list(run = object, glance = glance(object), reference = reference_table(object)), class = "tundrel_run_summary")
+  parts <- list(run = object, coefficients = tidy(object), sigma = sigma_of(object), glance = glance(object), reference = reference_table(object))
+  structure(parts, class = "tundrel_run_summary")
 }
 
 #' @export

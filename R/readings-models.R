@@ -86,7 +86,7 @@ simulated_choice <- function(wish, run, rows, n, seed) {
     })
     if (any(vapply(fits, is.null, NA))) return(NA)
     if (!wish$nested) return(stats::AIC(fits[[1]]) < stats::AIC(fits[[2]]))
-    nested_test(stats::setNames(fits[2:1], c("simple", "full")), c("simple", "full"))$p_value < 1 - wish$level
+    nested_test(stats::setNames(fits[2:1], c("simple", "full")), c("simple", "full"), further = NULL)$p_value < 1 - wish$level
   }
   found <- unlist(lapply_planned(seq_len(n), chosen, run$problem))
   share <- mean(found, na.rm = TRUE)

@@ -129,7 +129,10 @@ model_rows <- function(problem, newdata, evaluate, ..., expression = problem$mod
   model <- problem$model
   status <- parameter_status(problem)
   if (!is.data.frame(newdata)) {
-    refuse("measurements", c("{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}."), call = call)
+    refuse("measurements", c(
+      "{.arg newdata} must be a data frame.", "x" = "It is {.obj_type_friendly {newdata}}.",
+      "i" = if (length(model$predictors) && is.numeric(newdata)) "Write {.code data.frame({model$predictors[1]} = {format_number(newdata[1])})}."
+    ), call = call)
   }
   # what was derived from the rows before may be given as it stands in the model
   missing <- setdiff(unlist(lapply(setdiff(model$predictors, names(newdata)), source_columns)), names(newdata))

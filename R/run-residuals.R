@@ -65,7 +65,10 @@ quantile_residuals <- function(run, compiled, seed, drawn = with_seed(seed, stat
 #' @export
 residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
   refuse_more(...)
-  type <- rlang::arg_match0(type %||% default_residuals(object$problem), residual_kinds, "type")
+  type <- type %||% default_residuals(object$problem)
+  elsewhere <- c(standardised = "rstandard(run)", standardized = "rstandard(run)", studentised = "rstudent(run)", studentized = "rstudent(run)")
+  if (rlang::is_string(type, names(elsewhere))) refuse("argument", c("Residuals of {.arg type} {.val {type}} are not given here.", "i" = "Use {.code {elsewhere[[type]]}}."))
+  type <- rlang::arg_match0(type, residual_kinds, "type")
   compiled <- compiled_of(object)
   spread_rows(residual_rows(object, compiled, type, seed), compiled, object)
 }

@@ -41,7 +41,7 @@
 #' @keywords internal
 #' @useDynLib tundrel, .registration = TRUE
 #' @importFrom generics augment glance tidy
-#' @importFrom stats coef confint deviance df.residual fitted formula logLik nobs predict residuals sigma simulate vcov
+#' @importFrom stats anova coef confint cooks.distance deviance df.residual fitted formula hatvalues logLik nobs predict profile residuals rstandard rstudent sigma simulate vcov weights
 "_PACKAGE"
 
 #' @export
