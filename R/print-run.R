@@ -44,7 +44,7 @@ rows_unused <- function(run) {
 #' @export
 summary.tundrel_run <- function(object, ...) {
   refuse_more(...)
-  parts <- list(run = object, coefficients = tidy(object), sigma = sigma_of(object), glance = glance(object), reference = reference_table(object))
+  parts <- list(run = object, coefficients = suppressWarnings(tidy(object)), sigma = sigma_of(object), glance = glance(object), reference = reference_table(object))
   structure(parts, class = "tundrel_run_summary")
 }
 

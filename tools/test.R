@@ -8,6 +8,8 @@ core_passed <- attribute("tests") - core_failed
 cat("Core:", core_passed, "checks passed,", core_failed, "failed\n")
 if (core_status != 0) system2("build/core-tests")
 
+# one more than there are processors: many tests wait for processes of their own
+Sys.setenv(TESTTHAT_CPUS = parallel::detectCores() + 1)
 results <- as.data.frame(testthat::test_dir(
   "tests/testthat", package = "tundrel", load_package = "installed", reporter = "summary", stop_on_failure = FALSE
 ))
