@@ -1,6 +1,12 @@
 # A log density that the user writes out, of which nothing else is known.
 
-new_density <- function(log_density) {
+new_density <- function(log_density, call) {
+  if (is_plain_density(log_density)) {
+    refuse("criterion", c(
+      "{.code {expression_text(log_density)}} is a density, not the logarithm of one.",
+      "i" = "Write {.code {expression_text(as.call(c(as.list(log_density), log = TRUE)))}}."
+    ), call = call)
+  }
   new_criterion(
     "density", "max_likelihood", form = "smooth", goal = "maximise", residual_kinds = "response", resamplings = "case", test = "likelihood ratio",
     in_noise_units = TRUE, log_density = log_density

@@ -15,7 +15,8 @@
 #'   `fitted`, the model's value, as in `sd = s0 + s1 * fitted`. Names that are none of these become
 #'   parameters of the problem, with a value for each level of a column where that stands in brackets, as in `sd = s[site]`. A [censored()] without a name is taken as `censored`.
 #' @param log_density An expression of the model language, instead of a family: the log density of a
-#'   row's reading. `fitted` is the model's value; the response stands under its own name.
+#'   row's reading, as `log(p * dnorm(y, m1, s1) + (1 - p) * dnorm(y, m2, s2))` of a mixture. `fitted` is the model's value; the response stands under its own
+#'   name.
 #' @param censored \[tundrel_censoring] From [censored()]: which readings are known by a limit only.
 #'
 #' @param dependent From [dependent()], for the family `"normal"`: how errors depend on each other. `sd` is that of each reading by itself.
@@ -76,7 +77,7 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
     check_family_arguments(find_family(family, call), others, censored, call)
     others <- others[families()[[family]]$others]
   }
-  if (is.null(family)) return(new_density(log_density))
+  if (is.null(family)) return(new_density(log_density, call))
   if (!is.null(dependent) || restricted) return(new_dependent_likelihood(family, others, dependent, restricted))
   new_criterion(
     "likelihood", "max_likelihood", form = if (families()[[family]]$kinked) "kinked" else "smooth", goal = "maximise",

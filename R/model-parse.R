@@ -55,7 +55,8 @@ parse_model <- function(formula, data, constants, dynamics = NULL, call = rlang:
     refuse("model", c(
       "The model has no parameter: there is nothing to fit.",
       "x" = "Every name in {.code {expression_text(expression)}} is a column or a constant.",
-      "i" = "Names that are neither become parameters."
+      "i" = "Names that are neither become parameters.",
+      "i" = if (length(all.vars(expression)) == 0) "For a distribution of the readings themselves, name its middle: {.code {expression_text(response)} ~ middle}, and then state its family by {.fn judge_by}."
     ), call = call)
   }
   # An increment's response and predictor may both hold the value before.

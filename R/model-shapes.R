@@ -42,6 +42,7 @@ written_shapes <- function(expr, call = rlang::caller_env()) {
     if (is_smeared_by_stated(e)) e <- written_response(e, call)
     if (is_solved_call(e)) return(bound_call(e, call))
     name <- as.character(e[[1]])
+    if (is_density_call(e)) e <- written_density(e, call)
     if (name %in% names(ways_to_write)) e <- written_plainly(e)
     if (name == "lag") return(lag_symbol(e, call))
     if (is_text_comparison(e)) return(as.symbol(expression_text(e)))

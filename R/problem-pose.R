@@ -9,7 +9,9 @@
 #' The model language has arithmetic and powers, comparison and logic inside `ifelse()`, `exp`, `expm1`, `log`, `log2`, `log10`, `log1p`,
 #' `sqrt`, `abs`, `sign`, `floor`, `ceiling`, `pmin` and `pmax` (also written `min` and `max`; row by row), the trigonometric and hyperbolic
 #' functions and their inverses, `atan2`, `gamma`, `lgamma`, `digamma`, `trigamma`, `beta`, `erf`, `erfc`, `pnorm`, `dnorm`, `plogis`, `qlogis`,
-#' `bessel_j0`, `bessel_j1`, and `voigt(u, a)`, the real part of the Faddeeva function. `a %% b` is what is left of a division, `a %/% b` its whole
+#' `bessel_j0`, `bessel_j1`, and `voigt(u, a)`, the real part of the Faddeeva function; R's
+#' densities `dnorm`, `dlnorm`, `dlogis`, `dcauchy`, `dt`, `dexp`, `dgamma`, `dweibull`, `dbeta`, `dpois`, `dbinom` and `dnbinom`, and `pnorm` and `plogis`, with R's
+#' own arguments, as in `dnorm(x, m, sd = s, log = TRUE)`. `a %% b` is what is left of a division, `a %/% b` its whole
 #' part, and `I(x^2)` is `(x^2)`.
 #'
 #' What has to be solved for is a value like any other: `root_of(expression, unknown, from, to)` is the root of an expression in the

@@ -73,7 +73,7 @@ best_of_magnitudes <- function(problem, missing, n, call) {
     drawn <- if (is.null(box)) 10^stats::runif(ncol(points), -2, 2) * sample(c(-1, 1), ncol(points), TRUE) else draw_range(box, ncol(points))
     moved_inside_one(drawn, compiled$lower[[name]], compiled$upper[[name]])
   }, numeric(ncol(points)))))
-  value <- core_values(compiled, points)
+  value <- values_tried(points, problem, compiled, call)
   if (!any(is.finite(value))) {
     refuse("model", c(
       "No start was found for {.field {missing}}: the value is finite at none of {ncol(points)} points.",
@@ -81,6 +81,18 @@ best_of_magnitudes <- function(problem, missing, n, call) {
     ), call = call)
   }
   points[missing, which.min(value)]
+}
+
+# How many residuals a function gives is only known where it has been called: at the first of the points where it gives any.
+values_tried <- function(points, problem, compiled, call) {
+  if (!has_rows(problem) || has_curve(problem)) return(core_values(compiled, points))
+  for (k in seq_len(ncol(points))) {
+    problem$start[rownames(points)] <- points[, k]
+    there <- compile_problem(problem, call)
+    there$typical <- compiled$typical
+    if (is.finite(core_values(there, points[, k, drop = FALSE]))) return(core_values(there, points))
+  }
+  rep(NaN, ncol(points))
 }
 
 # With what was stated held where it is, if the model can be had there.

@@ -89,3 +89,16 @@ test_that("tables tell the calls that they took", {
   }
   expect_output(print(uncertainty(run, "profile")), "calls of your function")
 })
+
+test_that("a function that gives residuals begins by itself, wherever it gives any", {
+  at <- seq(0, 6, length.out = 40)
+  x <- 3 + 5 * cos(at)
+  y <- -1 + 5 * sin(at) + 0.1 * sin(37 * at)
+  circle <- pose(function(a, b, r) sqrt((x - a)^2 + (y - b)^2) - r, returns = "residuals")
+  expect_message(run <- fit_local(circle), "Start suggested")
+  expect_true(run$converged)
+  expect_equal(run$value, fit_local(start_from(circle, a = 3, b = -1, r = 5))$value, tolerance = 1e-6)
+  half <- pose(function(a, b) if (a < 0) stop("none there") else sqrt(a) - b * at, returns = "residuals")
+  expect_message(run <- fit_local(half), "Start suggested")
+  expect_true(all(is.finite(coef(run))))
+})
