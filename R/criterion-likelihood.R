@@ -13,7 +13,8 @@
 #' @param family \[character(1)] One of [families]. Not with `log_density`.
 #' @param ... The family's other parameters by name: expressions of parameters, columns, constants and
 #'   `fitted`, the model's value, as in `sd = s0 + s1 * fitted`. Names that are none of these become
-#'   parameters of the problem, with a value for each level of a column where that stands in brackets, as in `sd = s[site]`. A [censored()] without a name is taken as `censored`.
+#'   parameters of the problem, with a value for each level of a column where that stands in brackets, as in `sd = s[site]`. One of which nothing is
+#'   said is a parameter of its own name (`trials` and `df` have to be stated). A [censored()] without a name is taken as `censored`.
 #' @param log_density An expression of the model language, instead of a family: the log density of a
 #'   row's reading, as `log(p * dnorm(y, m1, s1) + (1 - p) * dnorm(y, m2, s2))` of a mixture. `fitted` is the model's value; the response stands under its own
 #'   name.
@@ -75,33 +76,51 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
     if (!is.null(censored)) refuse("criterion", "Only families can be censored: write the limits into {.arg log_density} with {.fn ifelse}.", call = call)
   } else {
     check_family_arguments(find_family(family, call), others, censored, call)
+    unsaid <- setdiff(families()[[family]]$others, names(others))
+    others[unsaid] <- lapply(unsaid, as.symbol)
     others <- others[families()[[family]]$others]
   }
   if (is.null(family)) return(new_density(log_density, call))
-  if (!is.null(dependent) || restricted) return(new_dependent_likelihood(family, others, dependent, restricted))
-  new_criterion(
+  if (!is.null(dependent) || restricted) return(leave_unsaid(new_dependent_likelihood(family, others, dependent, restricted), unsaid))
+  leave_unsaid(new_criterion(
     "likelihood", "max_likelihood", form = if (families()[[family]]$kinked) "kinked" else "smooth", goal = "maximise",
     residuals = "quantile", residual_kinds = residual_kinds, resamplings = if (is.null(censored)) c("parametric", "case") else "case",
     test = "likelihood ratio", in_noise_units = TRUE, family = family, others = others, censored = censored
-  )
+  ), unsaid)
+}
+
+# Parameters of the family of which nothing was said have their own names: a problem in which these stand for something else needs to be told.
+leave_unsaid <- function(criterion, unsaid) {
+  criterion$unsaid <- if (length(unsaid)) unsaid
+  criterion
+}
+
+with_unsaid <- function(criterion, problem, call = rlang::caller_env()) {
+  taken <- c(names(problem$measurements), names(problem$start), names(problem$model$constants))
+  for (name in criterion$unsaid) {
+    if (has_responses(problem) || name %in% taken) refuse_unsaid(families()[[criterion$family]], name, call)
+  }
+  criterion$unsaid <- NULL
+  criterion
+}
+
+refuse_unsaid <- function(family, name, call) {
+  arguments <- paste0(family$others, " = ", substr(family$others, 1, 1), collapse = ", ")
+  refuse("criterion", c(
+    "The family {.val {family$name}} needs {.arg {name}}.",
+    "i" = "A name that is no column becomes a parameter to be found: {.code max_likelihood(\"{family$name}\", {arguments})}."
+  ), call = call)
 }
 
 check_family_arguments <- function(family, others, censored, call) {
   given <- rlang::names2(others)
-  arguments <- paste0(family$others, " = ", substr(family$others, 1, 1), collapse = ", ")
-  example <- paste0("max_likelihood(\"", family$name, "\", ", arguments, ")")
   for (name in setdiff(given, family$others)) {
     refuse("criterion", c(
       if (nzchar(name)) "The family {.val {family$name}} has no parameter {.arg {name}}." else "The parameters of a family need names.",
       if (length(family$others)) suggestion(name, family$others, "parameters") else c("i" = "It has no parameters beside the mean.")
     ), call = call)
   }
-  for (name in setdiff(family$others, given)) {
-    refuse("criterion", c(
-      "The family {.val {family$name}} needs {.arg {name}}.",
-      "i" = "A name that is no column becomes a parameter to be found: {.code {example}}."
-    ), call = call)
-  }
+  for (name in setdiff(family$stated, given)) refuse_unsaid(family, name, call)
   if (!is.null(censored) && !family$censorable) {
     able <- names(Filter(function(f) f$censorable, families()))
     refuse("criterion", c("The family {.val {family$name}} cannot be censored.", "i" = "Those that can: {able}."), call = call)

@@ -48,7 +48,7 @@ judged_by_each <- function(problem, stated, together, call = rlang::caller_env()
   if (length(plain)) criteria[] <- rep(list(stated[[plain]]), length(names))
   for (name in setdiff(given[setdiff(seq_along(given), plain)], names)) refuse("criterion", c("There is no response {.field {name}}.", suggestion(name, names, "responses")), call = call)
   if (!length(plain)) criteria[given] <- stated
-  criteria <- lapply(criteria, function(one) if (inherits(one, "tundrel_criterion_likelihood")) with_levels_of_noise(one, problem, call) else one)
+  criteria <- lapply(criteria, function(one) if (inherits(one, "tundrel_criterion_likelihood")) with_levels_of_noise(with_unsaid(one, problem, call), problem, call) else one)
   judged_by_responses(problem, criteria, together, call)
 }
 

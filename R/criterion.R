@@ -225,7 +225,7 @@ judge_by <- function(problem, ..., together = NULL) {
       "i" = criterion_meant(criterion)
     ))
   }
-  criterion <- with_levels_of_noise(criterion, problem, rlang::current_env())
+  criterion <- with_levels_of_noise(with_unsaid(criterion, problem), problem, rlang::current_env())
   check_criterion_fits(problem, criterion)
   check_dependence_names(criterion, problem)
   check_precision_columns(problem, criterion)

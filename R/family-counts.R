@@ -39,7 +39,7 @@ family_binomial <- function() {
     below = function(y, m, o) stats::pbinom(y, o$trials, m),
     draw = function(m, o) stats::rbinom(length(m), o$trials, m),
     variance = function(m, o) m * (1 - m) / o$trials,
-    best_mean = function(y, o) y / o$trials, range = c(0, 1), discrete = TRUE, counted = TRUE
+    best_mean = function(y, o) y / o$trials, range = c(0, 1), discrete = TRUE, counted = TRUE, stated = "trials"
   )
 }
 

@@ -13,7 +13,7 @@ family_normal <- function() {
 
 family_student_t <- function() {
   new_family(
-    "student_t", c("scale", "df"), "finite numbers", any_number,
+    "student_t", c("scale", "df"), "finite numbers", any_number, stated = "df",
     density = function(y, m, o) stats::dt((y - m) / o$scale, o$df, log = TRUE) - log(o$scale),
     below = function(y, m, o) stats::pt((y - m) / o$scale, o$df),
     draw = function(m, o) m + o$scale * stats::rt(length(m), o$df),

@@ -20,7 +20,11 @@ test_that("readings that a family does not allow are named with their rows", {
 
 test_that("families and their parameters are checked by name", {
   expect_refusal(max_likelihood("posson"), "criterion", c("not a family", "Did you mean poisson?"))
-  expect_refusal(max_likelihood("normal"), "criterion", c("needs sd", "max_likelihood(\"normal\", sd ="))
+  d <- data.frame(x = 1:4, v = c(2, 3, 5, 8), sd = 1)
+  expect_refusal(judge_by(pose(d, v ~ a * x), max_likelihood("normal")), "criterion", c("needs sd", "max_likelihood(\"normal\", sd = s)"))
+  expect_refusal(judge_by(pose(d, v ~ shape * x), max_likelihood("gamma")), "criterion", "needs shape")
+  expect_refusal(judge_by(pose(d, v ~ a * x, sd ~ b * x), max_likelihood("lognormal")), "criterion", "needs log_sd")
+  expect_refusal(max_likelihood("binomial"), "criterion", "needs trials")
   expect_refusal(max_likelihood("student_t", scale = s), "criterion", "needs df")
   expect_refusal(max_likelihood("normal", s = 1, sd = 2), "criterion", c("has no parameter s", "sd"))
   expect_refusal(max_likelihood("poisson", sd = 2), "criterion", "no parameters beside the mean")
@@ -126,4 +130,16 @@ test_that("rows in which a response that is worked out has no value are named", 
   both <- pose(transform(data, z = y + 2), log(y) ~ top - k * x, z ~ base + exp(top - k * x)) |> start_from(top = 1, k = 0.3, base = 2)
   expect_refusal(fit_local(both), "measurements", c("rows 6 and 8", "y is -0.1, 0"))
   expect_true(fit_local(leave_out(start_from(line, top = 1, k = 0.3), y <= 0))$converged)
+})
+
+test_that("what is not said of a family is a parameter of its own name", {
+  d <- data.frame(x = 1:8, v = c(20, 17, 11, 9, 8, 5, 4, 2))
+  curve <- pose(d, v ~ a * exp(-b * x)) |> start_from(a = 20, b = 0.3)
+  for (family in c("normal", "lognormal", "gamma", "laplace")) {
+    other <- c(normal = "sd", lognormal = "log_sd", gamma = "shape", laplace = "scale")[[family]]
+    unsaid <- judge_by(curve, max_likelihood(family))
+    said <- judge_by(curve, rlang::inject(max_likelihood(family, !!!stats::setNames(list(as.symbol(other)), other))))
+    expect_identical(unsaid, said)
+    expect_true(other %in% names(unsaid$start))
+  }
 })
