@@ -6,7 +6,7 @@
 #' ([plot_landscape()]); proposed readings ([plot_information()]); the width foretold ([plot_readings()]); a study
 #' ([plot_study()]). Tables that do not hold what a figure needs say which function draws it.
 #'
-#' @param x,object A result of this package.
+#' @param x A result of this package.
 #' @param ... Further arguments of that function.
 #' @return `plot()` shows the figure and gives it invisibly; `autoplot()` gives it. A ggplot, or a patchwork of several.
 #' @section Errors: As for that function.
@@ -20,7 +20,6 @@
 #' plot(uncertainty(run))
 NULL
 
-#' @rdname plot-result
 #' @exportS3Method ggplot2::autoplot
 autoplot.tundrel_run <- function(object, ...) plot_fit(object, ...)
 
