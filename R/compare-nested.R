@@ -63,7 +63,8 @@ nested_test <- function(runs, pair, further = held_further(runs[[pair[1]]], runs
   row <- function(test, statistic, p, reading, residual = NA_real_) {
     tibble(simple = pair[1], full = pair[2], test = test, statistic = statistic, df = df, df_residual = residual, p_value = p, reading = reading)
   }
-  if (length(further$idle)) {
+  # of a product that acts as one, a factor has no effect where the other is zero: nothing is lost with it
+  if (length(further$idle) && df > length(further$held)) {
     return(row(NA_character_, NA_real_, NA_real_, paste0(
       pair[1], " is ", pair[2], " with ", held_text(further$held), ", where ", and_list(further$idle), if (length(further$idle) > 1) " have" else " has",
       " no effect: the usual test is not valid. test_by_simulation(", pair[1], ", ", pair[2], ") is."
