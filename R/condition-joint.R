@@ -31,8 +31,8 @@ compared_expression <- function(condition) {
   turned <- c(">=" = "<=", "<=" = ">=", "==" = "==")
   if (is.null(condition$form)) {
     texts <- c(expression_text(condition$expr), expression_text(call("-", condition$right, condition$left)))
-    factor <- if (order(texts)[1] == 1) 1 else -1
-    key <- sort(texts)[1]
+    factor <- if (order(texts, method = "radix")[1] == 1) 1 else -1
+    key <- sort(texts, method = "radix")[1]
   } else {
     k <- condition$form$coefficients
     factor <- k[k != 0][[1]]

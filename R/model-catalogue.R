@@ -52,7 +52,7 @@ speaks_of <- function(texts, about) {
 }
 
 catalogue_folder <- function() system.file("models", package = "tundrel")
-catalogue_names <- function() recalled(catalogue_remembered, "names", sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$")))
+catalogue_names <- function() recalled(catalogue_remembered, "names", sort(sub("\\.yaml$", "", list.files(catalogue_folder(), "\\.yaml$")), method = "radix"))
 
 # The catalogue's models that were read, by name.
 catalogue_remembered <- new.env(parent = emptyenv())

@@ -29,7 +29,7 @@ function_parts <- function(f, depth = 0) {
   code <- list(formals(f), utils::removeSource(f) |> body())
   if (depth >= most_depth) return(code)
   names <- setdiff(all.names(body(f)), names(formals(f)))
-  taken <- lapply(stats::setNames(nm = sort(unique(names))), function(name) {
+  taken <- lapply(stats::setNames(nm = sort(unique(names), method = "radix")), function(name) {
     found <- find_around(name, environment(f))
     if (is.function(found)) function_parts(found, depth + 1) else if (is.atomic(found) || is.list(found)) found
   })

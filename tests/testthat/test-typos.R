@@ -80,3 +80,16 @@ test_that("what R's generics are asked beyond their arguments is refused with wh
   expect_equal(nrow(as.data.frame(run)), length(coef(run)))
   expect_identical(names(data.frame(run)), names(tidy(run)))
 })
+
+test_that("what a function is, and how a condition is told, do not depend on the session's order of letters", {
+  a.b <- 1
+  a_b <- 2
+  B <- 3
+  b <- 4
+  problem <- pose(function(p) sum((p - c(a.b, a_b, B, b))^2), parameters = c("w", "x", "y", "z"))
+  under <- function(collation) {
+    withr::local_collate(collation)
+    list(tundrel:::user_function_parts(problem), tundrel:::compared_expression(subject_to(problem, w * x <= y * z)$conditions[[1]])$key, models()$model)
+  }
+  expect_identical(under("C"), under("C.UTF-8"))
+})
