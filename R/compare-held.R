@@ -46,7 +46,7 @@ may_be_held <- function(simple, full, further) {
   same <- function(part) identical(part(simple), part(full))
   if (!same(function(p) p$model$response) || !same(function(p) lapply(p$known, `[[`, "text")) || !same(function(p) format(p$criterion))) return(FALSE)
   differing <- function(a, b) a$conditions[!vapply(a$conditions, `[[`, "", "text") %in% vapply(b$conditions, `[[`, "", "text")]
-  length(differing(simple, full)) == 0 && all(unlist(lapply(differing(full, simple), function(one) all.vars(str2lang(one$text)))) %in% further)
+  length(differing(simple, full)) == 0 && all(unlist(lapply(differing(full, simple), named_parameters)) %in% further)
 }
 
 # The k-th of a sequence of values about `x` that is always the same, no two of them in the same proportion.

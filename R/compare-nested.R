@@ -95,8 +95,8 @@ held_text <- function(held) and_list(paste(names(held), "=", held))
 test_reading <- function(pair, p, full, further) {
   said <- if (p < 0.05) paste0(pair[2], " explains more than chance would (p ", p_text(p), "): ", pair[1],
     " is not enough.") else paste0(pair[1], " is enough: what ", pair[2], " adds is within chance (p ", p_text(p), ").")
-  if (length(further$edge) && p >= 0.001) return(paste0(said, " ", pair[1], " is ", pair[2], " with ", held_text(further$held[further$edge]), ", at the edge of what is allowed, so the true p is smaller: test_by_simulation(", pair[1], ", ", pair[2], ") finds it."))
+  if (length(further$edge) && p >= 0.001) return(paste0(said, " ", pair[1], " is ", pair[2], " with ", held_text(further$held[further$edge]), ", at the edge of what is allowed, so the true p is at most that: test_by_simulation(", pair[1], ", ", pair[2], ") finds it."))
   if (any(full$at_bound != "")) paste(said, "A parameter of", pair[2], "rests on a bound, so p is only a rough guide.") else said
 }
 
-p_text <- function(p) if (p < 0.001) "< 0.001" else formatC(p, digits = 2, format = "g")
+p_text <- function(p) if (p < 0.001) "< 0.001" else trimws(formatC(p, digits = 2, format = "g"))

@@ -1,10 +1,12 @@
 # A log density that the user writes out, of which nothing else is known.
 
 new_density <- function(log_density, call) {
-  if (is_plain_density(log_density)) {
+  bare <- bare_density(log_density)
+  if (!is.null(bare)) {
+    logarithm <- if (identical(bare, log_density)) as.call(c(as.list(bare), log = TRUE)) else base::call("log", log_density)
     refuse("criterion", c(
-      "{.code {expression_text(log_density)}} is a density, not the logarithm of one.",
-      "i" = "Write {.code {expression_text(as.call(c(as.list(log_density), log = TRUE)))}}."
+      "{.code {expression_text(bare)}} is a density, not the logarithm of one.",
+      "i" = "Write {.code {expression_text(logarithm)}}."
     ), call = call)
   }
   new_criterion(

@@ -29,9 +29,14 @@ is_density_call <- function(expr) {
   name %in% c(names(log_densities), names(shares_below))
 }
 
-# One whose logarithm is not asked for.
-is_plain_density <- function(expr) {
-  is.call(expr) && as.character(expr[[1]])[1] %in% names(log_densities) && !isTRUE(as.list(expr)$log)
+# The first density within an expression that neither is a logarithm nor stands in one; NULL where there is none.
+bare_density <- function(expr) {
+  if (!is.call(expr) || !is.symbol(expr[[1]])) return(NULL)
+  name <- as.character(expr[[1]])
+  if (name %in% c("log", "log2", "log10", "log1p")) return(NULL)
+  if (name %in% names(log_densities)) return(if (!isTRUE(as.list(expr)$log)) expr)
+  for (part in as.list(expr)[-1]) if (!is.null(found <- bare_density(part))) return(found)
+  NULL
 }
 
 written_density <- function(expr, call) {

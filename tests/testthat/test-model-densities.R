@@ -41,6 +41,8 @@ test_that("a log density by R's functions is the family's likelihood, and a mixt
 test_that("what is no density of R's, or no logarithm of one, is refused", {
   d <- data.frame(v = c(9.1, 10, 11.5), n = c(3, 4, 6))
   expect_refusal(max_likelihood(log_density = dnorm(v, m, s)), "criterion", c("not the logarithm", "Write dnorm(v, m, s, log = TRUE)."))
+  expect_refusal(max_likelihood(log_density = p * dnorm(v, m) + (1 - p) * dnorm(v, k)), "criterion", "Write log(p * dnorm(v, m) + (1 - p) * dnorm(v, k))")
+  expect_s3_class(max_likelihood(log_density = dnorm(v, m, log = TRUE) + log(2 * pnorm(a * v))), "tundrel_criterion")
   expect_refusal(pose(d, n ~ a * dgamma(v, b, sd = 1)), "model", "It takes x, shape, rate, scale, and log")
   expect_refusal(pose(d, n ~ a * dgamma(v)), "model", "dgamma() lacks shape")
   expect_refusal(pose(d, n ~ a * dnorm(v, b, log = v)), "model", "log of dnorm() must be TRUE or FALSE")

@@ -78,6 +78,8 @@ test_that("a model that is another one with parameters at zero or one is tested 
   two <- attr(compare_models(plain, two = fuller$two), "tests")
   expect_true(is.na(two$p_value))
   expect_match(two$reading, "plain is two with a2 = 0, where b2 has no effect: the usual test is not valid. test_by_simulation(plain, two) is.", fixed = TRUE)
+  within <- fitted_as(y ~ a * exp(-x / b) + c, between(c, -1, 1))
+  expect_equal(attr(compare_models(plain, within), "tests")$df, 1)
   # each holds what the other has not
   expect_null(attr(compare_models(fuller$offset, fuller$stretched), "tests"))
   # where zero is forbidden there is nothing to be within

@@ -173,7 +173,7 @@ VaryingCurves::Mode VaryingCurves::mode_of(Worker& worker, const Eigen::VectorXd
 Eigen::MatrixXd VaryingCurves::at_nodes(Worker& worker, const Eigen::VectorXd& x, const Columns& columns, const Eigen::MatrixXd& places, bool slopes) const {
   const Program& program = slopes ? slopes_at_nodes_ : values_at_nodes_;
   const Eigen::Index count = places.cols(), measured = static_cast<Eigen::Index>(columns.data.size()), rows = columns.rows;
-  const Eigen::Index together = std::min<Eigen::Index>(count, std::max<Eigen::Index>(1, kBlockRows / rows));
+  const Eigen::Index together = std::min<Eigen::Index>(count, std::max<Eigen::Index>(1, kBlockRows / std::max<Eigen::Index>(1, rows)));
   worker.beside.resize(rows * together, measured + own_);
   for (Eigen::Index c = 0; c < measured; ++c)
     worker.beside.col(c) = Eigen::Map<const Eigen::VectorXd>(columns.data[c], rows).replicate(together, 1);
