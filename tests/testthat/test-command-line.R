@@ -8,6 +8,7 @@ tundrel_process <- function(..., in_folder = tempdir()) {
 
 # The same in this process, which is quicker.
 tundrel_command <- function(..., in_folder = tempdir()) {
+  local_undrawn_pictures()
   err <- testthat::capture_messages(out <- utils::capture.output(code <- withr::with_dir(in_folder, command_line(c(...)))))
   list(out = out, err = as.character(unlist(strsplit(cli::ansi_strip(err), "\n"))), code = code)
 }

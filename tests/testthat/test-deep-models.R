@@ -1,6 +1,7 @@
 sum_of_terms <- function(n) Reduce(function(e, k) call("+", e, call("*", quote(b), call("/", quote(x), n))), seq_len(n), quote(a))
 
 test_that("models of thousands of terms, and thousands deep, are fitted; ten times that is refused by its number", {
+  local_undrawn_pictures()
   data <- data.frame(x = seq(0, 1, length.out = 20))
   data$y <- 1 + 2 * data$x + 0.01 * cos(20 * data$x)
   plain <- coef(fit_local(pose(data, y ~ a + b * x) |> start_from(a = 0, b = 1)))

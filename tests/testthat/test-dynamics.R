@@ -140,6 +140,7 @@ test_that("groups are fitted each by themselves, also where experiments need col
 })
 
 test_that("runs and plans keep the dynamics, and come back the same", {
+  local_undrawn_pictures()
   data <- expand.grid(hour = c(1, 2, 4, 8, 16), batch = c("A", "B"), stringsAsFactors = FALSE)
   data$conc <- c(4, 6)[1 + (data$batch == "B")] * exp(-0.2 * data$hour) + 0.05 * cos(1:10)
   both <- dynamics(
@@ -215,6 +216,7 @@ test_that("a point that cannot be followed is refused and counted, and the fit g
 })
 
 test_that("all states are drawn, measured or not, and two against each other; what the data do not determine is said", {
+  local_undrawn_pictures()
   run <- fit_local(posed_chain())
   plot <- plot_states(run)
   drawn <- ggplot2::layer_data(plot, 2)

@@ -9,6 +9,8 @@ test_that("the example scripts run from the top to their report, and there is on
   for (path in scripts) {
     scene <- new.env(parent = globalenv())
     suppressMessages(source(path, local = scene))
+    # all pictures of the first of them are drawn
+    if (path == scripts[1]) local_undrawn_pictures()
     expect_true(scene$run$converged, info = basename(path))
   }
   expect_length(list.files(pattern = "\\.html$"), length(scripts))

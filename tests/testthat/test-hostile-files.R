@@ -144,6 +144,7 @@ test_that("control characters of files reach no terminal", {
 })
 
 test_that("names that are code in Markdown stand in reports as text", {
+  local_undrawn_pictures()
   skip_if_not(rmarkdown::pandoc_available())
   data <- stats::setNames(decay(), c("<script>x</script>", "y"))
   run <- pose(data, y ~ a * exp(-b * `<script>x</script>`)) |> start_from(a = 2, b = 0.2) |> fit_local()

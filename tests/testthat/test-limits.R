@@ -28,6 +28,7 @@ test_that("a parameter may be named like an argument, or like its beginning", {
 })
 
 test_that("figures and reports of a model of the reading before are made", {
+  local_undrawn_pictures()
   x <- cumsum(c(1, 0.5, 0.4, 0.6, 0.2, 0.9, 0.1, 0.4, 0.3, 0.8, 0.2, 0.5, 0.6, 0.1, 0.4, 0.7))
   run <- fit_local(pose(data.frame(y = x), y ~ a + b * lag(y)) |> start_from(a = 1, b = 0.5))
   curve <- ggplot2::ggplot_build(plot_fit(run))$data

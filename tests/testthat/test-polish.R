@@ -20,6 +20,7 @@ test_that("a search is polished to an optimum that is verified, and its own end 
 })
 
 test_that("what an R user expects of a run works on a polished one", {
+  local_undrawn_pictures()
   run <- fit_global(tracer_problem(), seed = 1)
   near <- fit_local(start_from(tracer_problem(), coef(run)))
   expect_equal(vcov(run), vcov(near), tolerance = 1e-6)

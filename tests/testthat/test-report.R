@@ -13,6 +13,7 @@ test_that("a report holds its pictures, answers and verdict", {
 })
 
 test_that("text from data is escaped, and a run that stopped short is marked", {
+  local_undrawn_pictures()
   data <- decay()
   names(data) <- c("<b>x</b>", "y")
   run <- pose(data, y ~ a * exp(-k * `<b>x</b>`)) |> start_from(a = 1, k = 5) |> fit_local(max_evaluations = 1)
@@ -25,6 +26,7 @@ test_that("text from data is escaped, and a run that stopped short is marked", {
 })
 
 test_that("reports replace a file whole or not at all", {
+  local_undrawn_pictures()
   run <- fit_local(lichen_problem())
   folder <- withr::local_tempdir()
   path <- file.path(folder, "r.html")
@@ -59,6 +61,7 @@ test_that("tables are handed over with all their digits, as CSV and as JSON", {
 })
 
 test_that("a report holds what was asked of it: ways, checks, rival models", {
+  local_undrawn_pictures()
   run <- fit_local(lichen_problem())
   rival <- pose(lichen_measurements(), uptake ~ top * (1 - exp(-light / scale)) - dark) |>
     judge_by(least_squares(sd = uptake_sd)) |>
@@ -76,6 +79,7 @@ test_that("a report holds what was asked of it: ways, checks, rival models", {
 })
 
 test_that("a report says what was asked, what to be careful about, and how other runs fared", {
+  local_undrawn_pictures()
   problem <- lichen_problem() |> search_within(top = c(1, 40), half = c(10, 1000), dark = c(0, 3))
   path <- withr::local_tempfile(fileext = ".html")
   short <- fit_local(problem, "nelder_mead", max_iterations = 3)
@@ -93,6 +97,7 @@ test_that("a report says what was asked, what to be careful about, and how other
 })
 
 test_that("the plan in a report comes to the same answer, with the same fingerprint", {
+  local_undrawn_pictures()
   skip_on_os("windows")
   runs <- list(
     lichen_problem() |> subject_to(dark <= 1) |> search_within(top = c(1, 40), half = log_range(10, 1000)) |> fit_local("lbfgs", tolerance = 1e-9),
@@ -151,6 +156,7 @@ test_that("reports can be had as Markdown, pictures beside it", {
 })
 
 test_that("functions of one's own are reported too", {
+  local_undrawn_pictures()
   path <- withr::local_tempfile(fileext = ".html")
   value <- pose(function(p) (p["a"] - 1)^2 + (p["b"] - 2)^2, parameters = c("a", "b"), returns = "value", goal = "minimise")
   write_report(value |> start_from(a = 0, b = 0) |> fit_local(), path)
@@ -161,6 +167,7 @@ test_that("functions of one's own are reported too", {
 })
 
 test_that("fits of groups are reported, those that need a look first", {
+  local_undrawn_pictures()
   data <- grouped_decay(25)
   data$y[data$well == "w21"] <- 3 * data$x[data$well == "w21"]
   data$well[data$well == "w3"] <- "<b>3</b>"

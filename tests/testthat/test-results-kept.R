@@ -8,6 +8,7 @@ decay_plan <- function(folder, ...) {
 }
 
 quiet_command <- function(...) {
+  local_undrawn_pictures()
   said <- testthat::capture_messages(utils::capture.output(code <- command_line(c(...))))
   list(code = code, said = gsub("[[:space:]]+", " ", cli::ansi_strip(paste(said, collapse = " "))))
 }

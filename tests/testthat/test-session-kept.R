@@ -1,6 +1,7 @@
 # What a session has for its own - its encoding, its generator, its device, its language - neither spoils results nor is changed.
 
 test_that("the session's encoding changes neither reports nor runs", {
+  local_undrawn_pictures()
   model <- rlang::inject(y ~ a * exp(-b * !!as.name("\u00e4")))
   run <- pose(stats::setNames(decay(), c("\u00e4", "y")), model) |> start_from(a = 2, b = 0.2) |> fit_local()
   folder <- withr::local_tempdir()

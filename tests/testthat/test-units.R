@@ -145,6 +145,7 @@ test_that("texts of units are taken apart and put together again", {
 })
 
 test_that("tables, prints, figures and reports show units", {
+  local_undrawn_pictures()
   lichen <- lichen_measurements()
   run <- fit_local(pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 8, half = 150, dark = 1))
   expect_identical(uncertainty(run)$unit, c("nmol g-1 s-1", "umol m-2 s-1", "nmol g-1 s-1"))
