@@ -41,7 +41,7 @@ reading_equal <- function(table, found) {
   level <- abs(values - values[1]) <= attr(table, "evidence")$reach
   if (sum(level) < 2) return(NULL)
   paste0(
-    paste(found[level], collapse = " and "), " have equal value and different parameters: the criterion cannot choose between them; a condition ",
+    and_list(found[level]), " have equal value and different parameters: the criterion cannot choose between them; a condition ",
     "can, if you know which makes sense."
   )
 }
@@ -83,6 +83,10 @@ reading_scopes <- function(table) {
     return(paste0("Local and global runs cannot be compared: no ", lame, " run reached an optimum."))
   }
   if (near == wide) return(paste0("Local and global runs agree: the best of both is ", near, "."))
+  value <- function(letter) table$value[match(letter, table$optimum)]
+  if (abs(value(near) - value(wide)) <= attr(table, "evidence")$reach) {
+    return(paste0("The best of the local runs is ", near, ", that of the global ones ", wide, ", which is as good."))
+  }
   if (place(near) > place(wide)) {
     paste0("The global search found ", wide, ", which no local run reached: the local starts were too far from it.")
   } else {

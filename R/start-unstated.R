@@ -12,8 +12,11 @@ with_unstated <- function(problem, call = rlang::caller_env()) {
   missing <- unstated(problem)
   if (length(missing) == 0) return(problem)
   refuse_lookalikes(missing, names(problem$measurements), call)
+  equal <- NULL
   if (may_suggest(problem)) {
-    found <- suggested_beside(problem, missing)
+    starts <- suggested_beside(problem, missing)
+    found <- unlist(values_of_parameters(starts[1, ], missing))
+    equal <- equally_good_start(starts, missing, problem)
     how <- "the best of many points tried on the data"
   } else if (length(points <- points_to_try(problem, missing, call))) {
     found <- best_of_magnitudes(problem, missing, points, call)
@@ -23,10 +26,38 @@ with_unstated <- function(problem, call = rlang::caller_env()) {
     how <- "the middle of the range to look in"
   }
   problem$start[missing] <- found
-  values <- paste(missing, "=", format_number(found), collapse = ", ")
+  values <- function(x) paste(missing, "=", format_number(x), collapse = ", ")
   far <- far_columns_told(problem)
-  cli::cli_inform(c("i" = "Start suggested: {values} ({how}). State another with {.fn start_from}.", "i" = if (!is.null(far)) "{far}."), class = "tundrel_message_start")
+  cli::cli_inform(c(
+    "i" = "Start suggested: {values(found)} ({how}). State another with {.fn start_from}.",
+    "i" = if (!is.null(equal)) "As good is {values(equal)}. Say which makes sense with {.fn subject_to}, or see with {.fn fit_multistart} whether both are answers.",
+    "i" = if (!is.null(far)) "{far}."
+  ), class = "tundrel_message_start")
   problem
+}
+
+# How alike the values of starts are that count as equally good, and how far apart the starts then are, as shares.
+as_good <- 1e-7
+as_far <- 0.05
+
+# Another of the suggested starts that is as good as the first, if a person would see another answer in it: of waves there are always some, a period away,
+# and where the readings leave a parameter open, there are as many as one likes.
+equally_good_start <- function(starts, missing, problem) {
+  if (nrow(starts) < 2 || any(c("sin", "cos", "tan") %in% called_names(problem$model$expression))) return(NULL)
+  x <- as.matrix(as.data.frame(values_of_parameters(starts, missing)))
+  apart <- function(k) any(abs(x[k, ] - x[1, ]) > as_far * pmax(abs(x[k, ]), abs(x[1, ]))) && sum(x[k, ] < 0) == sum(x[1, ] < 0)
+  others <- Filter(apart, which(abs(starts$value - starts$value[1]) <= as_good * abs(starts$value[1]))[-1])
+  if (length(others) == 0 || is_open_at(problem, x[1, ])) return(NULL)
+  x[others[1], ]
+}
+
+# Whether a direction of parameters changes nothing there; or conditions say more of starts than their values do.
+is_open_at <- function(problem, x) {
+  problem$start[names(x)] <- x
+  compiled <- thinned(compile_problem(problem))
+  if (length(joint_conditions(problem, compiled$status)) || !is_compiled(problem)) return(TRUE)
+  slopes <- matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, problem$start[compiled$status$free]), compiled$rows)
+  !all(is.finite(slopes)) || qr(slopes)$rank < ncol(slopes)
 }
 
 # Where a function of the user's is called, the suggestion takes many calls.
@@ -103,12 +134,10 @@ suggested_beside <- function(problem, missing) {
   for (name in stated[!is.na(problem$start[stated])]) {
     held$conditions <- c(held$conditions, parse_conditions(call("==", as.symbol(name), problem$start[[name]]), names(problem$start)))
   }
-  found <- if (identical(held$conditions, problem$conditions)) NULL else tryCatch(suppressMessages(suggest_start(held, n = 1)), tundrel_error = function(e) NULL)
-  if (is.null(found)) {
-    held$conditions <- problem$conditions
-    found <- suppressMessages(suggest_start(held, n = 1))
-  }
-  unlist(values_of_parameters(found[1, ], missing))
+  found <- if (identical(held$conditions, problem$conditions)) NULL else tryCatch(suppressMessages(suggest_start(held, n = 3)), tundrel_error = function(e) NULL)
+  if (!is.null(found)) return(found)
+  held$conditions <- problem$conditions
+  suppressMessages(suggest_start(held, n = 3))
 }
 
 # A column that is spelt almost like the parameter is more likely than a parameter that nobody mentions again.

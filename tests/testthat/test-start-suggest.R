@@ -166,3 +166,27 @@ test_that("of terms that are alike, what was known or stated tells which is whic
   expect_identical(length(all_orders(4)), 23L)
   expect_false(anyDuplicated(c(list(1:4), all_orders(4))) > 0)
 })
+
+test_that("where another start is as good as the suggested one, it is named, and only there", {
+  hours <- c(0.25, 0.5, 1, 1.5, 2, 3, 4, 6, 8, 12, 24)
+  taken_up <- data.frame(t = hours, c = 12 * (exp(-0.2 * hours) - exp(-1.4 * hours)) + 0.1 * cos(7 * hours))
+  said <- function(...) paste(testthat::capture_messages(fit_local(pose(taken_up, ...))), collapse = " ")
+  other <- c ~ dose / volume * uptake / (uptake - loss) * (exp(-loss * t) - exp(-uptake * t))
+  told <- said(other, constants = c(dose = 320))
+  expect_match(told, "As good is volume = ")
+  # the other answer is the first with both rates exchanged, and is an answer
+  rates <- function(pattern) as.numeric(regmatches(told, gregexpr(paste0(pattern, " = [0-9]+[.]?[0-9]*"), told))[[1]] |> sub(pattern = ".* ", replacement = ""))
+  expect_equal(rates("uptake"), rev(rates("loss")), tolerance = 1e-3)
+  two <- lapply(1:2, function(k) {
+    pose(taken_up, other, constants = c(dose = 320)) |>
+      start_from(volume = rates("volume")[k], uptake = rates("uptake")[k], loss = rates("loss")[k]) |>
+      fit_local()
+  })
+  expect_true(two[[1]]$converged && two[[2]]$converged)
+  expect_equal(two[[1]]$value, two[[2]]$value, tolerance = 1e-8)
+  expect_equal(coef(two[[1]])[["uptake"]], coef(two[[2]])[["loss"]], tolerance = 1e-5)
+  # a condition says which; an open parameter, alike terms and waves have no other answer
+  problem <- pose(taken_up, other, constants = c(dose = 320)) |> subject_to(uptake > loss)
+  expect_no_match(paste(testthat::capture_messages(fit_local(problem)), collapse = " "), "As good")
+  for (formula in list(c ~ a * b * exp(-k * t), c ~ a * exp(-b * t) + d * exp(-k * t), c ~ a * sin(b * t + p))) expect_no_match(said(formula), "As good")
+})
