@@ -225,11 +225,16 @@ restart_share <- 1e-3
 
 check_restart <- function(run, seed) {
   sizes <- step_sizes(run)
-  moved <- with_seed(seed, run$estimate + 2 * sizes * sample(c(-1, 1), length(sizes), TRUE))
-  again <- tryCatch(
-    suppressMessages(or_stopped(fit_local(start_from(run$problem, as.list(moved)), if (run$solver$scope == "local") run$solver else solver_for_more(run), tolerance = run$tolerance))),
-    tundrel_error = function(e) NULL
-  )
+  signs <- with_seed(seed, sample(c(-1, 1), length(sizes), TRUE))
+  # on the other side, or nearer, where the model has no value there
+  for (far in c(2, -2, 0.5, -0.5)) {
+    moved <- as.list(run$estimate + far * sizes * signs)
+    again <- tryCatch(
+      suppressMessages(or_stopped(fit_local(start_from(run$problem, moved), if (run$solver$scope == "local") run$solver else solver_for_more(run), tolerance = run$tolerance))),
+      tundrel_error = function(e) NULL
+    )
+    if (!is.null(again)) break
+  }
   if (is.null(again)) return(check_row("restart", NA, "warn", "A restart from a perturbed answer could not begin: the model is not finite close by."))
   change <- max(abs(again$estimate - run$estimate) / sizes)
   gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, again$value)

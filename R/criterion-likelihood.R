@@ -48,9 +48,19 @@ max_likelihood <- function(family, ..., log_density, censored = NULL, dependent 
     censored <- eval(others[[unnamed]], rlang::caller_env())
     others <- others[-unnamed]
   }
+  refuse_bare_flags(rlang::enexpr(censored))
   new_max_likelihood(
     if (!missing(family)) family, as.list(others), if (!missing(log_density)) rlang::enexpr(log_density), censored, dependent, restricted
   )
+}
+
+# Columns have a meaning within censored() only, which also says on which side.
+refuse_bare_flags <- function(expr, call = rlang::caller_env()) {
+  if (is.null(expr) || rlang::is_call(expr, "censored") || all(vapply(all.vars(expr), exists, NA, envir = rlang::caller_env(2)))) return(invisible())
+  refuse("criterion", c(
+    "{.arg censored} must come from {.fn censored}, which says on which side the true values lie.", "x" = "It is {.code {expression_text(expr)}}.",
+    "i" = "Of what had not ended yet when it was last looked at, say {.code censored = censored(above = {expression_text(expr)})}; of what is below a limit, {.code censored(below = ...)}."
+  ), call = call)
 }
 
 # `others` is a named list of expressions, `log_density` an expression or NULL.
@@ -145,6 +155,18 @@ compile_criterion.tundrel_criterion_likelihood <- function(criterion, collector,
   )
 }
 
+# Shares of the trials, where the family counts.
+are_shares <- function(readings, others) {
+  counts <- readings * others$trials
+  length(counts) > 0 && all(readings >= 0 & readings <= 1 & abs(counts - round(counts)) < 1e-6, na.rm = TRUE)
+}
+
+counts_of_shares <- function(problem, criterion) {
+  response <- problem$model$response
+  trials <- criterion$others$trials
+  if (rlang::is_call(response, "/", n = 2) && identical(response[[3]], trials)) response[[2]] else call("*", response, trials)
+}
+
 # Readings that the family does not allow are named with their rows. Trials are known in advance; nothing else that a family has
 # can make a reading impossible.
 check_readings.tundrel_criterion_likelihood <- function(criterion, problem, compiled, call) {
@@ -158,7 +180,9 @@ check_readings.tundrel_criterion_likelihood <- function(criterion, problem, comp
     refuse("criterion", c(
       "The family {.val {family$name}} is for readings that are {family$readings}.",
       "x" = "{.code {expression_text(problem$model$response)}} is {shown} in {name_rows_of(problem, compiled$used[bad])}.",
-      "i" = if (family$censorable && any(readings[bad] == 0)) {
+      "i" = if (are_shares(readings, others)) {
+        "These are shares of the trials: write how many they were on the left-hand side, as in {.code {expression_text(counts_of_shares(problem, criterion))} ~ ...}."
+      } else if (family$censorable && any(readings[bad] == 0)) {
         "Zeros that stand for readings below a detection limit can be {.fn censored}; else choose another family, or leave the rows out."
       } else {
         "Choose another family, mend the rows, or leave them out."

@@ -203,3 +203,13 @@ test_that("the value belongs to the estimate where a curve has run flat, and ter
   cancelled <- suppressMessages(fit_local(pose(d, y ~ a * exp(-k * x) + b * exp(-m * x)) |> start_from(a = 0.12652, k = -18.628, b = -0.12652, m = -18.628)))
   expect_false(cancelled$converged && cancelled$value > 1.01 * sum(d$y^2))
 })
+
+test_that("a restart that has no value on one side is made on the other", {
+  set.seed(7)
+  counts <- data.frame(t = 0:29)
+  counts$n <- rpois(30, 12 + 200 * exp(-counts$t / 5))
+  run <- pose(counts, n ~ b + a * exp(-t / tau)) |> start_from(b = 12, a = 200, tau = 5) |> judge_by(max_likelihood("negative_binomial")) |> fit_local()
+  # its error is larger than it is, and it cannot be negative
+  expect_gt(2 * sqrt(diag(vcov(run)))[["size"]], coef(run)[["size"]])
+  for (seed in 1:6) expect_identical(check_solution(run, seed = seed)$verdict[check_solution(run, seed = seed)$check == "restart"], "pass")
+})

@@ -143,3 +143,19 @@ test_that("what is not said of a family is a parameter of its own name", {
     expect_true(other %in% names(unsaid$start))
   }
 })
+
+test_that("shares of trials and bare flags of what is censored are refused with what to write", {
+  doses <- data.frame(dose = c(0.5, 1, 2, 4), n = 40, dead = c(3, 9, 21, 34))
+  doses$share <- doses$dead / 40
+  counted <- function(formula, data = doses) fit_local(pose(data, formula) |> start_from(half = 2, h = 2) |> judge_by(max_likelihood("binomial", trials = n)))
+  expect_refusal(counted(dead / n ~ 1 / (1 + (half / dose)^h)), "criterion", "as in dead ~ ...")
+  expect_refusal(counted(share ~ 1 / (1 + (half / dose)^h)), "criterion", "as in share * n ~ ...")
+  expect_equal(coef(counted(share * n ~ 1 / (1 + (half / dose)^h))), coef(counted(dead ~ 1 / (1 + (half / dose)^h))), tolerance = 1e-6)
+  counted(share + 0.01 ~ 1 / (1 + (half / dose)^h)) |> expect_refusal("criterion", "Choose another family")
+  expect_refusal(max_likelihood("exponential", censored = status == 0), "criterion", "censored = censored(above = status == 0)")
+  ended <- data.frame(time = c(5, 8, 12, 14, 20, 20, 20, 20), status = rep(1:0, each = 4))
+  running <- censored(above = status == 0)
+  # time in all over what ended
+  fit <- fit_local(pose(ended, time ~ m) |> start_from(m = 10) |> judge_by(max_likelihood("exponential", censored = running)))
+  expect_equal(coef(fit)[["m"]], 119 / 4, tolerance = 1e-8)
+})
