@@ -83,6 +83,7 @@ check_leverage <- function(checked) {
   if (length(checked$leverage) == 0) return(too_few("leverage", checked))
   found <- which(checked$leverage > leverage_limit(checked))
   share <- paste(format_number(100 * max(checked$leverage), 2), "%")
+  if (checked$in_blocks) return(check_line("leverage", max(checked$leverage), "pass", leverage_in_blocks(checked, found, share)))
   check_line("leverage", max(checked$leverage), "pass", if (length(found)) {
     one <- length(found) == 1
     paste0(upper_first(name_rows(checked$row[found])), if (one) " decides " else " decide up to ", share, " of ", if (one) "its own fitted value" else "their own fitted values",
@@ -94,6 +95,14 @@ check_leverage <- function(checked) {
   })
 }
 
+# Where errors depend on each other, leverage is that of what a row adds to its neighbours: of errors that begin there, and go on as they do.
+leverage_in_blocks <- function(checked, found, share) {
+  if (length(found) == 0) return("The curve follows no error that begins in a row for the most part.")
+  paste0(
+    "An error that begins in ", name_rows(checked$row[found]), " would show ", if (length(found) > 1) "up to ", share, " less, since the curve follows it: measure there again."
+  )
+}
+
 influence_limit <- function(checked) if (isTRUE(checked$freedom >= 1)) stats::qf(0.5, max(1, checked$moving), checked$freedom) else Inf
 
 check_influence <- function(checked) {
@@ -103,8 +112,10 @@ check_influence <- function(checked) {
   # the first order of what a row left out moves, along the direction in which it moves most
   moved <- paste(format_number(sqrt(max(1, checked$moving) * max(distance, na.rm = TRUE)), 2), "standard errors")
   check_line("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
-    paste0("Without ", if (length(found) > 1) "one of ", name_rows(checked$row[found[order(-distance[found])]]), " estimates would move by up to about ",
+    paste0("Without ", if (checked$in_blocks) "the error that begins in ", if (length(found) > 1) "one of ", name_rows(checked$row[found[order(-distance[found])]]), " estimates would move by up to about ",
       moved, ": fit without ", if (length(found) == 1) "it" else "them", " and compare.")
+  } else if (checked$in_blocks) {
+    "No error that begins in a row moves the answer out of its 50 % confidence region, by a linear estimate."
   } else {
     "Leaving out any one row would keep the answer within its 50 % confidence region, by a linear estimate."
   })

@@ -171,7 +171,7 @@ moves_panel <- function(table, run) {
     plot <- plot + ggplot2::geom_vline(xintercept = sqrt(moving * stats::qf(0.5, moving, freedom)), colour = colours[["start"]], linetype = "dashed")
   }
   plot + ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
-    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = "the answer moves without it") +
+    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = if (is.null(run$problem$criterion$dependent)) "the answer moves without it" else "it moves without an error begun there") +
     figure_look()
 }
 

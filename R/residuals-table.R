@@ -8,7 +8,8 @@
 #'   own standard error, with the residual scale estimated from all rows; for families the quantile
 #'   residual, with seed 1); `studentised` (the same with the scale estimated without the row, and for
 #'   families over the root of one minus leverage);
-#'   `leverage` (how far the row pulls its own fitted value, from 0 to 1); `influence` (Cook's
+#'   `leverage` (how far the row pulls its own fitted value, from 0 to 1; where errors
+#'   depend on each other, how far the curve follows an error that begins there); `influence` (Cook's
 #'   distance on the tangent plane). `NA` in rows that took no part.
 #' @references Cook and Weisberg (1982) Residuals and Influence in Regression. St Laurent and Cook
 #'   (1992) Journal of the American Statistical Association 87, 985-990, on leverage in nonlinear

@@ -263,3 +263,20 @@ test_that("names of the dependence are its own, and what a person writes first i
   expect_refusal(fit_local(problem, dependent = dependent(along = hour)), "argument", "judge_by(problem, least_squares(dependent")
   expect_refusal(fit_local(problem, varying = "k"), "argument", "fit_each(problem, varying")
 })
+
+test_that("what rows decide is said of errors that begin there, since their own share is another", {
+  hours <- seq(0, 24, 0.25)
+  data <- data.frame(hour = hours, v = withr::with_seed(21, 5 + 3 * exp(-hours / 6) + as.numeric(stats::arima.sim(list(ar = 0.8), 97, sd = 0.1))))
+  run <- pose(data, v ~ a + b * exp(-hour / tau)) |> start_from(a = 5, b = 3, tau = 6) |> judge_by(least_squares(dependent = dependent(along = hour))) |> fit_local()
+  p <- as.list(coef(run))
+  slopes <- cbind(1, exp(-hours / p$tau), p$b * exp(-hours / p$tau) * hours / p$tau^2)
+  apart <- solve(t(chol(exp(-abs(outer(hours, hours, "-")) / p$range))))
+  basis <- qr.Q(qr(apart %*% slopes))
+  # an error that begins at a row and goes on as errors do is one in a single place once errors are taken apart
+  expect_equal(unname(hatvalues(run)), rowSums(basis^2), tolerance = 1e-6)
+  own <- diag(slopes %*% solve(crossprod(apart %*% slopes), crossprod(apart %*% slopes, apart)))
+  expect_gt(hatvalues(run)[[1]] - own[1], 0.1)
+  readings <- check_residuals(run)
+  expect_match(readings$reading[readings$check == "leverage"], "An error that begins in row 1 would show [0-9]+ % less")
+  expect_match(readings$reading[readings$check == "influence"], "error that begins in")
+})
