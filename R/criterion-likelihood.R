@@ -203,6 +203,9 @@ row_weights.tundrel_criterion_likelihood <- function(criterion, compiled, x, fit
 
 noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
 
+# All that a family has beside its mean is positive.
+positive_names.tundrel_criterion_likelihood <- function(criterion) as.character(Filter(is.symbol, criterion$others))
+
 error_scale.tundrel_criterion_likelihood <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (!isTRUE(criterion$small_samples)) return(1)
   if (isTRUE(freedom > 0)) sqrt(n / freedom) else NA_real_

@@ -224,6 +224,8 @@ noise_parameters.tundrel_criterion_responses <- function(criterion, free) {
   length(intersect(c(spread_name(names), if (has_rows_together(criterion)) pair_correlations(names)), free))
 }
 
+positive_names.tundrel_criterion_responses <- function(criterion) unlist(lapply(criterion$parts, positive_names))
+
 # Spreads at their likeliest are too small by what the parameters of the model take, as with one response.
 error_scale.tundrel_criterion_responses <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) {
   if (!criterion$small_samples) return(1)

@@ -99,6 +99,10 @@ noise_scale.tundrel_criterion <- function(criterion, value, residuals, freedom, 
 noise_parameters <- function(criterion, free) UseMethod("noise_parameters")
 noise_parameters.tundrel_criterion <- function(criterion, free) 0
 
+# Names in the criterion that stand for what cannot be negative.
+positive_names <- function(criterion) UseMethod("positive_names")
+positive_names.tundrel_criterion <- function(criterion) character()
+
 # What standard errors by the inverse of the information are multiplied by. `by_value`: information comes from second derivatives
 # of the value.
 error_scale <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) UseMethod("error_scale")

@@ -43,6 +43,8 @@ curvature_remarks <- function(run, quantity, ends) {
     "no_slope"
   } else if (ends[1] < quantity$lower || ends[2] > quantity$upper) {
     "past_bound"
+  } else if (ends[1] < 0 && is_one_of(quantity, positive_names(run$problem$criterion))) {
+    "past_zero"
   }
   if (is.null(code) && is_scale(run, quantity)) code <- "chi_squared"
   varying <- run$problem$criterion$varying

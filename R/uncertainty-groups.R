@@ -44,7 +44,9 @@ stacked_parameter <- function(stack, name, places, level) {
   rests <- unname(stack$at_bound[name, places])
   limits <- stated_limits(stack$problem)
   code <- ifelse(nzchar(rests), paste0("rests_", rests), ifelse(
-    ends$lower < limits$lower[[name]] | ends$upper > limits$upper[[name]], "past_bound", if (identical(name, stacked_scale(stack))) "chi_squared" else ""
+    ends$lower < limits$lower[[name]] | ends$upper > limits$upper[[name]], "past_bound", ifelse(
+      ends$lower < 0 & name %in% positive_names(stack$criterion), "past_zero", if (identical(name, stacked_scale(stack))) "chi_squared" else ""
+    )
   ))
   rows_by_curvature(name, estimate, error, ends$lower, ends$upper, level, code)
 }

@@ -21,6 +21,7 @@ note_of_code <- function(code, detail) {
     not_determined = "not determined by the data",
     no_slope = "not available: the gradient gives no information",
     past_bound = "the interval extends beyond a bound",
+    past_zero = "the interval extends below zero, where this cannot be",
     not_finite = "the likelihood is not finite",
     kinks = "no profile is available for this criterion",
     ends_lower = "ends at its lower bound",
@@ -51,4 +52,4 @@ note_text <- function(remarks) paste(unique(mapply(note_of_code, names(remarks),
 # Of a table's rows, those in whose codes one of these stands.
 has_code <- function(table, codes) vapply(strsplit(table$code, " ", fixed = TRUE), function(of_row) any(of_row %in% codes), logical(1))
 
-at_a_bound <- c("rests_lower", "rests_upper", "ends_lower", "ends_upper", "past_bound")
+at_a_bound <- c("rests_lower", "rests_upper", "ends_lower", "ends_upper", "past_bound", "past_zero")

@@ -358,3 +358,18 @@ test_that("clusters whose readings err together have the errors of their means, 
   data$plate <- ifelse(data$t > 3, "a", "b")
   expect_refusal(uncertainty(fit_local(update(run$problem, data = data)), information = "clustered", clusters = plate), "measurements", "too few")
 })
+
+test_that("an interval below zero of what cannot be negative is marked, of one curve and of groups", {
+  counts <- data.frame(t = 0:29, n = withr::with_seed(7, rpois(30, 12 + 200 * exp(-(0:29) / 5))))
+  both <- rbind(cbind(counts, well = "a"), cbind(counts, well = "b"))
+  problem <- function(...) pose(both, n ~ b + a * exp(-t / tau), ...) |> start_from(b = 12, a = 200, tau = 5) |> judge_by(max_likelihood("negative_binomial", size = k))
+  marked <- function(table) table$parameter[table$code == "past_zero"]
+  one <- uncertainty(fit_local(pose(counts, n ~ b + a * exp(-t / tau)) |> start_from(b = 12, a = 200, tau = 5) |> judge_by(max_likelihood("negative_binomial", size = k))))
+  expect_lt(one$lower[one$parameter == "k"], 0)
+  expect_identical(marked(one), "k")
+  expect_match(one$note[one$parameter == "k"], "below zero")
+  expect_identical(marked(uncertainty(fit_each(problem(by = "well")))), c("k", "k"))
+  # what may be negative is not
+  line <- uncertainty(fit_local(pose(counts, n ~ k + a * exp(-t / 5)) |> start_from(k = 0, a = 200)))
+  expect_identical(marked(line), character())
+})
