@@ -249,7 +249,11 @@ check_restart <- function(run, seed) {
 
 check_refusals <- function(run) {
   check_row("refusals", run$refused, if (run$refused) "warn" else "pass", if (run$refused) {
-    paste0(count_of(run$refused, "evaluation"), " gave no finite number. Add limits that keep the model finite.")
+    paste0(count_of(run$refused, "evaluation"), " gave no finite number. ", if (length(joint_conditions(run$problem, run$status))) {
+      "Beyond a condition that is active slopes are looked for, too; if there are other places without values, add limits that keep them out."
+    } else {
+      "Add limits that keep the model finite."
+    })
   } else {
     "Every evaluation gave a finite number."
   })

@@ -9,6 +9,7 @@ said_elsewhere_of_fits <- c(
   varying = "fit_each(problem, varying = \"a\")", criterion = "judge_by(problem, robust_error())",
   loss = "judge_by(problem, robust_error())", data = "pose(data, y ~ a * x)", formula = "pose(data, y ~ a * x)", model = "pose(data, y ~ a * x)",
   subset = "leave_out(problem, where = x > 10)", by = "pose(data, y ~ a * x, by = g)", shared = "fit_each(problem, shared = \"a\")", seed = "fit_global(problem, seed = 1)",
+  maximise = "pose(f, returns = \"value\", goal = \"maximise\")", maximize = "pose(f, returns = \"value\", goal = \"maximise\")",
   tol = "tolerance", iterations = "max_iterations", evaluations = "max_evaluations", seconds = "max_seconds", verbose = "progress", trace = "progress", cores = "threads"
 )
 

@@ -1,6 +1,8 @@
 #include <Eigen/LU>
 #include <catch2/catch.hpp>
 
+#include <limits>
+
 #include "fixture.h"
 #include "problem/differences.h"
 #include "problem/function_model.h"
@@ -71,5 +73,40 @@ TEST_CASE("first differences of each kind are as accurate as they say, within bo
       REQUIRE(first_difference(f, x, f(x), 0, bounds, kind, out));
       CHECK(std::fabs(out[0] - exact) < (low < 0 ? error : 1e-6));
     }
+  }
+}
+
+TEST_CASE("where there are no values on one side, differences look at the other") {
+  const double nothing = std::numeric_limits<double>::quiet_NaN();
+  for (const double side : {-1.0, 1.0}) {
+    // values on one side of the point in each parameter only, and at the point itself
+    const Eigen::VectorXd x = vec({0.7, 2});
+    const auto f = [&](const Eigen::VectorXd& p) {
+      const bool inside = (side * (p - x).array() >= 0).all();
+      return inside ? std::exp(p[0]) * p[1] * p[1] : nothing;
+    };
+    const VectorFunction as_vector = [&](const Eigen::VectorXd& p) { return Eigen::VectorXd::Constant(1, f(p)); };
+    const Bounds bounds = no_bounds(2);
+    Eigen::VectorXd out(1);
+    const double slopes[] = {std::exp(0.7) * 4, std::exp(0.7) * 4};
+    for (int i = 0; i < 2; ++i)
+      for (const auto& [kind, error] : {std::pair{Differences::forward, 1e-5}, {Differences::central, 1e-7}, {Differences::fine, 1e-7}}) {
+        REQUIRE(first_difference(as_vector, x, as_vector(x), i, bounds, kind, out));
+        CHECK(std::fabs(out[0] - slopes[i]) < error);
+      }
+    Eigen::MatrixXd exact(2, 2), second, noise;
+    exact << std::exp(0.7) * 4, std::exp(0.7) * 4, std::exp(0.7) * 4, std::exp(0.7) * 2;
+    double rounding = 0;
+    REQUIRE(second_differences(f, x, bounds, rounding, second, noise));
+    // the stencil stands beside the point by a step, which is what its error goes with
+    CHECK((second - exact).cwiseAbs().maxCoeff() < 2e-2);
+    rounding = 0;
+    REQUIRE(sparing_second_differences(f, x, bounds, rounding, second, noise));
+    CHECK((second - exact).cwiseAbs().maxCoeff() < 2e-2);
+    // a point that has no values on either side has no derivatives
+    const auto alone = [&](const Eigen::VectorXd& p) { return p == x ? 1.0 : nothing; };
+    rounding = 0;
+    CHECK_FALSE(second_differences(alone, x, bounds, rounding, second, noise));
+    CHECK_FALSE(first_difference([&](const Eigen::VectorXd& p) { return Eigen::VectorXd::Constant(1, alone(p)); }, x, vec({1}), 0, bounds, Differences::fine, out));
   }
 }

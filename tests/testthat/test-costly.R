@@ -114,8 +114,8 @@ test_that("a search whose calls fail in a third of the box, or that has conditio
   expect_false(any(call_table(search)$failed))
   walked <- fit_local(start_from(conditioned, a = 0, b = 0), solver_interpolation(), max_evaluations = 60)
   expect_equal(unname(coef(walked)), corner, tolerance = 1e-5)
-  # beyond the conditions there is nothing to take derivatives of
-  expect_false(walked$converged)
+  # seen from within, since beyond the conditions there is nothing to take derivatives of
+  expect_true(walked$converged)
 })
 
 test_that("equalities hold at every point that a search calls, and it ends", {

@@ -236,3 +236,33 @@ test_that("the noise of a function is found, differences suit it, and what is to
   expect_false(value$converged)
   expect_output(print(value), "known to about")
 })
+
+test_that("a function that has no values beyond its conditions is fitted up to them", {
+  within <- function(allowed, value) function(p) if (allowed(p[["x"]], p[["y"]])) value(p[["x"]], p[["y"]]) else stop("no value here")
+  fitted_to <- function(f, ..., x, y) fit_local(pose(f, parameters = c("x", "y"), returns = "value") |> start_from(x = x, y = y) |> subject_to(...))
+  # below a line, within a circle, outside of one, above a hyperbola: nearest points and least sums in closed form
+  line <- fitted_to(within(function(x, y) x + y <= 3, function(x, y) (x - 2)^2 + (y - 2)^2), x + y <= 3, x = 0, y = 0)
+  circle <- fitted_to(within(function(x, y) x^2 + y^2 <= 2, function(x, y) (x - 2)^2 + (y - 1)^2), x^2 + y^2 <= 2, x = 0, y = 0)
+  outside <- fitted_to(within(function(x, y) x^2 + y^2 >= 1, function(x, y) (x - 0.2)^2 + (y - 0.1)^2), x^2 + y^2 >= 1, x = -2, y = 2)
+  hyperbola <- fitted_to(within(function(x, y) x * y >= 1, function(x, y) x + 2 * y), x * y >= 1, x > 0, x = 3, y = 3)
+  answers <- list(c(1.5, 1.5), sqrt(2) * c(2, 1) / sqrt(5), c(2, 1) / sqrt(5), c(sqrt(2), sqrt(0.5)))
+  runs <- list(line, circle, outside, hyperbola)
+  for (k in seq_along(runs)) {
+    expect_true(runs[[k]]$converged, label = k)
+    expect_equal(unname(coef(runs[[k]])), answers[[k]], tolerance = 1e-6, label = k)
+    expect_lt(runs[[k]]$evaluations, 700)
+  }
+  # the slope of the squared distance over that of the condition
+  expect_equal(conditions_table(circle)$multiplier, (sqrt(5) - sqrt(2)) / sqrt(2), tolerance = 1e-5)
+  # without a condition that says so, an edge is no optimum
+  edge <- fit_local(pose(within(function(x, y) x + y <= 3, function(x, y) (x - 2)^2 + (y - 2)^2), parameters = c("x", "y"), returns = "value") |> start_from(x = 0, y = 0))
+  expect_false(edge$converged)
+  # rows of residuals, too
+  data <- data.frame(t = 1:12)
+  data$y <- 5 * exp(-0.3 * data$t) * (1 + 0.02 * cos(1:12))
+  decaying <- function(t, a, k) if (a * k > 1.2) stop("no value here") else a * exp(-k * t)
+  by_function <- pose(data, y ~ decaying(t, a, k)) |> start_from(a = 1, k = 0.1) |> subject_to(a * k <= 1.2) |> fit_local()
+  by_formula <- pose(data, y ~ a * exp(-k * t)) |> start_from(a = 1, k = 0.1) |> subject_to(a * k <= 1.2) |> fit_local()
+  expect_true(by_function$converged)
+  expect_equal(coef(by_function), coef(by_formula), tolerance = 1e-6)
+})

@@ -58,13 +58,17 @@ bool first_difference(const VectorFunction& f, const Eigen::VectorXd& x, const E
   if (h > up) h = h <= down || down >= up ? -std::min(h, down) : up;
   if (h == 0) return false;
   h = (x[i] + h) - x[i];  // the step that is really taken
-  if (kind != Differences::forward) {
-    // One-sided of order two, where a bound leaves no room on both sides.
-    h *= kOneSided;
-    out = (4 * moved(h) - moved(2 * h) - 3 * at_x) / (2 * h);
-  } else {
-    out = (moved(h) - at_x) / h;
-  }
+  // One-sided of order two, where a bound leaves no room on both sides, or there are no values on one of them.
+  const bool second = kind != Differences::forward;
+  if (second) h *= kOneSided;
+  const auto one_sided = [&](double step) -> Eigen::VectorXd {
+    if (second) return (4 * moved(step) - moved(2 * step) - 3 * at_x) / (2 * step);
+    return (moved(step) - at_x) / step;
+  };
+  out = one_sided(h);
+  if (out.allFinite()) return true;
+  if (2 * std::fabs(h) > (h > 0 ? down : up)) return false;
+  out = one_sided(-h);
   return out.allFinite();
 }
 
@@ -105,8 +109,11 @@ double first_difference_noise(const Eigen::VectorXd& x, int i, const Bounds& bou
   return room ? (fine ? 2 : 1) * rounding / h : 4 * rounding / (kOneSided * std::sqrt(bounds.precision) * size);
 }
 
-bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
-                        const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+namespace {
+
+// With the stencil moved as a whole by so many steps in each parameter.
+bool leaning_second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x, const Eigen::VectorXd& lean,
+                                const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const int p = static_cast<int>(x.size());
   Eigen::VectorXd h(p), centre = x;
   // Where no rounding is stated, that of the largest value met; on the way to a step, of those that were met at it.
@@ -124,7 +131,7 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
   // Close to a bound the stencil is moved inside as a whole. FALSE where there is no room for it.
   const auto place = [&](int i) {
     const double low = x[i] + bounds.reach_down(i, x[i]) + h[i], high = x[i] + bounds.reach_up(i, x[i]) - h[i];
-    centre[i] = low <= high ? std::clamp(x[i], low, high) : x[i];
+    centre[i] = low <= high ? std::clamp(x[i] + lean[i] * h[i], low, high) : x[i];
     return low <= high;
   };
   const auto at = [&](int i, double si, int j, double sj) {
@@ -172,6 +179,28 @@ bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, 
   return out.allFinite();
 }
 
+}  // namespace
+
+bool second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
+                        const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
+  const double stated = rounding;
+  Eigen::VectorXd lean = Eigen::VectorXd::Zero(x.size());
+  if (leaning_second_differences(f, x, lean, bounds, rounding, out, noise)) return true;
+  // Where there are no values on one side, the other is looked at.
+  for (Eigen::Index i = 0; i < x.size(); ++i) {
+    const double step = std::pow(bounds.precision, 0.25) * size_of(x, i, bounds, kShareOfSecond);
+    const auto finite = [&](double by) {
+      Eigen::VectorXd to = x;
+      to[i] = bounds.moved(i, x[i], by);
+      return std::isfinite(f(to));
+    };
+    if (!finite(step)) lean[i] = -1;
+    else if (!finite(-step)) lean[i] = 1;
+  }
+  rounding = stated;
+  return !lean.isZero() && leaning_second_differences(f, x, lean, bounds, rounding, out, noise);
+}
+
 bool sparing_second_differences(const std::function<double(const Eigen::VectorXd&)>& f, const Eigen::VectorXd& x,
                                 const Bounds& bounds, double& rounding, Eigen::MatrixXd& out, Eigen::MatrixXd& noise) {
   const int p = static_cast<int>(x.size());
@@ -197,9 +226,10 @@ bool sparing_second_differences(const std::function<double(const Eigen::VectorXd
     for (int j = 0; j < i; ++j)
       out(i, j) = out(j, i) = (moved(i, 1, j, 1) - up[i] - up[j] + middle) / (h[i] * h[j]);
   }
+  if (!out.allFinite()) return second_differences(f, x, bounds, rounding, out, noise);
   if (!(rounding > 0)) rounding = bounds.precision * largest;
   noise = 4 * rounding * h.cwiseInverse() * h.cwiseInverse().transpose();
-  return out.allFinite();
+  return true;
 }
 
 Eigen::MatrixXd sparing_second_points(const Eigen::VectorXd& x, const Bounds& bounds) {

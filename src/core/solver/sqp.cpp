@@ -30,7 +30,7 @@ constexpr double kSqpSameValue = 1e-13, kSqpNothing = 1e-18;
 constexpr double kShareOfMisses = 0.7;
 // Weight of violated conditions in the merit function, relative to the slopes and curvatures of the criterion.
 constexpr double kRelaxing = 1e3;
-constexpr int kSqpMostIdle = 2, kMostRestorations = 5;
+constexpr int kSqpMostIdle = 2, kMostRestorations = 5, kMostPulls = 10;
 // Curvatures below this share of the largest are lifted to it.
 constexpr double kSqpLeastCurvature = 1e-12;
 // And below this share of the slope: a criterion that is a plane would have none.
@@ -51,6 +51,24 @@ Eigen::VectorXd misses_of(const Eigen::VectorXd& values, int n_equalities) {
   Eigen::VectorXd out(values.size());
   for (int i = 0; i < values.size(); ++i) out[i] = i < n_equalities ? std::fabs(values[i]) : std::max(0.0, -values[i]);
   return out;
+}
+
+// The nearest point that satisfies all conditions, inequalities also but for rounding, since a model need not have values beyond them.
+bool brought_inside(const Problem& problem, const Eigen::VectorXd& sizes, Eigen::VectorXd& x) {
+  const JointConditions& conditions = *problem.joint;
+  if (!nearest_inside(conditions, problem.bounds(), x)) return false;
+  for (int round = 0; round < kMostPulls; ++round) {
+    const Eigen::VectorXd values = conditions.values(x);
+    const Eigen::MatrixXd slopes = sizes.asDiagonal() * conditions.gradients(x);
+    bool holds = true;
+    for (int c = conditions.n_equalities(); c < values.size(); ++c) {
+      if (values[c] >= 0) continue;
+      holds = false;
+      x += sizes.cwiseProduct(slopes.col(c)) * (2 * -values[c] / slopes.col(c).squaredNorm());
+    }
+    if (holds) return true;
+  }
+  return false;
 }
 
 }  // namespace
@@ -247,6 +265,15 @@ void Sqp::iterate(Problem& problem) {
   };
   double ratio = ratio_of(value, to);
   const char* kind = "step accepted";
+  if (!std::isfinite(value) && problem.joint && misses_at(to).maxCoeff() > 0) {
+    Eigen::VectorXd inside = to;
+    if (brought_inside(problem, sizes_, inside)) {
+      to = inside;
+      value = problem.value(to);
+      ratio = ratio_of(value, to);
+      kind = "step accepted, brought inside the conditions";
+    }
+  }
   if (ratio < kPoor && std::isfinite(value) && problem.joint && !relaxed) {
     // Second-order correction: conditions as they are at the end of the step, not as linearised.
     const Eigen::VectorXd corrected = problem.joint->values(to) - condition_slopes_.transpose() * step.move;
