@@ -114,10 +114,10 @@ worth_reading <- function(x) {
   spare <- length(attr(x, "spare"))
   c(
     paste0(
-      "At the best places ", count_of(attr(x, "equivalent"), "reading"), " would have told as much of ", goal_words(attr(x, "goal")), " as these ", format_number(n), ": the variance at best is ", percent_text(attr(x, "efficiency")),
+      "At the best places ", count_of(attr(x, "equivalent"), "reading"), " would have told as much of ", goal_words(attr(x, "goal")), " as these ", count_shown(n), ": the variance at best is ", percent_text(attr(x, "efficiency")),
       " of what it is."
     ),
-    if (nrow(told) > 1) paste0("Half of what is known comes from ", format_number(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", format_number(nrow(told)), "."),
+    if (nrow(told) > 1) paste0("Half of what is known comes from ", count_shown(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", count_shown(nrow(told)), "."),
     if (spare > 0) paste0(count_of(spare, "row"), " could be left out together for an error that is less than 5 % larger.") else "No row could be left out without the error growing by 5 %."
   )
 }

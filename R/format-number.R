@@ -30,20 +30,24 @@ interval_digits <- function(lower, upper, least = 4) {
   ifelse(is.finite(needed) & width > 0, pmin(pmax(needed, least), 15), least)
 }
 
-# Cells of a table as text: numbers with four digits, or as many as an interval beside them needs; missing cells empty.
+# Cells of a table as text: numbers with four digits, or as many as an interval beside them needs, whole ones with all of theirs; missing cells empty.
 cell_texts <- function(table) {
   digits <- rep(4, NROW(table))
   if (is.numeric(table[["lower"]]) && is.numeric(table[["upper"]])) digits <- interval_digits(table$lower, table$upper)
   Map(function(x, name) {
     if (!is.numeric(x)) return(ifelse(is.na(x), "", as.character(x)))
+    if (is_counted(x, name)) return(ifelse(is.na(x), "", format(x, scientific = FALSE, trim = TRUE)))
     if (name %in% c("estimate", "fitted", "lower", "upper")) format_number(x, digits, zeros = digits > 4) else format_number(x)
   }, table, names(table))
 }
 
+# Counts and numbers of rows are not rounded, however many digits they have.
+is_counted <- function(x, name) is.integer(x) || name %in% c("evaluations", "iterations") || all(x == round(x) & abs(x) < 1e6, na.rm = TRUE)
+
 # "1 row", "2 rows".
-count_of <- function(n, noun, plural = paste0(noun, "s")) {
-  paste(format(n, big.mark = ",", scientific = FALSE), if (n == 1) noun else plural)
-}
+count_of <- function(n, noun, plural = paste0(noun, "s")) paste(count_shown(n), if (n == 1) noun else plural)
+
+count_shown <- function(n) format(n, big.mark = ",", scientific = FALSE)
 
 # A table as text.
 table_lines <- function(table) {

@@ -52,7 +52,7 @@ report_worth <- function(known) {
     htmltools::tags$h2("What the measurements were worth"),
     htmltools::tags$p(paste(worth_reading(worth), collapse = " ")),
     report_table(utils::head(places, most_places_told)),
-    report_small("Places that carry most of what is known of all parameters, by the determinant of the information", if (nrow(places) > most_places_told) paste0("; ", format_number(nrow(places) - most_places_told), " more carry the rest"), ".")
+    report_small("Places that carry most of what is known of all parameters, by the determinant of the information", if (nrow(places) > most_places_told) paste0("; ", count_shown(nrow(places) - most_places_told), " more carry the rest"), ".")
   )
 }
 

@@ -72,3 +72,14 @@ test_that("objects have one-line formats", {
     expect_length(format(object), 1)
   }
 })
+
+test_that("counts are shown with all their digits, whatever they are counts of", {
+  shown <- function(...) trimws(utils::capture.output(tundrel:::cat_table(tibble::tibble(...)))[-1])
+  expect_identical(shown(evaluations = c(16849, 1234567)), c("16849", "1234567"))
+  expect_identical(shown(row = c(123457L, NA)), c("123457", ""))
+  expect_identical(shown(readings = 123457), "123457")
+  # of measurements and estimates, four digits are enough
+  expect_identical(shown(estimate = 123456.7), "123500")
+  expect_identical(shown(value = c(1e12, 0.5)), c("1e+12", "0.5"))
+  expect_identical(tundrel:::count_of(12345, "row"), "12,345 rows")
+})
