@@ -8,6 +8,10 @@
 #' within a sine or cosine are also taken from the periodogram of the response. Terms of a sum that are the
 #' same but for their parameters, as peaks and exponentials are, are placed one after the other.
 #'
+#' @details [fit_local()] and its kin take the first of these where no start is stated. Where another is as good and means another answer, they name it:
+#' readings of what is taken up and lost again, for example, allow both rates to be exchanged, and [subject_to()] says which makes sense. Of waves, which
+#' have other starts a period away, nothing is said.
+#'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
 #' @param samples \[integer(1)] How many points to try; by default 600, fewer where a model has so many parameters that each takes long.
