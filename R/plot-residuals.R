@@ -6,7 +6,7 @@
 #' while measuring); the share of residuals below each size, against noise that is normal (a line that leaves the shade says
 #' that it is not); each against that of the row before (a slope says that neighbours depend on each other); and the rows
 #' without which the answer would move most, in standard errors. Rows beyond 3, and those that [check_residuals()] names as
-#' outliers or influential, are labelled by number.
+#' outliers, as influential or of high leverage, are labelled by number.
 #'
 #' @param run A run, from [fit_local()].
 #' @return A patchwork of ggplots. With several predictors the first is drawn.
@@ -59,7 +59,7 @@ residual_page <- function(panels, run, any_flagged, n) {
     patchwork::plot_annotation(
       title = residuals_title(run),
       subtitle = model_subtitle(run$problem),
-      caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying or influential", if (n > most_rows_drawn) paste0("; of the others, ", thinned_told(n)), "."),
+      caption = paste0("Most should lie within 2 of zero, without pattern. Numbered rows: beyond 3", if (any_flagged) ", outlying, influential or of high leverage", if (n > most_rows_drawn) paste0("; of the others, ", thinned_told(n)), "."),
       theme = theme_tundrel()
     ) + in_words()
 }
@@ -171,7 +171,7 @@ moves_panel <- function(table, run) {
     plot <- plot + ggplot2::geom_vline(xintercept = sqrt(moving * stats::qf(0.5, moving, freedom)), colour = colours[["start"]], linetype = "dashed")
   }
   plot + ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
-    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = if (is.null(run$problem$criterion$dependent)) "the answer moves without it" else "it moves without an error begun there") +
+    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = if (is.null(run$problem$criterion$dependent)) "the answer moves without it" else "the answer without the row's new error") +
     figure_look()
 }
 
