@@ -51,11 +51,12 @@ equally_good_start <- function(starts, missing, problem) {
   x[others[1], ]
 }
 
-# Whether a direction of parameters changes nothing there; or conditions say more of starts than their values do.
+# Whether a direction of parameters changes nothing there; or conditions, and what was known, say more of starts than their values do.
 is_open_at <- function(problem, x) {
+  if (has_knowledge(problem) || !is_compiled(problem)) return(TRUE)
   problem$start[names(x)] <- x
   compiled <- thinned(compile_problem(problem))
-  if (length(joint_conditions(problem, compiled$status)) || !is_compiled(problem)) return(TRUE)
+  if (length(joint_conditions(problem, compiled$status))) return(TRUE)
   slopes <- matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, problem$start[compiled$status$free]), compiled$rows)
   !all(is.finite(slopes)) || qr(slopes)$rank < ncol(slopes)
 }

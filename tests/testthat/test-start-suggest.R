@@ -188,5 +188,8 @@ test_that("where another start is as good as the suggested one, it is named, and
   # a condition says which; an open parameter, alike terms and waves have no other answer
   problem <- pose(taken_up, other, constants = c(dose = 320)) |> subject_to(uptake > loss)
   expect_no_match(paste(testthat::capture_messages(fit_local(problem)), collapse = " "), "As good")
+  # so does what was known
+  known <- pose(taken_up, other, constants = c(dose = 320)) |> subject_to(about(uptake, 1.4, sd = 0.1))
+  expect_no_match(paste(testthat::capture_messages(fit_local(known)), collapse = " "), "As good")
   for (formula in list(c ~ a * b * exp(-k * t), c ~ a * exp(-b * t) + d * exp(-k * t), c ~ a * sin(b * t + p))) expect_no_match(said(formula), "As good")
 })

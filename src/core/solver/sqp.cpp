@@ -66,7 +66,7 @@ bool brought_inside(const Problem& problem, const Eigen::VectorXd& sizes, Eigen:
       holds = false;
       x += sizes.cwiseProduct(slopes.col(c)) * (2 * -values[c] / slopes.col(c).squaredNorm());
     }
-    if (holds) return true;
+    if (holds) return (x.array() >= problem.bounds().lower.array()).all() && (x.array() <= problem.bounds().upper.array()).all();
   }
   return false;
 }
