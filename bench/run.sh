@@ -2,6 +2,9 @@
 # Runs every bench; each writes its table to standard output and a JSON file beside it.
 set -eu
 mkdir -p build
+expression=src/core/expression
+${CXX:-g++} -std=c++17 -O2 -Isrc/core bench/elementary.cpp $expression/kernel.cpp $expression/operation.cpp $expression/special.cpp $expression/probability.cpp -o build/bench-elementary
+build/bench-elementary
 ${CXX:-g++} -std=c++17 -O2 -pthread bench/loop.cpp -o build/bench-loop
 Rscript bench/big-fit.R build/bench-loop
 ${CXX:-g++} -std=c++17 -O2 bench/starts-loop.cpp -o build/bench-starts

@@ -28,15 +28,8 @@ class Rules {
       case Op::divide: return which == 0 ? div(num(1), b) : neg(div(node, b));
       case Op::power:
         if (which == 0) return mul(b, g.apply(Op::power, a, sub(b, num(1))));
-        return g.apply(Op::power_log, a, b, -1, 1);
-      case Op::power_log: {
-        const double k = n.value;
-        if (which == 1) return g.apply(Op::power_log, a, b, -1, k + 1);
-        const int lower = sub(b, num(1));
-        return add(mul(b, g.apply(Op::power_log, a, lower, -1, k)),
-                   mul(num(k), k == 1 ? g.apply(Op::power, a, lower)
-                                      : g.apply(Op::power_log, a, lower, -1, k - 1)));
-      }
+        // a power is stronger than a logarithm: at zero it is the limit
+        return g.apply(Op::gated, node, g.apply(Op::log, a));
       case Op::negate: return num(-1);
       case Op::exp: return node;
       case Op::expm1: return g.apply(Op::exp, a);

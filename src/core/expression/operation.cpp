@@ -52,7 +52,7 @@ int arity_of(Op op) {
       return 0;
     case Op::add: case Op::subtract: case Op::multiply: case Op::divide: case Op::power:
     case Op::voigt: case Op::voigt_companion:
-    case Op::atan2: case Op::min: case Op::max: case Op::beta: case Op::power_log: case Op::gated:
+    case Op::atan2: case Op::min: case Op::max: case Op::beta: case Op::gated:
     case Op::unit_deviance: case Op::log_gamma_lower: case Op::log_gamma_upper:
     case Op::less: case Op::less_equal: case Op::greater: case Op::greater_equal: case Op::equal:
     case Op::not_equal: case Op::both: case Op::either:
@@ -122,7 +122,6 @@ double evaluate_scalar(Op op, double value, double a, double b, double c) {
     case Op::min: return missing ? NAN : a < b ? a : b;
     case Op::max: return missing ? NAN : a > b ? a : b;
     case Op::beta: return std::exp(log_gamma(a) + log_gamma(b) - log_gamma(a + b));
-    case Op::power_log: return power_log(a, b, static_cast<int>(value));
     case Op::gated: return a == 0 || b == 0 ? 0 : a * b;
     case Op::less: return missing ? NAN : truth(a < b);
     case Op::less_equal: return missing ? NAN : truth(a <= b);

@@ -27,8 +27,7 @@ enum class Op {
   atan2, min, max, beta,
   unit_deviance,
   log_gamma_lower, log_gamma_upper,  // log of the incomplete gamma function; order in the node's value
-  power_log,  // x^y log(x)^k with k in the node's value; arises in derivatives of powers
-  gated,      // a * b, but 0 where either is 0: keeps branches that are not taken out of derivatives
+  gated,  // a * b, but 0 where either is 0: keeps branches that are not taken, and infinities that nothing follows from, out of derivatives
   less, less_equal, greater, greater_equal, equal, not_equal, both, either,
   // three arguments
   select,     // a is true ? b : c

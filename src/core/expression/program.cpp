@@ -156,9 +156,13 @@ void Program::run_block(Workspace& w, const Columns& columns, std::int64_t first
   for (int k = 0; k < n_columns_; ++k) w.places_[scalars_.size() + k] = columns.data[k] + first;
   for (std::size_t k = 0; k < tabled_.size(); ++k) w.places_[scalars_.size() + n_columns_ + k] = w.table_->col(tabled_[k]).data() + first;
   const auto input = [&w](const Operand& o) { return Input{w.places_[o.place], o.step}; };
+  // Of a table of one row, as one series that is integrated is, numbers are plain ones. An argument that an operation has not reads what it has no use for.
+  const bool one = columns.rows == 1;
   for (const Instruction& s : instructions_) {
     if (s.call >= 0)
       solve(calls_[s.call], w, w.slot(s.slot), n);
+    else if (one)
+      *w.slot(s.slot) = evaluate_scalar(s.op, s.value, *w.places_[s.a.place], *w.places_[s.b.place], *w.places_[s.c.place]);
     else
       evaluate_block(s.op, s.value, input(s.a), input(s.b), input(s.c), w.slot(s.slot), n);
   }

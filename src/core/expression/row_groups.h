@@ -12,20 +12,43 @@ namespace tundrel {
 template <int n>
 struct Vector {
   typedef double Numbers __attribute__((vector_size(8 * n)));
-  typedef long long Bits __attribute__((vector_size(8 * n)));
+  typedef unsigned long long Bits __attribute__((vector_size(8 * n)));
 };
 template <>
 struct Vector<1> {
   typedef double Numbers;
-  typedef long long Bits;
+  typedef unsigned long long Bits;
 };
 
-// Some rows, on which operations work one by one as on a single number: in vector registers, as wide as those of the machine are. A class with a copy
-// constructor of its own, since how plain vectors are handed over depends on the machine.
+// The digits of some rows' numbers, as whole numbers. A class with a copy constructor of its own, as the next, since how plain vectors are handed over
+// depends on the machine.
+template <int n>
+struct Digits {
+  using Bits = typename Vector<n>::Bits;
+  Bits bits;
+
+  TUNDREL_INLINE Digits() : bits{} {}
+  TUNDREL_INLINE Digits(unsigned long long value) : bits(value + Bits{}) {}
+  TUNDREL_INLINE Digits(const Digits& other) : bits(other.bits) {}
+  TUNDREL_INLINE Digits& operator=(const Digits& other) {
+    bits = other.bits;
+    return *this;
+  }
+
+  TUNDREL_INLINE friend Digits operator+(Digits a, const Digits& b) { return a.bits += b.bits, a; }
+  TUNDREL_INLINE friend Digits operator-(Digits a, const Digits& b) { return a.bits -= b.bits, a; }
+  TUNDREL_INLINE friend Digits operator&(Digits a, const Digits& b) { return a.bits &= b.bits, a; }
+  TUNDREL_INLINE friend Digits operator|(Digits a, const Digits& b) { return a.bits |= b.bits, a; }
+  TUNDREL_INLINE friend Digits operator^(Digits a, const Digits& b) { return a.bits ^= b.bits, a; }
+  TUNDREL_INLINE friend Digits operator<<(Digits a, int places) { return a.bits <<= places, a; }
+  TUNDREL_INLINE friend Digits operator>>(Digits a, int places) { return a.bits >>= places, a; }
+  TUNDREL_INLINE Digits operator~() const { return *this ^ Digits(~0ULL); }
+};
+
+// Some rows, on which operations work one by one as on a single number: in vector registers, as wide as those of the machine are.
 template <int n>
 struct Rows {
   using Numbers = typename Vector<n>::Numbers;
-  using Bits = typename Vector<n>::Bits;
   Numbers numbers;
 
   TUNDREL_INLINE Rows() : numbers{} {}
@@ -37,6 +60,12 @@ struct Rows {
     return *this;
   }
 
+  TUNDREL_INLINE explicit Rows(const Digits<n>& digits) { std::memcpy(&numbers, &digits.bits, sizeof numbers); }
+  TUNDREL_INLINE Digits<n> digits() const {
+    Digits<n> out;
+    std::memcpy(&out.bits, &numbers, sizeof numbers);
+    return out;
+  }
   TUNDREL_INLINE void put(double* to) const { std::memcpy(to, &numbers, sizeof numbers); }
   TUNDREL_INLINE double operator[](int i) const {
     double row;
@@ -57,6 +86,30 @@ struct Rows {
     return out;
   }
 };
+
+// All digits set in rows that a comparison holds for, and none in others.
+template <int n, class Comparison>
+TUNDREL_INLINE inline Digits<n> rows_that(const Comparison& holds) {
+  Digits<n> out;
+  if constexpr (n == 1)
+    out.bits = 0ULL - holds;
+  else
+    out.bits = (typename Digits<n>::Bits)holds;
+  return out;
+}
+
+// Not a number in rows where x is not within the limits; else as it was.
+template <int n>
+TUNDREL_INLINE inline Rows<n> only_where(const Rows<n>& x, double least, double most, const Rows<n>& result) {
+  const Digits<n> inside = rows_that<n>((x.numbers >= least) & (x.numbers <= most));
+  return Rows<n>((result.digits() & inside) | (Digits<n>(0x7ff8000000000000) & ~inside));
+}
+
+// Zero where either is, whatever the other.
+template <int n>
+TUNDREL_INLINE inline Rows<n> product_or_zero(const Rows<n>& a, const Rows<n>& b) {
+  return Rows<n>((a * b).digits() & ~rows_that<n>((a.numbers == 0) | (b.numbers == 0)));
+}
 
 // So many fit the registers of every machine.
 constexpr int kRowsAtOnce = 4;

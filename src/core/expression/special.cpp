@@ -100,12 +100,6 @@ Complex faddeeva(double x, double y) {
   return 2.0 * sum / (below * below) + 1 / std::sqrt(kPi) / below;
 }
 
-double power_log(double x, double y, int k) {
-  // a power is stronger than a logarithm
-  if ((x == 0 && y > 0) || (std::isinf(x) && x > 0 && y < 0)) return 0;
-  return std::pow(x, y) * std::pow(std::log(x), k);
-}
-
 double normal_density(double x) { return std::exp(-0.5 * x * x) / std::sqrt(2 * kPi); }
 double normal_probability(double x) { return 0.5 * std::erfc(-x / std::sqrt(2.0)); }
 double logistic_probability(double x) {

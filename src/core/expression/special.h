@@ -20,9 +20,6 @@ double bessel_j(int order, double x);
 // continued fraction far out.
 std::complex<double> faddeeva(double x, double y);
 
-// x^y log(x)^k, continued by its limit 0 at x = 0 for y > 0.
-double power_log(double x, double y, int k);
-
 double normal_density(double x);
 double normal_probability(double x);
 double logistic_probability(double x);
