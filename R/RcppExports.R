@@ -189,3 +189,7 @@ core_take_refused_threads <- function() {
     .Call(`_tundrel_core_take_refused_threads`)
 }
 
+core_words <- function(expression) {
+    .Call(`_tundrel_core_words`, expression)
+}
+

@@ -77,7 +77,7 @@ check_predictors_with_errors <- function(problem, predictors, call) {
   if (has_responses(problem)) refused("Errors in predictors need one response, and this problem has several.")
   if (!is_compiled(problem)) refused("Errors in predictors need a model in the model language: this one calls {.fn {problem$model$calls}}, which R evaluates.")
   if (!is.null(problem$model$dynamics)) refused("Errors in predictors are not known for models given by rates of change.", "i" = "Let what was measured with errors stand in a formula.")
-  if ("smeared" %in% called_names(problem$model$expression)) refused("Errors in predictors do not go together with {.fn smeared}, which looks at more rows than one.")
+  if (calls_any(problem$model$expression, "smeared")) refused("Errors in predictors do not go together with {.fn smeared}, which looks at more rows than one.")
   columns <- problem$model$predictors
   for (name in predictors) {
     if (!name %in% names(problem$measurements)) refused("There is no column {.field {name}}.", suggestion(name, columns, "predictors"))

@@ -1,7 +1,7 @@
 # Parameters of a likelihood that have a value for each level of a column, as in `sd = s[site]`. How it was written is kept, for whoever reads it.
 with_levels_of_noise <- function(criterion, problem, call) {
   criterion$others <- others_as_written(criterion)
-  bracketed <- vapply(criterion$others, function(expr) "[" %in% called_names(expr), NA)
+  bracketed <- vapply(criterion$others, function(expr) calls_any(expr, "["), NA)
   if (!any(bracketed)) return(criterion)
   usable <- if (has_responses(problem)) TRUE else usable_for_levels(problem$model$response, problem$model$expression, problem$measurements)
   found <- lapply(criterion$others[bracketed], written_levels, problem$measurements, usable, call)

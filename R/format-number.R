@@ -63,7 +63,10 @@ cat_table <- function(table, indent = "  ") cat(if (is_markdown()) markdown_tabl
 # One line of R code for an expression, however long.
 # With as few digits as give back the same numbers.
 expression_text <- function(expr) {
-  text <- function(e, ...) with_bound_names(plain_imaginary(paste(trimws(deparse(e, width.cutoff = 500, ...)), collapse = " ")))
+  text <- function(e, ...) {
+    lines <- deparse(e, width.cutoff = 500, ...)
+    with_bound_names(plain_imaginary(if (length(lines) > 1) paste(trimws(lines), collapse = " ") else lines))
+  }
   every_digit <- c("keepNA", "keepInteger", "digits17")
   short <- text(expr)
   long <- text(expr, control = every_digit)

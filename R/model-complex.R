@@ -11,10 +11,8 @@ pair_names <- function(name) paste0(name, c("_re", "_im"))
 is_pair <- function(name, columns) !name %in% columns && all(pair_names(name) %in% columns)
 
 speaks_complex <- function(expr) {
-  found <- FALSE
-  leaf <- function(e) if (is.complex(e)) found <<- TRUE
-  fold_expression(expr, leaf, function(e, results) NULL)
-  found || any(complex_calls %in% called_names(expr))
+  words <- core_words(expr)
+  words$complex || any(complex_calls %in% words$called)
 }
 
 # Columns of complex numbers become pairs.

@@ -20,7 +20,7 @@ written_dynamics <- function(dynamics, data, constants, call = rlang::caller_env
   levels <- list()
   written <- function(expr) {
     expr <- written_shapes(with_states(expr, states), call)
-    if (!"[" %in% called_names(expr)) return(expr)
+    if (!calls_any(expr, "[")) return(expr)
     with_levels <- written_levels(expr, data, !is.na(data[[along]]), call)
     for (name in names(with_levels$levels)) levels[[name]] <<- with_levels$levels[[name]]
     with_levels$expression

@@ -187,13 +187,15 @@ print.tundrel_dynamics <- function(x, ...) {
 
 # States in an expression are written .state("name"), so that nobody takes one for a parameter or for the column of its name.
 is_state <- function(e) rlang::is_call(e, ".state", n = 1)
-is_hidden <- function(e) is_bound_name(e) || is_state(e)
+is_hidden <- function(e) is.call(e) && (is_bound_name(e) || is_state(e))
 
 with_states <- function(expr, states) {
+  if (!any(states %in% core_words(expr)$values)) return(expr)
   fold_expression(expr, function(e) if (is.symbol(e) && as.character(e) %in% states) call(".state", as.character(e)) else e, with_arguments, closed = is_hidden)
 }
 
 state_names <- function(expr) {
+  if (!calls_any(expr, ".state")) return(character())
   found <- character()
   fold_expression(expr, function(e) if (is_state(e)) found <<- c(found, e[[2]]), function(e, results) NULL, closed = is_hidden)
   unique(found)

@@ -13,8 +13,8 @@ fold_expression <- function(expr, leaf, join, open = NULL, closed = NULL, call =
     if (!is.null(open)) e <- open(e)
     if (!is.call(e) || (!is.null(closed) && closed(e))) return(leaf(e))
     if (depth > most_calls_by_recursion) return(fold_deep(e, depth, leaf, join, open, closed, call))
-    results <- list()
-    for (k in seq_along(e)[-1]) results <- c(results, list(if (!is_empty_argument(e, k)) fold(e[[k]], depth + 1L)))
+    results <- vector("list", length(e) - 1L)
+    for (k in seq_along(results)) if (!is_empty_argument(e, k + 1L)) results[k] <- list(fold(e[[k + 1L]], depth + 1L))
     join(e, results)
   }
   fold(expr, 1L)
@@ -70,14 +70,12 @@ refuse_deep <- function(call) {
 # Names of all functions that an expression calls. A name may be called and stand for a value in one and the same expression;
 # what is called and is no plain name is "".
 called_names <- function(expr) {
-  called <- list()
-  open <- function(e) {
-    if (is.call(e)) called[[length(called) + 1]] <<- if (is.symbol(e[[1]])) as.character(e[[1]]) else ""
-    e
-  }
-  fold_expression(expr, function(e) NULL, function(e, results) NULL, open)
-  unique(as.character(unlist(called)))
+  words <- core_words(expr)
+  c(words$called, if (words$unnamed) "")
 }
+
+# Whether an expression calls one of these: looked at first, since most call none.
+calls_any <- function(expr, names) any(names %in% core_words(expr)$called)
 
 # The same call with other arguments.
 with_arguments <- function(e, results) {

@@ -6,6 +6,7 @@ jumping_calls <- c("<", "<=", ">", ">=", "==", "!=", "sign", "floor", "ceiling")
 
 # `runs`: names that change along the way; `fixed`: names that neither parameters nor states move.
 refuse_jumps <- function(expr, runs, fixed, constants, what, remedy, call = rlang::caller_env()) {
+  if (!calls_any(expr, jumping_calls)) return(invisible())
   plain <- with_plain_hidden(expr)
   found <- list()
   open <- function(e) {

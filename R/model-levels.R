@@ -126,6 +126,7 @@ for_each_level <- function(expr, parameters, call = rlang::caller_env()) {
 
 # As it is written: `top[fen] > 0`, with the name in backticks only where R could not read it else.
 with_plain_levels <- function(text) {
+  if (!grepl("`", text, fixed = TRUE)) return(text)
   quoted <- regmatches(text, gregexpr("`[^`]+\\[[^`]+\\]`", text))[[1]]
   for (one in quoted) {
     plain <- substr(one, 2, nchar(one) - 1)

@@ -10,7 +10,7 @@ parse_model <- function(formula, data, constants, dynamics = NULL, call = rlang:
   response <- without_complex(written_shapes(rlang::f_lhs(formula), call), names(data), call)
   expression <- without_complex(written_shapes(with_states(rlang::f_rhs(formula), dynamics$states), call), names(data), call)
   levels <- list()
-  if ("[" %in% called_names(expression)) {
+  if (calls_any(expression, "[")) {
     with_levels <- written_levels(expression, data, usable_for_levels(response, expression, data), call)
     expression <- with_levels$expression
     levels <- with_levels$levels

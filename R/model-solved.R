@@ -89,11 +89,13 @@ solved_examples <- list(
 )
 
 with_bound <- function(expr, name) {
+  if (!name %in% core_words(expr)$values) return(expr)
   fold_expression(expr, function(e) if (identical(e, as.symbol(name))) call(".bound", name) else e, with_arguments, closed = is_hidden)
 }
 
 # Names that are bound somewhere in an expression.
 bound_in <- function(expr) {
+  if (!calls_any(expr, ".bound")) return(character())
   found <- character()
   fold_expression(expr, function(e) if (is_bound_name(e)) found <<- c(found, e[[2]]), function(e, results) NULL, closed = is_hidden)
   unique(found)
@@ -101,6 +103,7 @@ bound_in <- function(expr) {
 
 # Names that calls in an expression bind.
 bound_by <- function(expr) {
+  if (!calls_any(expr, names(solved_calls))) return(character())
   found <- character()
   open <- function(e) {
     if (is_solved_call(e)) found <<- c(found, solved_parts(e)$bound)
@@ -118,6 +121,8 @@ bound_call <- function(e, call = rlang::caller_env()) {
 
 # Of an expression as it was typed: its names but those that are bound.
 free_names <- function(expr) {
+  words <- core_words(expr)
+  if (!any(names(solved_calls) %in% words$called)) return(words$values)
   open <- function(e) if (is_solved_call(e)) bound_call(e) else e
   all.vars(fold_expression(expr, identity, with_arguments, open, closed = is_hidden))
 }
@@ -172,7 +177,7 @@ curve_template <- function(nearest, constants, call) {
 # Integrands whose jumps depend on parameters.
 check_integrands <- function(expression, columns, constants, call) {
   for (name in c("integral_of", "smeared")) {
-    for (e in if (name %in% called_names(expression)) solved_calls_in(expression, name)) {
+    for (e in if (calls_any(expression, name)) solved_calls_in(expression, name)) {
       parts <- solved_parts(e, call)
       bound <- hidden_key(base::call(".bound", parts$bound))
       refuse_jumps(
@@ -184,7 +189,7 @@ check_integrands <- function(expression, columns, constants, call) {
 }
 
 check_instruments <- function(expression, data, call) {
-  if (!"smeared" %in% called_names(expression)) return(invisible())
+  if (!calls_any(expression, "smeared")) return(invisible())
   for (e in solved_calls_in(expression, "smeared")) {
     parts <- solved_parts(e, call)
     for (name in c(parts$bound, as.character(parts$by))) {
@@ -218,7 +223,7 @@ instrument_of <- function(parts, data, call) {
 
 # TRUE where a model of groups looks at more rows of its table than the one that it is evaluated in: then each group needs its own.
 needs_own_table <- function(problem) {
-  smeared <- !is.null(problem$model$expression) && "smeared" %in% called_names(problem$model$expression)
+  smeared <- !is.null(problem$model$expression) && calls_any(problem$model$expression, "smeared")
   dynamics <- problem$model$dynamics
   smeared || (!is.null(dynamics) && length(setdiff(dynamics$inside, dynamics$keys)) > 0 && !(length(problem$by) > 0 && all(problem$by %in% dynamics$by)))
 }
@@ -233,6 +238,7 @@ hidden_names <- function(expressions) {
     if (is_hidden(e)) found <<- c(found, hidden_key(e))
     e
   }
-  for (expr in expressions) fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
+  hiding <- c(names(solved_calls), ".bound", ".state")
+  for (expr in Filter(function(expr) calls_any(expr, hiding), expressions)) fold_expression(expr, function(e) NULL, function(e, results) NULL, open, closed = is_hidden)
   unique(found)
 }

@@ -2,7 +2,7 @@
 
 # The columns whose levels are so many, or NULL.
 many_levels <- function(formula, data, call = rlang::caller_env()) {
-  if (!rlang::is_formula(formula, lhs = TRUE) || !"[" %in% called_names(rlang::f_rhs(formula))) return(NULL)
+  if (!rlang::is_formula(formula, lhs = TRUE) || !calls_any(rlang::f_rhs(formula), "[")) return(NULL)
   brackets <- brackets_of(rlang::f_rhs(formula))
   plain <- vapply(brackets, function(e) is.symbol(e[[2]]) && !as.character(e[[2]]) %in% names(data) && all(vapply(as.list(e)[-(1:2)], is.symbol, NA)), NA)
   columns <- unique(lapply(brackets[plain], function(e) vapply(as.list(e)[-(1:2)], as.character, "")))

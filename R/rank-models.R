@@ -54,7 +54,7 @@ ranked_names <- function(about) {
   names <- if (is.null(about)) catalogue_names() else models(about)$model
   plain <- Filter(function(name) {
     one <- model(name)
-    setequal(model_names(one), c("x", "y")) && length(one$constants) == 0 && !"lag" %in% called_names(one$formula[[3]])
+    setequal(model_names(one), c("x", "y")) && length(one$constants) == 0 && !calls_any(one$formula[[3]], "lag")
   }, names)
   c(straight_line, plain)
 }

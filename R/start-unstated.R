@@ -43,7 +43,7 @@ as_far <- 0.05
 # Another of the suggested starts that is as good as the first, if a person would see another answer in it: of waves there are always some, a period away,
 # and where the readings leave a parameter open, there are as many as one likes.
 equally_good_start <- function(starts, missing, problem) {
-  if (nrow(starts) < 2 || any(c("sin", "cos", "tan") %in% called_names(problem$model$expression))) return(NULL)
+  if (nrow(starts) < 2 || calls_any(problem$model$expression, c("sin", "cos", "tan"))) return(NULL)
   x <- as.matrix(as.data.frame(values_of_parameters(starts, missing)))
   apart <- function(k) any(abs(x[k, ] - x[1, ]) > as_far * pmax(abs(x[k, ]), abs(x[1, ]))) && sum(x[k, ] < 0) == sum(x[1, ] < 0)
   others <- Filter(apart, which(abs(starts$value - starts$value[1]) <= as_good * abs(starts$value[1]))[-1])

@@ -598,6 +598,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_words
+Rcpp::List core_words(SEXP expression);
+RcppExport SEXP _tundrel_core_words(SEXP expressionSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type expression(expressionSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_words(expression));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_check_residuals", (DL_FUNC) &_tundrel_core_check_residuals, 10},
@@ -647,6 +658,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_tundrel_core_at_work", (DL_FUNC) &_tundrel_core_at_work, 0},
     {"_tundrel_core_take_interrupt", (DL_FUNC) &_tundrel_core_take_interrupt, 0},
     {"_tundrel_core_take_refused_threads", (DL_FUNC) &_tundrel_core_take_refused_threads, 0},
+    {"_tundrel_core_words", (DL_FUNC) &_tundrel_core_words, 1},
     {NULL, NULL, 0}
 };
 

@@ -17,7 +17,7 @@ using Eigen::VectorXd;
 namespace {
 
 // So many candidates are looked at together at first, and so many join at a time.
-constexpr Index kFirst = 60, kJoin = 30;
+constexpr Index kFirst = 20, kJoin = 10;
 constexpr int kRounds = 100, kSteps = 200;
 constexpr double kClose = 1e-11, kStay = 0.995, kDropped = 1e-9;
 
