@@ -62,7 +62,7 @@ stacked_checked <- function(stack, along) {
   settings <- compiled$columns[problem$model$predictors]
   in_group <- function(x) order(group, x) - stack$first[group]
   all <- parts[c("standardised", "studentised", "leverage", "influence", "fitted")]
-  all$basis <- core_group_tangents(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, root_weight_rows(stack$rows, numeric()), stack$held)
+  all$basis <- core_group_tangents(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stacked_held(stack)$root, stack$held)
   all$along <- along
   all$places <- c(predictors, if (!is.null(along)) stats::setNames(list(as.double(column_of(problem$measurements, along)[compiled$used])), along))
   all$order <- if (is.null(along)) seq_along(group) - stack$first[group] else in_group(column_of(problem$measurements, along)[compiled$used])

@@ -26,7 +26,7 @@ reading_optima <- function(table, found) {
     cost <- table$evaluations[there]
     paste0(
       letter, " (value ", format_number(table$value[there[1]], 6), ") was reached by ", length(there), " of ", nrow(table),
-      if (length(there) > 1) ", at " else ", at ", format(round(stats::median(cost)), big.mark = ","), " evaluations",
+      ", at ", count_of(round(stats::median(cost)), "evaluation"),
       if (length(there) > 1) paste0(" (median; from ", format(min(cost), big.mark = ","), " to ", format(max(cost), big.mark = ","), ")"), "."
     )
   }, character(1))
@@ -136,7 +136,10 @@ reading_unseen <- function(table, evidence) {
   if (is.null(estimate)) return(paste0(starts, came, " nothing can be said of optima still unseen: use more starts."))
   paste0(
     starts, came, ": the number of optima to expect is ", format_number(estimate$expected, 3), ", and with a chance of ",
-    format_number(100 * (1 - estimate$complete), 2), " % one is still unseen. That assumes starts spread evenly over the search box, ",
+    chance_shown(1 - estimate$complete), " one is still unseen. That assumes starts spread evenly over the search box, ",
     "walks that do not depend on each other, and no knowledge beforehand of how many optima there are or how much of the box leads to each."
   )
 }
+
+# Nothing that is not certain is said to be.
+chance_shown <- function(share) if (share > 0.99) "more than 99 %" else paste(format_number(100 * share, 2), "%")

@@ -15,6 +15,7 @@
 #' @param above The true value lies above: limits or flags.
 #' @param between `c(low, high)`, two columns of limits: in rows that have both, the true value lies
 #'   between them.
+#' @param ... Not used. What is censored on the right lies above, on the left below.
 #'
 #' @return An object of class `tundrel_censoring`.
 #' @section Errors: `tundrel_error_criterion` when nothing is given; when the problem is used, for limits
@@ -24,7 +25,8 @@
 #' censored(below = limit)
 #' censored(below = carbon <= 0.5, above = over_range)
 #' censored(between = c(low, high))
-censored <- function(below, above, between) {
+censored <- function(below, above, between, ...) {
+  refuse_other_arguments(rlang::enexprs(...), c("below", "above", "between"), said_elsewhere = c(right = "above", left = "below", interval = "between"))
   new_censoring(
     if (!missing(below)) rlang::enexpr(below), if (!missing(above)) rlang::enexpr(above),
     if (!missing(between)) rlang::enexpr(between)

@@ -201,6 +201,8 @@ row_weights.tundrel_criterion_likelihood <- function(criterion, compiled, x, fit
   1 / sqrt(families()[[criterion$family]]$variance(fitted, other_rows(compiled, x)))
 }
 
+held_rows.tundrel_criterion_likelihood <- function(criterion, compiled, x, fitted) with_censored_pull(NextMethod(), families()[[criterion$family]], compiled, x, fitted)
+
 noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
 
 # All that a family has beside its mean is positive.

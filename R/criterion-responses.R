@@ -217,6 +217,11 @@ row_weights.tundrel_criterion_responses <- function(criterion, compiled, x, fitt
   over_parts(compiled, function(part, rows) row_weights(part$problem$criterion, part, x, fitted[rows]))
 }
 
+held_rows.tundrel_criterion_responses <- function(criterion, compiled, x, fitted) {
+  of <- function(what) over_parts(compiled, function(part, rows) held_rows(part$problem$criterion, part, x, fitted[rows])[[what]])
+  list(root = of("root"), pull = of("pull"))
+}
+
 # How many spreads and correlations are estimated on the side of the model's parameters.
 noise_parameters.tundrel_criterion_responses <- function(criterion, free) {
   if (!criterion$small_samples) return(0)

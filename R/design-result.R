@@ -108,7 +108,8 @@ next_reading <- function(x) {
   c(
     places_sentence(x), if (goal$what == "tell_apart") apart_sentences(x) else gain_sentence(x), evenly_sentence(x),
     bound_sentence(x), if (!attr(x, "setting")$spending$plain) paste0("They cost ", format_number(attr(x, "spent"), 4), "."),
-    if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least about ", percent_text(attr(x, "worst_case")), " of what would be best for each.")
+    if (!is.null(attr(x, "worst_case"))) paste0("Over ", nrow(attr(x, "setting")$cases), " cases of what the parameters may be, it is worth at least about ", percent_text(attr(x, "worst_case")), " of what would be best for each."),
+    exact_sentence(attr(x, "setting")$run)
   )
 }
 

@@ -32,7 +32,7 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
   check_reachable(setting, call)
   measured <- measured_places(run)
   n <- nrow(measured)
-  aims <- setting$aims(measured)
+  aims <- as_told(setting$aims(measured), run, compiled)
   value <- function(amounts) worth_of_amounts(aims, amounts)
   all <- core_judge_amounts(aims, rep(1, n), n, rep(1, n), equal_duals(aims))
   ideal <- ideal_shares(setting)
@@ -48,6 +48,20 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
     predictors = predictors, run = run
   )
 }
+
+# Of readings that are known to lie beyond limits, what that tells; others tell what a reading does.
+as_told <- function(aims, run, compiled) {
+  if (!any(compiled$known_rows > 0)) return(aims)
+  told <- held_rows_of(run, compiled)$root / root_weight_rows(compiled, run$estimate)
+  told <- told[order(posed_rows(run$problem, compiled$used))]
+  lapply(aims, function(aim) {
+    aim$rows <- aim$rows * rep(told, each = nrow(aim$rows) / length(told))
+    aim
+  })
+}
+
+# Said of readings to come, where some of those made lie beyond limits.
+exact_sentence <- function(run) if (any(compiled_of(run)$known_rows > 0)) "Readings to come are taken for exact: one that would lie beyond its limit tells less than is said here."
 
 # The goal's value without each row: where a reading is one number, by taking it out of the information (Sherman and Morrison 1950, Annals of Mathematical
 # Statistics 21, 124-127).
@@ -118,6 +132,7 @@ worth_reading <- function(x) {
       " of what it is."
     ),
     if (nrow(told) > 1) paste0("Half of what is known comes from ", count_shown(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", count_shown(nrow(told)), "."),
-    if (spare > 0) paste0(count_of(spare, "row"), " could be left out together for an error that is less than 5 % larger.") else "No row could be left out without the error growing by 5 %."
+    if (spare > 0) paste0(count_of(spare, "row"), " could be left out together for an error that is less than 5 % larger.") else "No row could be left out without the error growing by 5 %.",
+    exact_sentence(attr(x, "run"))
   )
 }

@@ -265,7 +265,7 @@ print.tundrel_readings <- function(x, ...) {
 }
 
 readings_reading <- function(x) {
-  unlist(lapply(unique(x$wish), function(wish) {
+  said <- unlist(lapply(unique(x$wish), function(wish) {
     one <- x[x$wish == wish, ]
     m <- stats::setNames(one$readings, one$way)
     if (all(is.infinite(m))) return(paste0(wish, ": no number of readings would do."))
@@ -275,4 +275,5 @@ readings_reading <- function(x) {
       if (is.finite(m[["evenly"]])) paste0(", ", format(m[["evenly"]], big.mark = ","), " spread evenly"), ", or ", format(m[["best"]], big.mark = ","), " where they tell most (next_measurements())."
     )
   }))
+  c(said, exact_sentence(attr(x, "run")))
 }

@@ -31,7 +31,7 @@ stacked_diagnostics <- function(stack) {
   }
   list(
     fitted = fitted_rows(stack$rows, numeric()), residual = raw, standardised = standardised, studentised = studentised, leverage = leverage,
-    influence = standardised^2 * leverage / ((1 - leverage) * pmax(1, moving))
+    influence = cooks_distance(stacked_held(stack)$pull, standardised, leverage, moving)
   )
 }
 
@@ -45,5 +45,7 @@ quantile_of_groups <- function(stack, run) {
 stacked_leverage <- function(stack) {
   compiled <- stack$compiled
   errors <- core_group_row_errors(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stack$fits$factor, stack$held)
-  pmin((root_weight_rows(stack$rows, numeric()) * errors)^2, 1)
+  pmin((stacked_held(stack)$root * errors)^2, 1)
 }
+
+stacked_held <- function(stack) held_rows(stack$criterion, stack$rows, numeric(), fitted_rows(stack$rows, numeric()))

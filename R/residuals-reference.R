@@ -63,6 +63,7 @@ tangent_basis <- function(run, compiled) {
   moving <- which(run$at_bound == "")
   if (length(moving) == 0) return(matrix(0, compiled$rows, 0))
   slopes <- weighted_slopes(run, compiled)[, moving, drop = FALSE]
+  if (any(compiled$known_rows > 0)) slopes <- slopes * (held_rows_of(run, compiled)$root / root_weight_rows(compiled, run$estimate))
   slopes[!is.finite(slopes)] <- 0
   norms <- sqrt(colSums(slopes^2))
   found <- qr(slopes[, norms > 0, drop = FALSE] %*% diag(1 / norms[norms > 0], sum(norms > 0)))

@@ -51,8 +51,13 @@ varying_residuals <- function(run, compiled) {
 
 row_leverage <- function(run, compiled) {
   if (!run$problem$criterion$rows_apart) return(rowSums(tangent_basis(run, compiled)^2))
-  pmin((root_weight_rows(compiled, run$estimate) * fitted_errors(run, compiled))^2, 1)
+  pmin((held_rows_of(run, compiled)$root * fitted_errors(run, compiled))^2, 1)
 }
+
+held_rows_of <- function(run, compiled) held_rows(run$problem$criterion, compiled, run$estimate, fitted_rows(compiled, run$estimate))
+
+# Cook's distance, of what pulls at a row: its residual, or what is known of a censored reading.
+cooks_distance <- function(pull, standardised, leverage, moving) (pull %|% standardised)^2 * leverage / ((1 - leverage) * pmax(1, moving))
 
 # Fitted values, residuals and their diagnostics for the rows that take part.
 row_diagnostics <- function(run, compiled) {
@@ -62,7 +67,7 @@ row_diagnostics <- function(run, compiled) {
   list(
     fitted = fitted_rows(compiled, run$estimate), residual = residual_rows(run, compiled, "response"), standardised = standardised,
     studentised = studentised_rows(run, standardised, leverage), leverage = leverage,
-    influence = standardised^2 * leverage / ((1 - leverage) * max(1, moving))
+    influence = cooks_distance(held_rows_of(run, compiled)$pull, standardised, leverage, moving)
   )
 }
 
