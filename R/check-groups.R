@@ -62,7 +62,7 @@ stacked_checked <- function(stack, along) {
   settings <- compiled$columns[problem$model$predictors]
   in_group <- function(x) order(group, x) - stack$first[group]
   all <- parts[c("standardised", "studentised", "leverage", "influence", "fitted")]
-  all$basis <- core_group_tangents(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stacked_held(stack)$root, stack$held)
+  all$basis <- stacked_tangents(stack)
   all$along <- along
   all$places <- c(predictors, if (!is.null(along)) stats::setNames(list(as.double(column_of(problem$measurements, along)[compiled$used])), along))
   all$order <- if (is.null(along)) seq_along(group) - stack$first[group] else in_group(column_of(problem$measurements, along)[compiled$used])
@@ -77,6 +77,7 @@ stacked_checked <- function(stack, along) {
     list(order = order - stack$first[group], last = last_of_places(x[order]) | diff(c(group, 0)) != 0)
   }))
   all$squares <- judged_by_squares(problem)
+  all[c("bounded", "meets_readings")] <- problem$criterion[c("bounded", "meets_readings")]
   all$family <- default_residuals(problem) == "quantile"
   all$stated <- !is.null(precision_expression(problem$criterion))
   all
@@ -146,7 +147,7 @@ tests_of_groups <- function(stack, all, seed) {
 # the largest influence.
 worst_of_groups <- function(stack, all, tested) {
   n <- diff(stack$first)
-  p <- if (all$squares) student_outliers(all$studentised, n[stack$group], stack$freedom[stack$group]) else tested$outlying
+  p <- if (all$squares) student_outliers(all$studentised, n[stack$group], stack$freedom[stack$group]) else far_out(tested$outlying, all$standardised, n[stack$group], all)
   order <- order(stack$group, p, -abs(all$studentised), na.last = NA)
   least <- order[!duplicated(stack$group[order])]
   worst <- rep(NA_integer_, length(n))
@@ -166,9 +167,9 @@ checked_of_group <- function(stack, all, tested, k) {
   own <- stack$compiled$used[rows] - stack$fits$groups$first[k]
   c(
     lapply(all[c("studentised", "leverage", "influence", "fitted", "order", "replicates")], part), list(
-      z = tested$z[rows], row = own, predictors = lapply(all$predictors, part), places = lapply(all$places, part), settings = lapply(all$setting, part),
+      z = tested$z[rows], standardised = all$standardised[rows], row = own, predictors = lapply(all$predictors, part), places = lapply(all$places, part), settings = lapply(all$setting, part),
       in_blocks = FALSE, freedom = stack$freedom[k], moving = sum(!stack$held[, k]), spread_rule = function() NULL
-    ), all[c("family", "squares", "stated")], list(along = all$along)[!is.null(all$along)]
+    ), all[c("family", "squares", "bounded", "meets_readings", "stated")], list(along = all$along)[!is.null(all$along)]
   )
 }
 

@@ -78,7 +78,7 @@ checks_by_response <- function(run, checked, sets) {
 }
 
 part_of_checked <- function(checked, mine, problem, name) {
-  for (field in c("z", "studentised", "leverage", "influence", "fitted")) checked[[field]] <- checked[[field]][mine]
+  for (field in c("z", "standardised", "studentised", "leverage", "influence", "fitted")) checked[[field]] <- checked[[field]][mine]
   checked$tangent <- checked$tangent[mine, , drop = FALSE]
   checked$order <- order(match(seq_along(checked$row), checked$order)[mine])
   checked$row <- posed_rows(problem, checked$row[mine])
@@ -90,7 +90,7 @@ part_of_checked <- function(checked, mine, problem, name) {
   checked$moving <- length(mine) - checked$freedom
   checked$refitted <- NULL
   criterion <- problem$criterion$criteria[[name]]
-  checked[c("squares", "stated")] <- list(criterion$squares, !is.null(precision_expression(criterion)))
+  checked[c("squares", "bounded", "meets_readings", "stated")] <- list(criterion$squares, criterion$bounded, criterion$meets_readings, !is.null(precision_expression(criterion)))
   checked
 }
 

@@ -26,7 +26,7 @@ absolute_error <- function(sd, relative = NULL) new_absolute_error(if (!missing(
 new_absolute_error <- function(sd = NULL, relative = NULL, call = rlang::caller_env()) {
   check_relative(relative, sd, call)
   new_criterion(
-    "absolute", "absolute_error", form = "kinked", scale_estimated = is.null(relative), own_information = TRUE, meets_readings = TRUE,
+    "absolute", "absolute_error", form = "kinked", scale_estimated = is.null(relative), own_information = TRUE, meets_readings = TRUE, bounded = TRUE,
     unit_noise = laplace_noise, sd = sd, relative = relative
   )
 }

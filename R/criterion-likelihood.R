@@ -95,7 +95,7 @@ new_max_likelihood <- function(family = NULL, others = list(), log_density = NUL
   leave_unsaid(new_criterion(
     "likelihood", "max_likelihood", form = if (families()[[family]]$kinked) "kinked" else "smooth", goal = "maximise",
     residuals = "quantile", residual_kinds = residual_kinds, resamplings = if (is.null(censored)) c("parametric", "case") else "case",
-    test = "likelihood ratio", in_noise_units = TRUE, family = family, others = others, censored = censored
+    test = "likelihood ratio", in_noise_units = TRUE, bounded = families()[[family]]$bounded, family = family, others = others, censored = censored
   ), unsaid)
 }
 

@@ -22,7 +22,7 @@ new_responses_criterion <- function(problem, criteria, together, call) {
     "responses", "max_likelihood", form = "smooth", goal = "maximise", residuals = "quantile", residual_kinds = residual_kinds,
     resamplings = if (together == "correlated" || any(vapply(parts, function(one) !is.null(one$censored), NA))) "case" else c("parametric", "case"),
     test = "likelihood ratio", in_noise_units = TRUE, criteria = criteria, parts = parts, column = problem$responses$column, together = together,
-    small_samples = squares
+    small_samples = squares, bounded = any(vapply(parts, function(one) one$bounded, NA))
   )
   criterion$limits <- natural_limits(names(criteria)[vapply(criteria, function(one) one$squares, NA)], names(criteria), together)
   if (together == "correlated") criterion$given <- conditional_parts(problem, parts)

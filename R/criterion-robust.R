@@ -50,7 +50,7 @@ new_robust_error <- function(loss = "huber", tuning = NULL, sd = NULL, relative 
   tuning <- tuning %||% robust_tunings[[place]]
   check_number(tuning, "tuning", above = 0, call = call)
   new_criterion(
-    "robust", "robust_error", form = "smooth", own_information = TRUE, in_noise_units = TRUE, scale_first = TRUE,
+    "robust", "robust_error", form = "smooth", own_information = TRUE, in_noise_units = TRUE, scale_first = TRUE, bounded = TRUE,
     loss = names(robust_tunings)[place], tuning = tuning, sd = sd, relative = relative
   )
 }

@@ -14,17 +14,18 @@
 #   in_noise_units   whether differences of its value are in units of the noise
 #   scale_first      whether a scale has to be found before it can be judged by
 #   meets_readings   whether the best fit meets some readings exactly
+#   bounded          whether a reading that lies far off pulls no harder than one that is nearer
 #   rows_apart       whether the criterion is a sum over rows, each of which could be there without the others
 #   unit_noise       draws the noise of variance one that it is made for, for standardised residuals
 new_criterion <- function(class, name, form, goal = "minimise", squares = FALSE, scale_estimated = FALSE, residuals = "response",
                           residual_kinds = c("response", "weighted", "pearson"), resamplings = c("residual", "wild", "case", "parametric"),
-                          test = NA_character_, own_information = FALSE, in_noise_units = FALSE, scale_first = FALSE, meets_readings = FALSE, rows_apart = TRUE,
+                          test = NA_character_, own_information = FALSE, in_noise_units = FALSE, scale_first = FALSE, meets_readings = FALSE, bounded = FALSE, rows_apart = TRUE,
                           unit_noise = stats::rnorm, ...) {
   structure(
     list(
       name = name, form = form, goal = goal, squares = squares, scale_estimated = scale_estimated, residuals = residuals,
       residual_kinds = residual_kinds, resamplings = resamplings, test = test, own_information = own_information, in_noise_units = in_noise_units, scale_first = scale_first,
-      meets_readings = meets_readings, rows_apart = rows_apart, unit_noise = unit_noise, ...
+      meets_readings = meets_readings, bounded = bounded, rows_apart = rows_apart, unit_noise = unit_noise, ...
     ),
     class = c(paste0("tundrel_criterion_", class), "tundrel_criterion")
   )

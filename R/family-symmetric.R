@@ -22,7 +22,8 @@ family_student_t <- function() {
       df <- o$df
       of_df <- (trigamma(df / 2) - trigamma((df + 1) / 2)) / 4 - (df + 5) / (2 * df * (df + 1) * (df + 3))
       list((df + 1) / (df + 3) / o$scale^2, 0, 2 * df / (df + 3) / o$scale^2, 0, -2 / (o$scale * (df + 1) * (df + 3)), of_df)
-    }
+    },
+    bounded = TRUE
   )
 }
 
@@ -35,7 +36,7 @@ family_laplace <- function() {
       ifelse(z < 0, exp(-abs(z)) / 2, 1 - exp(-abs(z)) / 2)
     },
     draw = function(m, o) m + o$scale * stats::rexp(length(m)) * sample(c(-1, 1), length(m), TRUE),
-    variance = function(m, o) 2 * o$scale^2 + 0 * m, information = function(m, o) list(1 / o$scale^2, 0, 1 / o$scale^2), kinked = TRUE
+    variance = function(m, o) 2 * o$scale^2 + 0 * m, information = function(m, o) list(1 / o$scale^2, 0, 1 / o$scale^2), kinked = TRUE, bounded = TRUE
   )
 }
 

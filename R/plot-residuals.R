@@ -171,7 +171,7 @@ moves_panel <- function(table, run) {
     plot <- plot + ggplot2::geom_vline(xintercept = sqrt(moving * stats::qf(0.5, moving, freedom)), colour = colours[["start"]], linetype = "dashed")
   }
   plot + ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
-    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = if (is.null(run$problem$criterion$dependent)) "the answer moves without it" else "the answer without the row's new error") +
+    ggplot2::labs(x = "standard errors, at most", y = "row", subtitle = if (!is.null(run$problem$criterion$dependent)) "the answer without the row's new error" else if (run$problem$criterion$bounded) "least squares would move without it" else "the answer moves without it") +
     figure_look()
 }
 

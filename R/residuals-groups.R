@@ -44,8 +44,15 @@ quantile_of_groups <- function(stack, run) {
 
 stacked_leverage <- function(stack) {
   compiled <- stack$compiled
+  if (stack$criterion$bounded) return(rowSums(stacked_tangents(stack)^2))
   errors <- core_group_row_errors(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stack$fits$factor, stack$held)
   pmin((stacked_held(stack)$root * errors)^2, 1)
+}
+
+# Of each group, orthogonal columns that span its tangent plane in units of the noise.
+stacked_tangents <- function(stack) {
+  compiled <- stack$compiled
+  core_group_tangents(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stacked_held(stack)$root, stack$held)
 }
 
 stacked_held <- function(stack) held_rows(stack$criterion, stack$rows, numeric(), fitted_rows(stack$rows, numeric()))

@@ -28,7 +28,7 @@ checked_rows <- function(run, compiled, along) {
     settings = lapply(settings, `[`, known), replicates = if (length(settings)) replicates_of(lapply(settings, `[`, known)),
     order = neighbours_order(run, compiled, known, along), along = along, in_blocks = !is.null(run$problem$criterion$dependent),
     freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
-    unit_noise = run$problem$criterion$unit_noise, squares = judged_by_squares(run$problem), stated = !is.null(precision_expression(run$problem$criterion)),
+    unit_noise = run$problem$criterion$unit_noise, standardised = diagnostics$standardised[known], bounded = run$problem$criterion$bounded, meets_readings = run$problem$criterion$meets_readings, squares = judged_by_squares(run$problem), stated = !is.null(precision_expression(run$problem$criterion)),
     spread_rule = function() if (!has_responses(run$problem)) spread_rule(run),
     refitted = if (run$problem$criterion$meets_readings && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, compiled, noise, known)
   )

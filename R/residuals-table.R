@@ -10,7 +10,8 @@
 #'   families over the root of one minus leverage);
 #'   `leverage` (how far the row pulls its own fitted value, from 0 to 1; where errors
 #'   depend on each other, how far the curve follows an error that begins there); `influence` (Cook's
-#'   distance on the tangent plane). `NA` in rows that took no part.
+#'   distance on the tangent plane). Under [robust_error()], [absolute_error()] and the families `student_t` and `laplace`, where a reading that
+#'   lies far off counts less, the last two are those that least squares would have. `NA` in rows that took no part.
 #' @references Cook and Weisberg (1982) Residuals and Influence in Regression. St Laurent and Cook
 #'   (1992) Journal of the American Statistical Association 87, 985-990, on leverage in nonlinear
 #'   models.
@@ -50,7 +51,7 @@ varying_residuals <- function(run, compiled) {
 }
 
 row_leverage <- function(run, compiled) {
-  if (!run$problem$criterion$rows_apart) return(rowSums(tangent_basis(run, compiled)^2))
+  if (!run$problem$criterion$rows_apart || run$problem$criterion$bounded) return(rowSums(tangent_basis(run, compiled)^2))
   pmin((held_rows_of(run, compiled)$root * fitted_errors(run, compiled))^2, 1)
 }
 
