@@ -39,7 +39,7 @@ check_noise_known <- function(run, data, call) {
   used <- unlist(lapply(c(list(precision_expression(criterion)), criterion$others, lapply(criterion_columns(run$problem), as.symbol)), function(expr) if (!is.null(expr)) value_names(written_shapes(expr, call))))
   lacking <- setdiff(intersect(unlist(lapply(used, source_columns)), names(run$problem$measurements)), c(names(data), run$problem$responses$column))
   if (length(lacking) == 0) return(invisible())
-  refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Add it to them as a column."), call = call)
+  refuse("measurements", c("The noise of a reading depends on {.field {lacking[1]}}, which the candidates lack.", "i" = "Give {.arg candidates} as a table with it as a column."), call = call)
 }
 
 # The places that were measured; of several responses, each once.

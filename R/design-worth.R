@@ -133,6 +133,7 @@ worth_reading <- function(x) {
     ),
     if (nrow(told) > 1) paste0("Half of what is known comes from ", count_shown(sum(carried$rows)), " of them, at ", count_of(nrow(carried), "place"), " of ", count_shown(nrow(told)), "."),
     if (spare > 0) paste0(count_of(spare, "row"), " could be left out together for an error that is less than 5 % larger.") else "No row could be left out without the error growing by 5 %.",
+    if (attr(x, "run")$problem$criterion$bounded) "Shares are what readings tell on average: one that lies far off told less.",
     exact_sentence(attr(x, "run"))
   )
 }
