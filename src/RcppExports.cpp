@@ -603,7 +603,6 @@ Rcpp::List core_words(SEXP expression);
 RcppExport SEXP _tundrel_core_words(SEXP expressionSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type expression(expressionSEXP);
     rcpp_result_gen = Rcpp::wrap(core_words(expression));
     return rcpp_result_gen;

@@ -27,7 +27,7 @@ class Words {
 }  // namespace
 
 // What is called and is no plain name is "". However deep the expression is: nothing calls itself.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 Rcpp::List core_words(SEXP expression) {
   Words called, values;
   bool complex = false, unnamed = false;
