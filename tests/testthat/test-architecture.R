@@ -113,3 +113,9 @@ test_that("kinds and families are asked about in their own files only", {
   expect_identical(grep("measure|residual_panel", asks(families, !grepl("^family", basename(files))), invert = TRUE, value = TRUE), character())
   expect_true(length(asks(families, grepl("^family", basename(files)))) > 5)
 })
+
+# A call into compiled code that saves and restores R's generator makes one where there was none.
+test_that("no bridge touches R's random numbers", {
+  skip_without_sources()
+  expect_false(any(grepl("RNGScope", readLines(sources("src", "RcppExports.cpp")))))
+})
