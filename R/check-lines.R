@@ -128,7 +128,7 @@ check_influence <- function(checked) {
   check_line("influence", max(distance, na.rm = TRUE), "pass", if (length(found)) {
     rows <- name_rows(checked$row[found[order(-distance[found])]])
     if (checked$bounded) {
-      paste0("Under least squares ", if (length(found) > 1) "each of ", rows, " would decide the answer; here a reading that lies far off counts less: fit without ", if (length(found) == 1) "it" else "them", " and compare.")
+      paste0("Under least squares the answer would follow ", rows, "; here a reading that lies far off counts less: fit without ", if (length(found) == 1) "it" else "them", " and compare.")
     } else paste0("Without ", if (checked$in_blocks) "the error that begins in ", if (length(found) > 1) "one of ", rows, " estimates would move by up to about ",
       moved, ": fit without ", if (length(found) == 1) "it" else "them", " and compare.")
   } else if (checked$in_blocks) {

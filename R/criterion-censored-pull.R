@@ -7,7 +7,8 @@ held_rows.tundrel_criterion <- function(criterion, compiled, x, fitted) list(roo
 # By differences this far away, in standard deviations.
 pull_step <- 1e-3
 
-# Of readings that are known to lie beyond limits, by the probability that they do: far beyond, nothing holds the curve there.
+# Of readings that are known to lie beyond limits, by the probability that they do: far beyond, nothing holds the curve there. Where means are positive, along
+# their logarithm: of life times, one that goes on then holds its share of all time.
 with_censored_pull <- function(held, family, compiled, x, fitted) {
   rows <- which(compiled$known_rows > 0)
   if (length(rows) == 0) return(held)
@@ -21,8 +22,8 @@ with_censored_pull <- function(held, family, compiled, x, fitted) {
   }
   mean <- fitted[rows]
   step <- pull_step / held$root[rows]
-  if (family$range[1] == 0) step <- pmin(step, mean / 10)
-  shares <- lapply(c(-1, 0, 1), function(side) suppressWarnings(log_share(mean + side * step)))
+  moved <- function(side) if (family$range[1] == 0) mean * exp(side * step / mean) else mean + side * step
+  shares <- lapply(c(-1, 0, 1), function(side) suppressWarnings(log_share(moved(side))))
   slope <- (shares[[3]] - shares[[1]]) / (2 * step)
   root <- sqrt(pmax(2 * shares[[2]] - shares[[1]] - shares[[3]], 0)) / step
   held$root[rows] <- root

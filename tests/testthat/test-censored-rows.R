@@ -81,3 +81,13 @@ test_that("sides of censoring by their other names are answered", {
   expect_refusal(censored(right = running), "argument", c("right", "above"))
   expect_refusal(censored(left = limit), "argument", c("left", "below"))
 })
+
+test_that("what life times that go on hold is their share of all time, and without one the mean moves as is said", {
+  data <- data.frame(hours = c(100, 250, 400, 900, 1000, 1000), on = c(FALSE, FALSE, FALSE, FALSE, TRUE, TRUE))
+  fit <- suppressMessages(pose(data, hours ~ m) |> judge_by(max_likelihood("exponential", censored = censored(above = on))) |> fit_local())
+  expect_equal(coef(fit)[["m"]], sum(data$hours) / 4, tolerance = 1e-6)
+  rows <- residual_table(fit)
+  expect_equal(rows$leverage[5:6], rep(1000 / sum(data$hours), 2), tolerance = 1e-4)
+  moved <- (sum(data$hours) - sum(data$hours[-5])) / 4 / (coef(fit)[["m"]] / sqrt(4))
+  expect_equal(rows$influence[5] * (1 - rows$leverage[5]), moved^2, tolerance = 1e-4)
+})
