@@ -14,7 +14,8 @@ check_run <- function(run, call = rlang::caller_env()) {
   refuse("argument", c(
     "{.arg run} must be a run.",
     "x" = "It is {.obj_type_friendly {run}}.",
-    "i" = "Make one with {.fn fit_local}."
+    "i" = if (inherits(run, "tundrel_runs")) "It holds several; the best of them is {.code best_run(runs)}."
+    else if (inherits(run, "tundrel_problem")) "Fit it first: {.code fit_local(problem)}." else "Make one with {.fn fit_local}."
   ), call = call)
 }
 
@@ -95,3 +96,20 @@ beside <- function(...) vctrs::vec_cbind(..., .name_repair = "check_unique")
 
 # The same for single missing entries.
 `%|%` <- function(x, y) unname(ifelse(is.na(x), y, x))
+
+# Bare names, or texts, alone or in c(); NA for anything else.
+names_in <- function(expr) {
+  if (is.character(expr)) return(expr)
+  each <- if (rlang::is_call(expr, "c")) as.list(expr)[-1] else list(expr)
+  vapply(each, function(one) if (is.symbol(one) || rlang::is_string(one)) as.character(one) else NA_character_, "")
+}
+
+# Parameters or columns that an argument names, as texts or barely, as in formulas. Where a bare name is an object that holds texts, these are meant.
+names_told <- function(written, choices) {
+  value <- tryCatch(rlang::eval_tidy(written), error = identity)
+  if (is.character(value) || is.null(value)) return(value)
+  names <- names_in(rlang::quo_get_expr(written))
+  if (length(names) && !anyNA(names) && (inherits(value, "error") || all(names %in% choices))) return(names)
+  if (inherits(value, "error")) stop(value)
+  value
+}

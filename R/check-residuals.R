@@ -15,8 +15,9 @@
 #' Several responses are checked one by one: the name of the response stands before that of the check.
 #'
 #' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()], whose groups stand in front.
-#' @param along \[character(1)] A column in whose order neighbours are, such as a time; `NULL` for the order of the rows.
+#' @param along A column in whose order neighbours are, such as a time; `NULL` for the order of the rows.
 #' @param seed \[integer(1)] Seed of the simulated residuals.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_checks`, one row a check: `check`, `statistic`, `p_value` (`NA` where a check is no
 #'   test), `verdict` (`"fail"` below 0.01, `"warn"` below 0.05, `"pass"`, and `"skip"` where too little is left to tell),
@@ -33,7 +34,9 @@
 #'   judge_by(least_squares(sd = uptake_sd)) |>
 #'   fit_local() |>
 #'   check_residuals()
-check_residuals <- function(run, along = NULL, seed = 1) {
+check_residuals <- function(run, along = NULL, seed = 1, ...) {
+  refuse_unknown(...)
+  along <- names_told(rlang::enquo(along), names(run$problem$measurements))
   if (inherits(run, "tundrel_fits")) return(checks_of_groups(run, along, seed))
   check_run(run)
   check_seed(seed)

@@ -5,6 +5,7 @@
 #'
 #' @param run A run that has ended.
 #' @param seed \[integer(1)] Seed of the random steps and of the restart.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @inheritParams uncertainty
 #'
 #' @return A tibble of class `tundrel_checks`, one row a check: `check`, `statistic`, `p_value` (`NA` here: these
@@ -28,7 +29,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   check_solution()
-check_solution <- function(run, seed = 1, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"), checkpoint = NULL) {
+check_solution <- function(run, seed = 1, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"), checkpoint = NULL, ...) {
+  refuse_unknown(...)
   check_run(run)
   if (run$stop_reason == "none") {
     refuse("solver", c("This run has not ended: there is no answer to check.", "i" = "Go on with {.fn finish}."))

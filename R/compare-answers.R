@@ -4,6 +4,7 @@
 #' another model that shares parameters. [compare_runs()] compares runs on one problem, [compare_models()] models on the same rows.
 #'
 #' @param before,after Runs, as from [fit_local()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_answers`: `parameter`, `before`, `after`, `change` (after minus before), and `change_in_errors`: the
 #'   change in units of the parameter's standard error before, `NA` where there is none. Parameters that only one of them has are `NA` in
@@ -15,7 +16,8 @@
 #' plain <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' weighted <- judge_by(plain, least_squares(sd = uptake_sd)) |> fit_local()
 #' compare_answers(plain, weighted)
-compare_answers <- function(before, after) {
+compare_answers <- function(before, after, ...) {
+  refuse_unknown(...)
   for (run in list(before, after)) check_run(run)
   old <- coef(before)
   new <- coef(after)

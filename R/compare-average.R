@@ -115,8 +115,8 @@ averaged_table <- function(runs, each, weight, newdata, level, what) {
     ends <- averaged_ends(estimate, error, freedom, weight, level)
     spread <- sqrt(sum(weight * (error^2 + (estimate - middle)^2)))
     tibble(
-      place = i, model = c(names(runs), "average"), weight = c(!!weight, NA), estimate = c(!!estimate, middle), std_error = c(error, spread),
-      lower = c(!!(estimate - reach), ends[1]), upper = c(!!(estimate + reach), ends[2])
+      place = i, model = c(names(runs), "average"), weight = c(weight, NA), estimate = c(estimate, middle), std_error = c(error, spread),
+      lower = c(estimate - reach, ends[1]), upper = c(estimate + reach, ends[2])
     )
   })
   table <- do.call(rbind, rows)

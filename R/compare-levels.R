@@ -4,10 +4,11 @@
 #' together and p-values that allow for how many there are; and one test that all are equal.
 #'
 #' @param run \[tundrel_run] A run on a model with a parameter such as `top[site]`.
-#' @param name \[character(1)] That parameter's name, without brackets. Not needed where only one has levels.
+#' @param name That parameter's name, without brackets. Not needed where only one has levels.
 #' @param as \[character(1)] `"difference"`; or `"ratio"`, compared on the logarithmic scale, for values of one sign.
 #' @param against \[character(1)] One level, with which all others are compared; by default all pairs.
 #' @param level \[numeric(1)] Coverage of the intervals, all together, between 0 and 1.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_levels`: `parameter`, `contrast` (`"ridge - fen"`, `"ridge / fen"`), `estimate`, `lower`, `upper`, and
 #'   `p_value`, adjusted for the number of contrasts. From the covariance by curvature, and the largest of several correlated
@@ -22,13 +23,14 @@
 #' run <- pose(lichen, uptake ~ top[thallus] * light / (half + light) - dark) |> fit_local()
 #' compare_levels(run, "top")
 #' compare_levels(run, "top", as = "ratio", against = "T1")
-compare_levels <- function(run, name = NULL, as = c("difference", "ratio"), against = NULL, level = 0.95) {
+compare_levels <- function(run, name = NULL, as = c("difference", "ratio"), against = NULL, level = 0.95, ...) {
+  refuse_unknown(...)
   run <- as_run(run)
   check_run(run)
   as <- rlang::arg_match(as)
   check_level(level)
   need_package("mvtnorm", "to compare levels")
-  name <- name %||% only_levels(run)
+  name <- names_told(rlang::enquo(name), names(parameters_with_levels(run$problem))) %||% only_levels(run)
   one <- levels_called(run, name)
   warn_unconverged(run)
   labels <- level_texts(one$labels)

@@ -11,9 +11,9 @@
 #'   parameters then have no effect, as the rate of a term that is not there, the usual test is not valid, and that is said.
 #' @param folds \[numeric(1)] Into how many parts rows are shared out for cross-validation: each part is predicted from a
 #'   fit to the others. `Inf` leaves one row, or group, out at a time; 0 for none.
-#' @param by \[character(1)] A column whose values group rows that belong together, such as one plot or day: groups are left
+#' @param by A column whose values group rows that belong together, such as one plot or day: groups are left
 #'   out whole. `NULL` for none.
-#' @param along \[character(1)] A column, such as time: rows that are left out together lie next to each other along it, so that neighbours that err together
+#' @param along A column, such as time: rows that are left out together lie next to each other along it, so that neighbours that err together
 #'   do not help. `NULL` for rows by chance.
 #' @param seed \[integer(1)] Seed by which rows are shared out.
 #' @param threads \[integer(1)] Threads for the refits. Results do not depend on it.
@@ -46,6 +46,9 @@ compare_models <- function(..., nested = NULL, folds = 10, by = NULL, along = NU
   given <- list(...)
   names(given) <- label_given(given, as.list(substitute(list(...)))[-1])
   runs <- collect_runs(given)
+  columns <- names(runs[[1]]$problem$measurements)
+  by <- names_told(rlang::enquo(by), columns)
+  along <- names_told(rlang::enquo(along), columns)
   names(runs) <- run_labels(runs)
   if (length(runs) < 2) refuse("solver", c("Two models at least are needed to compare.", "x" = "There is {length(runs)}."))
   check_threads(threads)

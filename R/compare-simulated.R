@@ -8,6 +8,7 @@
 #' @param replicates \[numeric(1)] How many sets are drawn for each test.
 #' @param both \[logical(1)] Whether the models are tested both ways round, as where neither is simpler. `NULL`: where both have as many parameters.
 #' @param seed \[integer(1)] Seed of the draws.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_tests` with a row a test: `supposed` (the model that readings are drawn from), `against`, `gain` (twice the difference of
 #'   the logarithms of likelihood; of squares, `n` times the logarithm of their ratio), `p_value` (the share of sets with as great a gain, the measurements
@@ -25,7 +26,8 @@
 #'   start_from(top = 8, scale = 200, dark = 1) |>
 #'   fit_local()
 #' test_by_simulation(saturating, levelling, replicates = 19)
-test_by_simulation <- function(simple, full, replicates = 499, both = NULL, seed = 1) {
+test_by_simulation <- function(simple, full, replicates = 499, both = NULL, seed = 1, ...) {
+  refuse_unknown(...)
   written <- list(substitute(simple), substitute(full))
   runs <- list(simple = simple, full = full)
   names(runs) <- ifelse(vapply(written, is.symbol, NA), vapply(written, expression_text, ""), names(runs))

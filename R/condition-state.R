@@ -83,7 +83,8 @@ refuse_named <- function(quosures, parameters, call = rlang::caller_env()) {
 
 #' @rdname subject_to
 #' @export
-drop_conditions <- function(problem, about = NULL) {
+drop_conditions <- function(problem, about = NULL, ...) {
+  refuse_unknown(...)
   problem <- as_problem(problem)
   if (is.null(about)) {
     problem$conditions <- list()

@@ -4,6 +4,7 @@
 #' combination of the two, but hardly each of them.
 #'
 #' @param run A run, from [fit_local()] or another fit.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble of class `tundrel_correlation`, a row a pair of parameters that move, strongest first: `first`,
 #'   `second`, `correlation`, `reading`.
 #' @section Errors: `tundrel_error_argument` for what is no run.
@@ -15,7 +16,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   correlation_table()
-correlation_table <- function(run) {
+correlation_table <- function(run, ...) {
+  refuse_unknown(...)
   check_run(run)
   warn_unconverged(run)
   correlation <- correlation_of(run)

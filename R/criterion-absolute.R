@@ -14,6 +14,7 @@
 #' @param relative \[character(1)] For noise in proportion to the curve. `"fitted"`: what counts is the logarithm of response over fitted
 #'   value, so that too much and too little count alike; responses of zero are refused. `"observed"`: residuals are divided by the
 #'   readings themselves, which is only good for noise of a percent or two (see [least_squares()]). `NULL` for plain residuals.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: As for [least_squares()].
 #' @references Bassett and Koenker (1978) Journal of the American Statistical Association 73, 618-622.
@@ -21,7 +22,10 @@
 #' @examples
 #' absolute_error()
 #' absolute_error(relative = "observed")
-absolute_error <- function(sd, relative = NULL) new_absolute_error(if (!missing(sd)) rlang::enexpr(sd), relative)
+absolute_error <- function(sd, relative = NULL, ...) {
+  refuse_unknown(...)
+  new_absolute_error(if (!missing(sd)) rlang::enexpr(sd), relative)
+}
 
 new_absolute_error <- function(sd = NULL, relative = NULL, call = rlang::caller_env()) {
   check_relative(relative, sd, call)

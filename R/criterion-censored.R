@@ -26,12 +26,15 @@
 #' censored(below = carbon <= 0.5, above = over_range)
 #' censored(between = c(low, high))
 censored <- function(below, above, between, ...) {
-  refuse_other_arguments(rlang::enexprs(...), c("below", "above", "between"), said_elsewhere = c(right = "above", left = "below", interval = "between"))
+  refuse_other_arguments(rlang::enexprs(...), censored_by, said_elsewhere = c(right = "above", left = "below", interval = "between"))
   new_censoring(
     if (!missing(below)) rlang::enexpr(below), if (!missing(above)) rlang::enexpr(above),
     if (!missing(between)) rlang::enexpr(between)
   )
 }
+
+# The names of what may be told of a reading that is not known exactly.
+censored_by <- c("below", "above", "between")
 
 new_censoring <- function(below = NULL, above = NULL, between = NULL, call = rlang::caller_env()) {
   if (is.null(below) && is.null(above) && is.null(between)) {

@@ -17,6 +17,7 @@
 #' @param nugget With `along`: the share of the variance that each reading has for itself, from 0 to 1, so that even close readings are correlated
 #'   by one minus it. A name becomes a parameter.
 #' @param share Without `along`: the share of the variance that readings of a block have in common, which is their correlation.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return What `dependent` in a criterion takes, of class `tundrel_dependence`.
 #' @details Where readings of a block stand at the same place along, they need a nugget. Parameters are kept where they mean something:
@@ -34,7 +35,8 @@
 #' dependent(along = hour, by = probe)
 #' dependent(along = hour, nugget = own)
 #' dependent(by = plate)
-dependent <- function(along, by, range = range, nugget = 0, share = share) {
+dependent <- function(along, by, range = range, nugget = 0, share = share, ...) {
+  refuse_unknown(...)
   # a name may stand in quotes
   bare_name <- function(expr) if (rlang::is_string(expr)) as.symbol(expr) else expr
   given <- function(missing, expr) if (!missing) expr

@@ -28,6 +28,7 @@
 #' @param dependent From [dependent()]: how errors depend on each other. The value is then the sum of squares of what each reading adds to the
 #'   ones before it, times the n-th root of the determinant of the correlations: smallest where the likelihood is largest. Not with `predictor_sd`.
 #' @param restricted \[logical(1)] With `dependent`: find range and shares by restricted likelihood, see [max_likelihood()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @details With `predictor_sd` the true predictors of each row are estimated with the rest: they are where the curve is nearest to the
 #'   reading, and [residual_table()] tells them. The nearest place is searched for within four standard deviations first. There are as many
@@ -49,7 +50,8 @@
 #' least_squares(sd = uptake_sd)
 #' least_squares(relative = "fitted")
 #' least_squares(sd = uptake_sd, predictor_sd = c(light = 0.05 * light))
-least_squares <- function(weights, sd, relative = NULL, predictor_sd, correlation, dependent = NULL, restricted = FALSE) {
+least_squares <- function(weights, sd, relative = NULL, predictor_sd, correlation, dependent = NULL, restricted = FALSE, ...) {
+  refuse_unknown(...)
   new_least_squares(
     if (!missing(weights)) rlang::enexpr(weights),
     if (!missing(sd)) rlang::enexpr(sd),

@@ -127,7 +127,8 @@ check_family_arguments <- function(family, others, censored, call) {
   for (name in setdiff(given, family$others)) {
     refuse("criterion", c(
       if (nzchar(name)) "The family {.val {family$name}} has no parameter {.arg {name}}." else "The parameters of a family need names.",
-      if (length(family$others)) suggestion(name, family$others, "parameters") else c("i" = "It has no parameters beside the mean.")
+      if (name %in% censored_by) c("i" = "Which readings are censored is said in {.code censored = censored({name} = {expression_text(others[[name]])})}.")
+      else if (length(family$others)) suggestion(name, family$others, "parameters") else c("i" = "It has no parameters beside the mean.")
     ), call = call)
   }
   for (name in setdiff(family$stated, given)) refuse_unsaid(family, name, call)

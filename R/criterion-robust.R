@@ -25,6 +25,7 @@
 #' @param relative \[character(1)] For noise in proportion to the curve. `"fitted"`: what counts is the logarithm of response over fitted
 #'   value, so that too much and too little count alike; responses of zero are refused. `"observed"`: residuals are divided by the
 #'   readings themselves, which is only good for noise of a percent or two (see [least_squares()]). `NULL` for plain residuals.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A criterion for [judge_by()], of class `tundrel_criterion`.
 #' @section Errors: As for [least_squares()], and for an unknown loss or a tuning that is not above zero.
 #' @references Huber (1964) Annals of Mathematical Statistics 35, 73-101. Beaton and Tukey (1974)
@@ -33,7 +34,8 @@
 #' @examples
 #' robust_error("bisquare")
 #' robust_error("huber", tuning = 2)
-robust_error <- function(loss = "huber", tuning = NULL, sd, relative = NULL) {
+robust_error <- function(loss = "huber", tuning = NULL, sd, relative = NULL, ...) {
+  refuse_unknown(...)
   new_robust_error(loss, tuning, if (!missing(sd)) rlang::enexpr(sd), relative)
 }
 

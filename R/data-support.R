@@ -5,6 +5,7 @@
 #' "only the product a * b is known". Use it before an experiment is repeated: it tells what to measure, or what to hold.
 #'
 #' @param run A run, from [fit_local()] or another fit.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_support`, a row a direction: `direction` (1 the least known), `relative_error` (the
 #'   standard error of a change along it, as a share; infinite where the data do not determine it), `parameters` (those that
@@ -20,7 +21,8 @@
 #'   start_from(gain = 2, top = 4, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   data_support()
-data_support <- function(run) {
+data_support <- function(run, ...) {
+  refuse_unknown(...)
   check_run(run)
   warn_unconverged(run)
   scale <- covariance_scale(run)

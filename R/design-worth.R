@@ -6,6 +6,7 @@
 #' @param goal What the readings are for: `"parameters"`, `"average"`, `"worst"`, the name of a parameter, an expression of parameters or `"band"`, as in
 #'   [next_measurements()].
 #' @param candidates Where readings could have been made, as in [next_measurements()]: `NULL` is anywhere within what was measured.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_worth` with a row for each row that took part: `row`, the predictors, `share` (of what all rows tell of the goal: how much
 #'   it would gain by more of this row; shares sum to 1) and `rise` (by which factor the goal's standard error would rise without this row; for several
@@ -18,7 +19,8 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' worth_of_rows(run, half)
-worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = NULL) {
+worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = NULL, ...) {
+  refuse_unknown(...)
   run <- plannable_run(run)
   call <- rlang::current_env()
   compiled <- compiled_of(run)

@@ -14,6 +14,7 @@
 #' @param tolerance \[numeric(1)] How closely the root is to be known, relative to itself; near zero, to 1e-8 of range
 #'   and start.
 #' @param max_evaluations \[numeric(1)] Budget; at least 1.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of one row: `root`, `value` (of `f` there), `lower` and `upper` (points of other sign that
 #'   enclose it, or the range searched), `converged`, `stop_reason`, `iterations`, `evaluations`. A sign that changes at
@@ -29,7 +30,8 @@
 #' find_root(uptake, within = c(0, 500), constants = c(top = 8, half = 150, dark = 1))
 #' # where a slope vanishes
 #' find_root(function(x) 2 * x - cos(x), start = 1, method = "halley")
-find_root <- function(f, within = NULL, start = NULL, method = NULL, constants = numeric(), tolerance = 1e-12, max_evaluations = 1000) {
+find_root <- function(f, within = NULL, start = NULL, method = NULL, constants = numeric(), tolerance = 1e-12, max_evaluations = 1000, ...) {
+  refuse_unknown(...)
   methods <- c("bracket", "newton", "halley")
   method <- rlang::arg_match0(method %||% (if (is.null(within)) "newton" else "bracket"), methods, "method")
   check_root_range(within, start, method)

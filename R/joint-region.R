@@ -5,9 +5,10 @@
 #' two differ, the ellipse misleads.
 #'
 #' @param run A run, from [fit_local()] or another fit.
-#' @param a,b \[character(1)] Two free parameters.
+#' @param a,b Two free parameters, by their names.
 #' @param level \[numeric(1)] Coverage of the region, between 0 and 1.
 #' @param directions \[integer(1)] In how many directions its edge is sought; at least 8.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @inheritParams uncertainty
 #'
 #' @return A tibble of class `tundrel_region`, a row a point of an edge, in order around: `by` (`"profile"` or
@@ -25,13 +26,16 @@
 #'   fit_local()
 #' joint_region(run, "top", "half", directions = 16)
 joint_region <- function(run, a, b, level = 0.95, directions = 60, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar"),
-                         checkpoint = NULL) {
+                         checkpoint = NULL, ...) {
+  refuse_unknown(...)
   check_run(run)
   if (missing(a) || missing(b)) {
     refuse("argument", c("{.fn joint_region} needs two parameters, {.arg a} and {.arg b}.", "i" = "The free ones are {.field {names(run$estimate)}}."))
   }
   check_level(level)
   check_number(directions, "directions", above = 8, or_equal = TRUE)
+  a <- names_told(rlang::enquo(a), names(run$estimate))
+  b <- names_told(rlang::enquo(b), names(run$estimate))
   names <- c(check_free(run, a, "a"), check_free(run, b, "b"))
   if (a == b) refuse("model", "{.arg a} and {.arg b} must be two parameters; both are {.field {a}}.")
   warn_unconverged(run)

@@ -21,6 +21,7 @@
 #'   entries, such as `c("well", "od")`. The first column stays, and the table gets one row a reading.
 #' @param on_disk \[logical(1)] Are columns kept in files beside the table, and read as they are needed? For tables larger than memory.
 #'   `NA`, the default: if the file takes more than a quarter of the memory that is free.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @details In a column of numbers, entries such as `-`, `n/a` or `#DIV/0!` are missing. `<0.05` is a limit of detection: the entry is
 #'   missing, and the limit goes into a column beside it, `od_below` for `od`, where [censored()] finds it. Numbers with a per cent sign
@@ -49,7 +50,8 @@
 #' read_measurements("depth [cm]\tday\n3,5\t1\n7,25\t2")
 #' read_measurements("hour,A1,A2\n0,0.05,<0.02\n1,0.11,0.03\n2,0.24,0.07", gather = c("well", "od"))
 read_measurements <- function(file, text = NULL, sheet = NULL, range = NULL, columns = NULL, units = NA, na = c("", "NA", "#N/A"), decimal = NA,
-                              comment = "#", as_text = character(), gather = NULL, on_disk = NA) {
+                              comment = "#", as_text = character(), gather = NULL, on_disk = NA, ...) {
+  refuse_unknown(...)
   if (!is.null(gather)) check_gather(gather, rlang::current_env())
   if (is.null(text) && rlang::is_string(file) && grepl("\n", file, fixed = TRUE)) text <- file
   if (!is.null(text)) {

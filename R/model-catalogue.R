@@ -13,6 +13,7 @@
 #' @param title \[character(1)] What the model is called.
 #' @param meaning \[character] What parameters mean, named by parameter.
 #' @param reference \[character(1)] Where the formula comes from.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return `models()`: a tibble with the columns `model`, `title`, `formula` and `parameters`. `model()` and `read_model()`: an
 #'   object of class `tundrel_model`. `save_model()`: `path`, invisibly.
@@ -26,7 +27,8 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' problem <- pose(lichen, model("cooperative_binding"), x = light, y = uptake)
 #' problem |> start_from(suggest_start(problem))
-models <- function(about = NULL) {
+models <- function(about = NULL, ...) {
+  refuse_unknown(...)
   names <- catalogue_names()
   all <- lapply(names, model)
   found <- vapply(seq_along(all), function(i) speaks_of(c(names[i], catalogue_words(all[[i]])), about), logical(1))
@@ -59,7 +61,8 @@ catalogue_remembered <- new.env(parent = emptyenv())
 
 #' @rdname models
 #' @export
-model <- function(name) {
+model <- function(name, ...) {
+  refuse_unknown(...)
   known <- catalogue_names()
   if (!rlang::is_string(name) || !name %in% known) {
     refuse("model", c("There is no model {.val {name}}.", suggestion(as.character(name)[1], known, "models")))
@@ -78,7 +81,8 @@ most_stored_characters <- 2e5
 
 #' @rdname models
 #' @export
-read_model <- function(path) {
+read_model <- function(path, ...) {
+  refuse_unknown(...)
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no model file {.file {path}}.")
   if (file.size(path) > most_model_bytes) {
     refuse("file", "{.file {path}} is too large to be a model ({format(file.size(path), big.mark = ',')} bytes).")
@@ -147,7 +151,8 @@ new_model <- function(raw, formula, dynamics = NULL) {
 
 #' @rdname models
 #' @export
-save_model <- function(x, path, title = NULL, meaning = character(), reference = "") {
+save_model <- function(x, path, title = NULL, meaning = character(), reference = "", ...) {
+  refuse_unknown(...)
   need_package("yaml", "to write models")
   if (inherits(x, "tundrel_problem")) x <- model_of_problem(x, title, meaning, reference)
   if (!inherits(x, "tundrel_model")) {

@@ -26,6 +26,12 @@ is_parenthesis <- function(expr) is.call(expr) && identical(expr[[1]], quote(`(`
 of_whole_columns <- c("mean", "median", "sd", "var", "sum", "prod", "length", "cumsum", "range", "scale", "quantile")
 of_columns_told <- c("i" = "For what is made of a whole column, as its mean or largest value, compute it first and give it as one of {.arg constants}.")
 
+# What is said of a criterion, and not in a formula.
+said_of_criteria <- c(
+  censored = "Which readings are censored is said of the likelihood: {.code judge_by(problem, max_likelihood(\"normal\", sd = s, censored = censored(above = over)))}.",
+  dependent = "That readings depend on each other is said of the criterion: {.code judge_by(problem, least_squares(dependent = dependent(along = hour)))}."
+)
+
 # The name of the called function, or an error that says what is wrong with the call.
 called_name <- function(expr, call) {
   name <- expr[[1]]
@@ -40,7 +46,7 @@ called_name <- function(expr, call) {
     refuse("model", c(
       "{.fn {name}} is not a function of the model language.",
       "x" = "It is called in {.code {expression_text(expr)}}.",
-      if (name %in% of_whole_columns) of_columns_told else if (name %in% c("pow", "power")) c("i" = "Powers are written {.code x^2}.") else suggestion(name, c(grep("^[a-z]", language_functions(), value = TRUE), names(shapes)), "functions")
+      if (name %in% of_whole_columns) of_columns_told else if (name %in% names(said_of_criteria)) c("i" = said_of_criteria[[name]]) else if (name %in% c("pow", "power")) c("i" = "Powers are written {.code x^2}.") else suggestion(name, c(grep("^[a-z]", language_functions(), value = TRUE), names(shapes)), "functions")
     ), call = call)
   }
   name

@@ -57,7 +57,7 @@ asked_run <- function(problem, settings, call = rlang::caller_env()) {
   solver <- as_solver(settings$solver, problem, joint_conditions(problem, parameter_status(problem)), call)
   scope <- scope_of_run(settings, solver, call)
   constructor <- solver_constructor(solver$name)
-  own <- setdiff(names(formals(constructor)), if (is.null(settings$solver)) names(settings))
+  own <- setdiff(names(formals(constructor)), c("...", if (is.null(settings$solver)) names(settings)))
   known <- run_settings[[scope]]
   for (key in setdiff(names(settings), c("solver", "scope", own, known))) {
     refuse("plan", c("{.field {key}} is no setting of {.val {solver$name}}.", suggestion(key, c(own, known), "settings")), call = call)

@@ -16,6 +16,7 @@
 #' @param level \[numeric(1)] Coverage of the band, between 0 and 1.
 #' @param x_scale,y_scale \[character(1)] `"linear"` or `"log"`. By default a positive predictor over more than two decades is drawn
 #'   on a logarithmic axis, and the response on a linear one.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot; a patchwork of them with several predictors.
 #' @section Errors: As for [fit_local()] where a problem's start is not complete; `tundrel_error_solver`
 #'   for iterations that the run does not have.
@@ -30,7 +31,8 @@
 #' before <- fit_local(problem)
 #' plot_fit(list(all = before, without = fit_local(leave_out(before, where = light > 700))))
 plot_fit <- function(x, components = FALSE, at = NULL, band = c("confidence", "prediction", "none"), level = 0.95, x_scale = NULL,
-                     y_scale = NULL) {
+                     y_scale = NULL, ...) {
+  refuse_unknown(...)
   band <- rlang::arg_match(band)
   check_level(level)
   check_axis(x_scale, "x_scale")

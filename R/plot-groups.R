@@ -7,6 +7,7 @@
 #' @param page \[integer(1)] Which page.
 #' @param per_page \[integer(1)] How many groups on a page.
 #' @param which \[integer] Numbers of the groups to draw; by default all.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_solver` for a page that there is not; `tundrel_error_model` for models of several predictors.
 #' @export
@@ -16,7 +17,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_each() |>
 #'   plot_groups()
-plot_groups <- function(fits, page = 1, per_page = 20, which = NULL) {
+plot_groups <- function(fits, page = 1, per_page = 20, which = NULL, ...) {
+  refuse_unknown(...)
   if (inherits(fits, "tundrel_varying")) return(draw_varying(fits))
   check_fits(fits)
   predictor <- fits$problem$model$predictors

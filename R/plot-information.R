@@ -4,6 +4,7 @@
 #' be. The proposed readings stand at the tops; marks below show where was measured. Of two predictors that may be anything between limits, a map.
 #'
 #' @param x \[tundrel_next] A proposal of [next_measurements()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_argument` for something else, or where no numeric column of the candidates varies.
 #' @export
@@ -11,7 +12,8 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' plot_information(next_measurements(run, list(light = c(0, 1500)), n = 10, goal = half))
-plot_information <- function(x) {
+plot_information <- function(x, ...) {
+  refuse_unknown(...)
   if (!inherits(x, "tundrel_next") || is.null(attr(x, "setting"))) refuse("argument", "{.arg x} must be a proposal of {.fn next_measurements}, as it was returned.")
   setting <- attr(x, "setting")
   if (is.null(attr(x, "found"))) refuse("argument", "Where readings depend on each other, what one tells depends on the others: there is no curve of it.")

@@ -5,8 +5,9 @@
 #' levels off before the shaded ground ends that the data set no limit on that side.
 #'
 #' @param run A run, from [fit_local()] or another fit.
-#' @param parameters \[character] Which to draw; `NULL` for all that are not fixed.
+#' @param parameters Which to draw, by their names; `NULL` for all that are not fixed.
 #' @param level \[numeric(1)] Coverage of the intervals that are marked.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_model` for an unknown parameter; else as [uncertainty()].
 #' @export
@@ -16,9 +17,11 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   plot_profile()
-plot_profile <- function(run, parameters = NULL, level = 0.95) {
+plot_profile <- function(run, parameters = NULL, level = 0.95, ...) {
+  refuse_unknown(...)
   check_run(run)
   check_level(level)
+  parameters <- names_told(rlang::enquo(parameters), names(coef(run)))
   target <- interval_reach(run, level)
   profiles <- profiles_of(run, parameters, target)
   parameters <- vapply(profiles, function(profile) profile$quantity$name, "")
@@ -51,7 +54,7 @@ plot_profile <- function(run, parameters = NULL, level = 0.95) {
 #' R's own generic for what [plot_profile()] draws.
 #'
 #' @param fitted A run, from [fit_local()] or another fit.
-#' @param which \[character] Which parameters; `NULL` for all that are not fixed.
+#' @param which Which parameters, by their names; `NULL` for all that are not fixed.
 #' @param level \[numeric(1)] Coverage of the intervals that the profiles reach a little beyond.
 #' @param ... Not used.
 #' @return A tibble: `parameter`, `value`, `root` (the signed root of the rise of the criterion, in units of the noise, while all others are
@@ -69,6 +72,7 @@ profile.tundrel_run <- function(fitted, which = NULL, level = 0.95, ...) {
   refuse_other_arguments(rlang::enexprs(...), c("which", "level"), rlang::current_env(), c(parm = "which", parameters = "which", alpha = "level"))
   check_run(fitted)
   check_level(level)
+  which <- names_told(rlang::enquo(which), names(coef(fitted)))
   curves <- lapply(profiles_of(fitted, which, interval_reach(fitted, level)), profile_curve, run = fitted)
   table <- tibble::as_tibble(do.call(rbind, unname(curves)))
   table[c("parameter", "value", "root", "straight")]

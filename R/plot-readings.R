@@ -4,6 +4,7 @@
 #' evenly, or where they tell most; with what is wanted.
 #'
 #' @param x \[tundrel_readings] From [readings_needed()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_argument` for something else.
 #' @export
@@ -11,7 +12,8 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' run <- pose(lichen, uptake ~ top * light / (half + light) - dark) |> fit_local()
 #' plot_readings(readings_needed(run, half = "5 %", candidates = list(light = c(0, 1000))))
-plot_readings <- function(x) {
+plot_readings <- function(x, ...) {
+  refuse_unknown(...)
   if (!inherits(x, "tundrel_readings") || is.null(attr(x, "rows"))) refuse("argument", "{.arg x} must be what {.fn readings_needed} returned.")
   rows <- attr(x, "rows")
   lines <- do.call(rbind, lapply(rows, function(one) {

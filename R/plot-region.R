@@ -3,8 +3,9 @@
 #' The region by profile, filled, with the ellipse that curvature gives as a dashed line, and the estimate.
 #'
 #' @param run A run, or what [joint_region()] gave.
-#' @param a,b \[character(1)] Two free parameters; `NULL` for the two that go together most strongly.
+#' @param a,b Two free parameters, by their names; `NULL` for the two that go together most strongly.
 #' @param level,directions As for [joint_region()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: As for [joint_region()].
 #' @export
@@ -14,10 +15,13 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   plot_region("top", "half")
-plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60) {
+plot_region <- function(run, a = NULL, b = NULL, level = 0.95, directions = 60, ...) {
+  refuse_unknown(...)
   region <- run
   if (!inherits(run, "tundrel_region")) {
     check_run(run)
+    a <- names_told(rlang::enquo(a), names(run$estimate))
+    b <- names_told(rlang::enquo(b), names(run$estimate))
     if (is.null(a) || is.null(b)) pair <- strongest_pair(run)
     a <- a %||% setdiff(pair, b)[1]
     region <- joint_region(run, a, b %||% setdiff(pair, a)[1], level, directions)

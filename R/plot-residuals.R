@@ -9,6 +9,7 @@
 #' outliers, as influential or of high leverage, are labelled by number.
 #'
 #' @param run A run, from [fit_local()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A patchwork of ggplots. With several predictors the first is drawn.
 #' @export
 #' @examples
@@ -17,7 +18,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   plot_residuals()
-plot_residuals <- function(run) {
+plot_residuals <- function(run, ...) {
+  refuse_unknown(...)
   run <- as_run(run)
   check_run(run)
   refuse_without_rows(run$problem, "residuals")

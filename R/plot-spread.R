@@ -5,6 +5,7 @@
 #' one that rises with slope 1 that it is in proportion to the curve.
 #'
 #' @param run A run with one response, from [fit_local()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_solver` where there are too few rows, or the fitted values come to zero or do not vary.
 #' @seealso [check_residuals()], whose row `spread` proposes the power; [max_likelihood()] with `sd = s * abs(fitted)^power` and
@@ -16,7 +17,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   plot_spread()
-plot_spread <- function(run) {
+plot_spread <- function(run, ...) {
+  refuse_unknown(...)
   run <- as_run(run)
   check_run(run)
   refuse_without_rows(run$problem, "residuals")

@@ -5,6 +5,7 @@
 #' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best.
 #' @param starts \[data.frame] Several starts, a row each, such as [suggest_start()] makes; the first
 #'   six are drawn.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot: the measurements, and a curve a start, told apart by colour and line type and
 #'   labelled by the value of the criterion. With more than one predictor, fitted against observed
 #'   values.
@@ -14,7 +15,8 @@
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
 #' problem <- pose(lichen, uptake ~ top * light / (half + light) - dark)
 #' plot_start(problem, data.frame(top = c(5, 8, 12), half = 150, dark = 1))
-plot_start <- function(problem, starts = NULL) {
+plot_start <- function(problem, starts = NULL, ...) {
+  refuse_unknown(...)
   problem <- as_problem(problem)
   if (is.null(starts)) return(plot_fit(problem))
   values <- preview(problem, utils::head(starts, 6))

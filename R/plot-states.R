@@ -6,6 +6,7 @@
 #' @param run A run on a problem with [dynamics()].
 #' @param phase \[character(2)] Two states to draw against each other, in place of all along time.
 #' @param level \[numeric(1)] Coverage of the bands (pointwise, from the curvature of the criterion).
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_model` where there are no dynamics, or no such state.
 #' @export
@@ -22,7 +23,8 @@
 #'   fit_local()
 #' plot_states(run)
 #' plot_states(run, phase = c("parent", "child"))
-plot_states <- function(run, phase = NULL, level = 0.95) {
+plot_states <- function(run, phase = NULL, level = 0.95, ...) {
+  refuse_unknown(...)
   run <- as_run(run)
   check_run(run)
   check_level(level)

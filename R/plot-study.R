@@ -3,6 +3,7 @@
 #' For each parameter and quantity the estimates of all sets, as a histogram, with the truth, the mean, and the share of intervals that hold the truth.
 #'
 #' @param x \[tundrel_study] From [simulate_study()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_argument` for something else.
 #' @export
@@ -12,7 +13,8 @@
 #' rows <- data.frame(light = rep(c(0, 50, 100, 200, 400, 1000), 2))
 #' study <- simulate_study(run, n = 40, rows = rows)
 #' plot_study(study)
-plot_study <- function(x) {
+plot_study <- function(x, ...) {
+  refuse_unknown(...)
   if (!inherits(x, "tundrel_study") || is.null(attr(x, "estimates"))) refuse("argument", "{.arg x} must be what {.fn simulate_study} returned.")
   estimates <- attr(x, "estimates")
   label <- function(name) paste0(name, ": ", format_number(100 * x$coverage[match(name, x$quantity)], 3), " % of intervals hold the truth")

@@ -7,6 +7,7 @@
 #' their other parameters were others.
 #'
 #' @param run A run of [solver_surrogate()], ended or not.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A ggplot.
 #' @section Errors: `tundrel_error_solver` for a run of another solver, or one with fewer than two values.
@@ -17,7 +18,8 @@
 #'   search_within(heat = c(0, 80), salt = c(0, 5)) |>
 #'   fit_global(solver_surrogate(), seed = 1, max_evaluations = 60)
 #' plot_surrogate(run)
-plot_surrogate <- function(run) {
+plot_surrogate <- function(run, ...) {
+  refuse_unknown(...)
   check_run(run)
   if (run$solver$name != "surrogate") refuse("solver", c("{.fn plot_surrogate} draws runs of {.fn solver_surrogate}.", "x" = "This is a run of {.val {run$solver$name}}.", "i" = "{.fn plot_landscape} draws the criterion itself, which takes many calls."))
   lines <- expected_lines(run)

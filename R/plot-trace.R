@@ -6,6 +6,7 @@
 #' @param run A run, from [fit_local()], or a list of runs; names tell them apart, else their solvers do.
 #' @param iterations \[numeric(2)] First and last iteration to draw; `NULL` for all.
 #' @param against \[character(1)] What is on the axis: `"iteration"`, `"evaluations"` or `"seconds"`.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A patchwork of ggplots.
 #' @section Errors: `tundrel_error_solver` for what is no run, runs of other parameters, or an empty range.
 #' @export
@@ -15,7 +16,8 @@
 #'   start_from(top = 80, half = 15, dark = 1)
 #' plot_trace(fit_local(problem))
 #' plot_trace(list(fit_local(problem), fit_local(problem, "bfgs")), iterations = c(0, 10))
-plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluations", "seconds")) {
+plot_trace <- function(run, iterations = NULL, against = c("iteration", "evaluations", "seconds"), ...) {
+  refuse_unknown(...)
   against <- rlang::arg_match(against)
   runs <- if (inherits(run, "tundrel_run")) list(run) else run
   trace <- traces_of(runs, iterations)

@@ -3,7 +3,7 @@
 #' @rdname fits-generics
 #' @export
 predict.tundrel_fits <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   band <- rlang::arg_match(band)
   if (!is.null(object$shared)) return(stats::predict(joint_run(object), newdata, components = components, band = band, level = level))
   check_level(level)
@@ -113,7 +113,7 @@ rows_of_fits <- function(fits, column) {
 #' @rdname fits-generics
 #' @export
 fitted.tundrel_fits <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   if (is.null(object$shared)) rows_of_fits(object, "fitted") else stats::fitted(joint_run(object))
 }
 

@@ -3,7 +3,7 @@
 #' @rdname run-generics
 #' @export
 predict.tundrel_run <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   band <- rlang::arg_match(band)
   check_level(level)
   if (is.data.frame(newdata)) newdata <- in_clock_numbers(object$problem, newdata)

@@ -3,7 +3,7 @@
 #' @rdname run-generics
 #' @export
 predict.tundrel_varying <- function(object, newdata = NULL, components = FALSE, band = c("none", "confidence", "prediction"), level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   band <- rlang::arg_match(band)
   if (band != "none" || components) {
     refuse("argument", c("Bands and components are not known for each group's own curve.", "i" = "{.fn plot_fit} draws the common curve, and {.fn coef_table} has standard errors of each group's parameters."))

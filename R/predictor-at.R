@@ -5,12 +5,13 @@
 #'
 #' @param run A run with one predictor, or several of which `at` gives the others.
 #' @param response \[numeric] Responses to read back.
-#' @param predictor \[character(1)] The predictor that is asked for; not needed where there is one.
+#' @param predictor The predictor that is asked for; not needed where there is one.
 #' @param at \[list] Values of other predictors, and of columns that weights, standard deviations or trials need.
 #' @param within \[numeric(2)] Where to look; `NULL` for the range that was measured.
 #' @param band \[character(1)] `"prediction"`: the response is a new reading, with noise of its own. `"confidence"`: it is
 #'   known exactly, and only the curve is in doubt.
 #' @param level \[numeric(1)] Coverage of the intervals, between 0 and 1.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_predictor_at`: `response`, `solution` (1, 2, ... from left to right; `NA` where the curve
 #'   never has that response), a column named as the predictor, `lower`, `upper` (infinite where the band does not end
@@ -26,7 +27,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
 #' predictor_at(run, response = c(0, 4, 9))
-predictor_at <- function(run, response, predictor = NULL, at = list(), within = NULL, band = c("prediction", "confidence"), level = 0.95) {
+predictor_at <- function(run, response, predictor = NULL, at = list(), within = NULL, band = c("prediction", "confidence"), level = 0.95, ...) {
+  refuse_unknown(...)
   check_run(run)
   check_level(level)
   band <- rlang::arg_match(band)
@@ -34,7 +36,7 @@ predictor_at <- function(run, response, predictor = NULL, at = list(), within = 
     refuse("measurements", c("{.arg response} must be finite numbers.", "x" = "It is {.val {response}}."))
   }
   warn_unconverged(run)
-  predictor <- asked_predictor(run, predictor, at)
+  predictor <- asked_predictor(run, names_told(rlang::enquo(predictor), names(run$problem$measurements)), at)
   within <- asked_range(run, predictor, within)
   curve <- curve_along(run, predictor, at, band, level, rlang::current_env())
   table <- do.call(rbind, lapply(response, read_back, curve = curve, within = within))

@@ -60,7 +60,7 @@ augment.tundrel_runs <- function(x, ...) of_each_run(x, augment)
 
 #' @export
 augment.tundrel_fits <- function(x, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   residual_table(x)
 }
 

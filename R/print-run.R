@@ -43,7 +43,7 @@ rows_unused <- function(run) {
 
 #' @export
 summary.tundrel_run <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   parts <- list(run = object, coefficients = suppressWarnings(tidy(object)), sigma = sigma_of(object), glance = glance(object), reference = reference_table(object))
   structure(parts, class = "tundrel_run_summary")
 }

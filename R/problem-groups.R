@@ -13,13 +13,6 @@ group_columns <- function(by, data, call = rlang::caller_env()) {
   names
 }
 
-# Bare names, or texts, alone or in c(); NA for anything else.
-names_in <- function(expr) {
-  if (is.character(expr)) return(expr)
-  each <- if (rlang::is_call(expr, "c")) as.list(expr)[-1] else list(expr)
-  vapply(each, function(one) if (is.symbol(one) || rlang::is_string(one)) as.character(one) else NA_character_, "")
-}
-
 # The values of some columns in each row as one text; "" in all rows without columns.
 row_labels <- function(data, by, rows = seq_len(nrow(data))) {
   if (length(by) == 0) return(rep("", length(rows)))

@@ -9,6 +9,7 @@
 #'   `site == "fen"`; other names stand for the numbers that they are where it is written. As text, too.
 #' @param reason \[character(1)] Why, in a few words.
 #' @param response \[character] Of several responses: of which of them the rows are left out, or put back. `NULL` means all.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return The problem without these rows, or with them.
 #' @section Errors: `tundrel_error_measurements` for rows that the table does not have, that were left out (or were not) already, or
@@ -21,7 +22,8 @@
 #' without <- leave_out(run, rows = 27, reason = "lamp flickered") |> fit_local()
 #' compare_answers(run, without)
 #' leave_out(run, where = light > 900, reason = "beyond the lamp's range") |> fit_local()
-leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL) {
+leave_out <- function(x, rows = NULL, where = NULL, reason = "", response = NULL, ...) {
+  refuse_unknown(...)
   written <- rlang::enquo(where)
   asked <- rlang::enquo(rows)
   problem <- as_problem(x)
@@ -56,7 +58,8 @@ with_left_out <- function(problem, rows, reason, call = rlang::caller_env()) {
 
 #' @rdname leave_out
 #' @export
-put_back <- function(x, rows = NULL, response = NULL) {
+put_back <- function(x, rows = NULL, response = NULL, ...) {
+  refuse_unknown(...)
   problem <- as_problem(x)
   check_table(problem)
   back <- stacked_rows(problem, check_rows(problem, rows), response)

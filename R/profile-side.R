@@ -42,6 +42,8 @@ better_rise <- -1e-3
 # Steps outwards at most, each at most this many times as far as the one before.
 most_steps <- 40
 outward_factor <- 4
+# Orders of magnitude are followed down to this share of the estimate.
+next_to_zero <- 1e-15
 # A side that jumps past the target is walked again this often, in shorter steps.
 most_jumps <- 4
 # Beyond this many doublings of the first step without an end in sight a side is open.
@@ -49,20 +51,22 @@ open_after <- 6
 
 # Walks outwards from `centre` to `limit` until the root reaches `target`. Gives the `end`, how it ended (`how`: "reached",
 # "limit", "open", "lost", "better", and "stopped" where its budget ended first), all points on the way, and what was noticed.
-profile_side <- function(root, centre, x, side, target, step, limit, size) {
+# With `by_decades` values of every order of magnitude down to zero are met before those beyond it.
+profile_side <- function(root, centre, x, side, target, step, limit, size, by_decades = FALSE) {
   trail <- rlang::env(points = list(list(at = centre, root = 0, x = x)), noticed = character())
-  ended <- or_partial(walk_outwards(trail, root, centre, x, side, target, step, limit, size), NULL)
+  ended <- or_partial(walk_outwards(trail, root, centre, x, side, target, step, limit, size, by_decades), NULL)
   if (!is.null(ended)) return(ended)
   inside <- vapply(trail$points, function(point) if (point$root < target) point$at else centre, 0)
   list(end = inside[which.max(side * inside)], how = "stopped", side = side, points = trail$points, noticed = unique(trail$noticed))
 }
 
-walk_outwards <- function(trail, root, centre, x, side, target, step, limit, size) {
+walk_outwards <- function(trail, root, centre, x, side, target, step, limit, size, by_decades) {
   ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
   last <- trail$points[[1]]
   refused <- jumps <- 0
   for (k in seq_len(most_steps)) {
-    at <- place_outwards(last$at, side, step, limit, size)
+    nears_zero <- by_decades && side * centre < 0 && abs(last$at) > next_to_zero * abs(centre)
+    at <- if (nears_zero) place_outwards(last$at, side, step, 0, 0) else place_outwards(last$at, side, step, limit, size)
     found <- root(at, carried_on(trail$points, at))
     if (is.null(found)) {
       # the model may fail so far out: the way there is halved

@@ -11,6 +11,7 @@
 #' @param folds \[numeric(1)] Into how many parts rows are shared out for prediction, as for [compare_models()]; `0` for none.
 #' @param seed \[integer(1)] Seed of the parts.
 #' @param threads \[integer(1)] Threads of the refits.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble of class `tundrel_ranking`, best first: `model` (its name in the catalogue), `n_free`, `aicc`, `aicc_weight` (among different curves
 #'   that converged; `NA` for one that is another model's),
 #'   `prediction_error`, `converged`, `remark` (empty where there is nothing to say). Printing also says what the best ones would mean.
@@ -23,7 +24,8 @@
 #' ranking <- rank_models(lichen, uptake ~ light, about = "uptake")
 #' ranking
 #' best_run(ranking)
-rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1) {
+rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1, ...) {
+  refuse_unknown(...)
   sides <- ranked_columns(data, if (missing(model)) NULL else model)
   if (is.na(log_likelihood(criterion, 1, 10, 0))) {
     refuse("criterion", c("Models are ranked by AICc, which there is not under {format(criterion)}.", "i" = "Rank them by plain least squares or a likelihood, and fit the best of them so."))

@@ -7,6 +7,7 @@
 #' @param folder \[character(1)] A directory; made where there is none. Files of the same names are replaced whole.
 #' @param format \[character(1)] `"csv"`, or `"json"`: each table as an array of rows.
 #' @param by \[character] Ways to find uncertainties, as for [uncertainty()]; bootstraps are drawn with seed 1.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return The paths of the files, invisibly.
 #' @section Errors: `tundrel_error_file` for a directory that cannot be made; else as [uncertainty()].
 #' @export
@@ -16,7 +17,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
 #' export_tables(run, tempfile(), format = "json")
-export_tables <- function(run, folder, format = c("csv", "json"), by = "curvature") {
+export_tables <- function(run, folder, format = c("csv", "json"), by = "curvature", ...) {
+  refuse_unknown(...)
   if (!inherits(run, "tundrel_fits")) check_run(run)
   format <- rlang::arg_match(format)
   check_uncertainty(by, 0.95, 999, 1)

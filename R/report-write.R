@@ -15,6 +15,7 @@
 #' @param runs \[list] Other runs of the same problem, to be compared by [compare_runs()]; names label them.
 #' @param models \[list] Runs of rival models on the same measurements, with names, to be compared by [compare_models()].
 #' @param format \[character(1)] `"html"`, or `"md"`, for which the packages rmarkdown and its pandoc are needed.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return `path`, invisibly.
 #' @section Errors: `tundrel_error_file` when the directory does not exist, the file cannot be
@@ -26,7 +27,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local()
 #' write_report(run, tempfile(fileext = ".html"))
-write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature", runs = list(), models = list(), format = c("html", "md")) {
+write_report <- function(run, path, title = NULL, level = 0.95, by = "curvature", runs = list(), models = list(), format = c("html", "md"), ...) {
+  refuse_unknown(...)
   format <- rlang::arg_match(format)
   check_report_path(path, format)
   check_uncertainty(by, level, 999, 1)

@@ -27,35 +27,35 @@ row_influence <- function(run, what) {
 #' @rdname residuals-generics
 #' @export
 hatvalues.tundrel_run <- function(model, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   row_influence(model, "leverage")
 }
 
 #' @rdname residuals-generics
 #' @export
 rstandard.tundrel_run <- function(model, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   row_influence(model, "standardised")
 }
 
 #' @rdname residuals-generics
 #' @export
 rstudent.tundrel_run <- function(model, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   row_influence(model, "studentised")
 }
 
 #' @rdname residuals-generics
 #' @export
 cooks.distance.tundrel_run <- function(model, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   row_influence(model, "influence")
 }
 
 #' @rdname residuals-generics
 #' @export
 weights.tundrel_run <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   refuse_without_rows(object$problem, "weights")
   compiled <- compiled_of(object)
   spread_rows(root_weight_rows(compiled, object$estimate)^2, compiled, object)

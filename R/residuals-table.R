@@ -3,6 +3,7 @@
 #' The measurements with their fitted values and residuals, raw and on common scales, and how much each row pulls the answer.
 #'
 #' @param run A run, from [fit_local()]; or fits from [fit_each()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble: the measurements, then `fitted` and `residual` (response minus fitted, in the
 #'   response's unit; for the binomial family, of shares of successes); `standardised` (residual over its
 #'   own standard error, with the residual scale estimated from all rows; for families the quantile
@@ -22,7 +23,8 @@
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_local() |>
 #'   residual_table()
-residual_table <- function(run) {
+residual_table <- function(run, ...) {
+  refuse_unknown(...)
   if (inherits(run, "tundrel_fits")) return(residuals_of_groups(run))
   check_run(run)
   refuse_without_rows(run$problem, "residuals")
@@ -115,6 +117,6 @@ tangent_factor <- function(run, compiled) {
 #' @rdname run-tables
 #' @export
 augment.tundrel_run <- function(x, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   residual_table(x)
 }

@@ -11,6 +11,7 @@ call_reasons <- c("known before", "at the start", "in the search", "for a step",
 #' or knowledge is added to the criterion.
 #'
 #' @param run A run from [fit_local()], [fit_global()], [begin_run()] or [record()] on a function of your own.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble with a row a call: `call` (its number), a column for each parameter, `value` (of the criterion; `NA` where a call was for
 #'   a derivative of something else), `failed` (`TRUE` where the call gave no number), `seconds` (`NA` where it was not measured: values from outside or of
@@ -26,7 +27,8 @@ call_reasons <- c("known before", "at the start", "in the search", "for a step",
 #' call_table(run)
 #' # nothing is called again
 #' fit_local(start_from(problem, heat = 30, salt = 2), solver_interpolation(), known_calls = run)
-call_table <- function(run) {
+call_table <- function(run, ...) {
+  refuse_unknown(...)
   check_run(run)
   calls <- run$calls
   if (is.null(calls)) {

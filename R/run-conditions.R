@@ -3,6 +3,7 @@
 #' Which conditions a problem has and, for a run, on which of them the answer rests, and what each costs.
 #'
 #' @param x A problem, or a run.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble, one row a condition as written (two for `between()` and `&`): `condition`, `kind`
 #'   (`"bound"`, `"fixed"`, `"tied"`, `"linear"`, `"nonlinear"`, `"soft"` for what was known before), and for a run `slack` (distance to
 #'   the limit, in the units of the comparison; negative where it is violated), `active` (does the
@@ -18,7 +19,8 @@
 #'   subject_to(top > 0, half > 0, dark <= 1)
 #' conditions_table(problem)
 #' conditions_table(fit_local(problem))
-conditions_table <- function(x) {
+conditions_table <- function(x, ...) {
+  refuse_unknown(...)
   is_run <- inherits(x, "tundrel_run")
   if (!is_run) check_problem(x)
   problem <- if (is_run) x$problem else x

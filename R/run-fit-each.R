@@ -13,14 +13,14 @@
 #' @param solver A local solver such as [solver_levenberg_marquardt()], or its name; as for [fit_local()].
 #' @param start \[character(1) or data.frame] `"stated"`: the problem's start for every group (where it has none: suggested). `"suggested"`: as [suggest_start()]
 #'   finds for each. Or a table with the columns of `by` and a column a parameter.
-#' @param shared \[character] Parameters with one value for all groups. Only for least squares, and for conditions that are limits of
+#' @param shared Parameters, by their names, with one value for all groups. Only for least squares, and for conditions that are limits of
 #'   single parameters; by [solver_levenberg_marquardt()].
-#' @param varying \[character] Parameters that vary between groups about a population value, as a normal distribution does; those that conditions
+#' @param varying Parameters, by their names, that vary between groups about a population value, as a normal distribution does; those that conditions
 #'   keep above zero vary so on the log scale. All others have one value for all groups. See Details.
 #' @param tolerance,max_evaluations As for [fit_local()], for each group.
 #' @param threads \[integer(1)] Threads over which groups are shared out, here and by what is asked of the fits later. Results do not depend on it, nor on a plan of the
 #'   future package, over whose workers groups are shared out where there is one.
-#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
+#' @param ... Not used. An argument that belongs to another step is refused, with that step.
 #'
 #' @details With `varying` (a nonlinear mixed model) each group's readings count by their likelihood averaged over what its own parameters may be:
 #'   by adaptive Gauss-Hermite quadrature with 11 nodes for one parameter, 7 by 7 for two, 3 by 3 by 3 for three, and by Laplace's method for more. Population values, the spread
@@ -53,7 +53,7 @@
 #' coef_table(fit_each(problem, shared = "half"))
 #' coef_table(fit_each(problem, varying = "top"))
 fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, varying = NULL, tolerance = 1e-10, max_evaluations = 10000, threads = 1, ...) {
-  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   problem <- as_problem(problem)
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
@@ -61,6 +61,8 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, va
   refuse_knowledge(problem, "A fit of groups")
   check_number(tolerance, "tolerance", above = 0, below = 1)
   check_threads(threads)
+  shared <- names_told(rlang::enquo(shared), names(problem$start))
+  varying <- names_told(rlang::enquo(varying), names(problem$start))
   if (!is.null(varying)) return(fit_varying(problem, varying, shared, solver, tolerance, max_evaluations, threads))
   budget <- run_budget(problem, max_evaluations, Inf, Inf, NULL)
   groups <- groups_of(problem)
@@ -93,11 +95,40 @@ group_starts <- function(problem, groups, start, which = seq_len(nrow(groups$key
     if (anyNA(stated)) stated <- starts_of_criterion(problem, groups, call)
     return(matrix(stated, length(free), length(which), dimnames = list(free, NULL)))
   }
+  twin <- start_of_two(problem, groups, free)
   one <- function(rows) {
-    tryCatch(unlist(values_of_parameters(suggest_start(group_problem(problem, rows), n = 1)[1, ], free)), tundrel_error = function(e) rep(NA_real_, length(free)))
+    tryCatch(group_start(group_problem(problem, rows), free, twin), tundrel_error = function(e) rep(NA_real_, length(free)))
   }
   rows <- lapply(which, function(k) rows_of_group(groups, k))
   matrix(unlist(lapply_planned(rows, one, problem)), length(free), length(which), dimnames = list(free, NULL))
+}
+
+# The start of the first group, where another is as good, which is said; NULL where one is best.
+start_of_two <- function(problem, groups, free) {
+  first <- group_problem(problem, rows_of_group(groups, 1))
+  starts <- tryCatch(suppressMessages(suggest_start(first, n = 3)), tundrel_error = function(e) NULL)
+  equal <- if (!is.null(starts)) equally_good_start(starts, free, first)
+  if (is.null(equal)) return(NULL)
+  chosen <- unlist(values_of_parameters(starts[1, ], free))
+  values <- function(x) paste(free, "=", format_number(x), collapse = ", ")
+  cli::cli_inform(c(
+    "i" = "Two answers are as good, in group {.val {group_labels(groups$keys)[1]}} {values(chosen)} and {values(equal)}. Each group begins at the one that is like the first of these.",
+    "i" = "Say which makes sense with {.fn subject_to}."
+  ), class = "tundrel_message_start")
+  chosen
+}
+
+# The best start of one group; or, where that of the first group has a twin, what a walk from there comes to, if that is as good.
+group_start <- function(problem, free, twin) {
+  start <- unlist(values_of_parameters(suggest_start(problem, n = 1)[1, ], free))
+  if (is.null(twin)) return(start)
+  reached <- lapply(list(start, twin), function(x) {
+    problem$start[free] <- x
+    tryCatch(suppressWarnings(suppressMessages(fit_local(problem))), tundrel_error = function(e) NULL)
+  })
+  if (any(vapply(reached, is.null, NA)) || !reached[[2]]$converged) return(start)
+  value <- vapply(reached, function(run) in_users_sign(problem, run$value), 0)
+  if (isTRUE(value[2] <= value[1] + as_good * abs(value[1]))) reached[[2]]$estimate[free] else start
 }
 
 # A likelihood's own parameters may be left to their natural start, taken here over all groups together; of rows that depend on each other

@@ -26,7 +26,7 @@
 #'   [plot_population()].
 #' @param threads \[integer(1)] Threads over which points are shared out, for models in the model language. R functions
 #'   are shared out by `future::plan()`, where one is set.
-#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
+#' @param ... Not used. An argument that belongs to another step is refused, with that step.
 #'
 #' @return A run, as from [fit_local()].
 #' @section Errors: As for [fit_local()]; `tundrel_error_condition` for a parameter without a range.
@@ -40,7 +40,7 @@
 fit_global <- function(problem, solver = NULL, seed = NULL, tolerance = 1e-10, max_evaluations = NULL, max_iterations = Inf,
                        max_seconds = Inf, target = NULL, keep = c("none", "population"),
                        progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ..., known_calls = NULL) {
-  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   problem <- as_problem(problem)
   refuse_outside(problem)
   check_global(solver)

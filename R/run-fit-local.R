@@ -36,7 +36,7 @@
 #' @param threads \[integer(1)] Threads over which rows are shared out. Results do not depend on it.
 #' @param known_calls For a function of your own: calls that were made before, and are not made again: a run, or a table with a column for each
 #'   parameter and `value` (`NA` where a call failed), as [call_table()] gives it. Residuals are known from a run only.
-#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
+#' @param ... Not used. An argument that belongs to another step is refused, with that step.
 #'
 #' @return An object of class `tundrel_run`. Look at it with `print()`, `summary()`, [glance()],
 #'   [tidy()], [trace_table()], [residual_table()], [uncertainty()], [plot_fit()]; R's own `coef()`,
@@ -56,7 +56,7 @@
 fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations = NULL,
                       max_iterations = Inf, max_seconds = Inf, target = NULL, keep = c("none", "simplex"),
                       progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ..., known_calls = NULL) {
-  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   began <- seconds_now()
   problem <- as_problem(problem)
   if (!is.null(problem$shared)) {
@@ -89,6 +89,7 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' @param iterations \[integer(1)] How many iterations to take at most.
 #' @param seed \[integer(1)] For global solvers: seed of the run's own random numbers. `NULL` draws one, which the run
 #'   keeps.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A run. Until it has ended its `stop_reason` is `"none"`, and it makes no claim.
 #' @section Errors: As for [fit_local()].
 #' @export
@@ -100,14 +101,16 @@ fit_local <- function(problem, solver = NULL, tolerance = 1e-10, max_evaluations
 #' run <- advance(run, 3)
 #' trace_table(run)
 #' finish(run)
-begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1, known_calls = NULL) {
+begin_run <- function(problem, solver = NULL, tolerance = 1e-10, keep = c("none", "simplex", "population"), seed = NULL, threads = 1, known_calls = NULL, ...) {
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   run <- specify_run(problem, solver, tolerance, rlang::arg_match(keep), seed, known_calls = known_calls)
   walk_on(run, list(pause_iterations = 0), threads)
 }
 
 #' @rdname begin_run
 #' @export
-advance <- function(run, iterations = 1, threads = 1) {
+advance <- function(run, iterations = 1, threads = 1, ...) {
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   check_run(run)
   check_number(iterations, "iterations", above = 1, or_equal = TRUE)
   refuse_outside(run$problem)
@@ -118,7 +121,8 @@ advance <- function(run, iterations = 1, threads = 1) {
 #' @rdname begin_run
 #' @export
 finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_seconds = Inf, target = NULL,
-                   progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1) {
+                   progress = c("none", "lines", "bar"), checkpoint = NULL, threads = 1, ...) {
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   check_run(run)
   refuse_outside(run$problem)
   check_progress(progress)

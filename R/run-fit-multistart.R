@@ -14,7 +14,7 @@
 #' @param max_each \[numeric(1)] Budget of evaluations of each walk.
 #' @param threads \[integer(1)] Threads over which walks are shared out, for models in the model language. Walks on R
 #'   functions are shared out by `future::plan()`, where one is set.
-#' @param ... Not used. A name that a fit does not have is answered with the place where to say it.
+#' @param ... Not used. An argument that belongs to another step is refused, with that step.
 #'
 #' @return An object of class `tundrel_runs`: a list of runs, best first. [compare_runs()] tells how many optima they found
 #'   and how likely it is that another is still unseen; [best_run()] picks the best.
@@ -31,7 +31,7 @@
 #' compare_runs(runs)
 fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, cluster = TRUE, tolerance = 1e-10, max_evaluations = Inf,
                            max_seconds = Inf, max_each = 10000, progress = c("none", "lines", "bar"), threads = 1, ...) {
-  refuse_other_arguments(rlang::enexprs(...), setdiff(names(formals(sys.function())), "..."))
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_fits)
   problem <- as_problem(problem)
   refuse_outside(problem)
   refuse_groups(problem)

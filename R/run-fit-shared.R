@@ -54,7 +54,8 @@ fit_shared <- function(spec, whole, starts, shared, threads, call = rlang::calle
 }
 
 #' @export
-trace_table.tundrel_fits <- function(run) {
+trace_table.tundrel_fits <- function(run, ...) {
+  refuse_unknown(...)
   if (is.null(run$shared)) {
     refuse("solver", c("Each group was fitted alone, and no trace was kept.", "i" = "The trace of group 1 is that of its run: {.code trace_table(fits[[1]])}."))
   }

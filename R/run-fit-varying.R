@@ -68,6 +68,13 @@ check_varying <- function(problem, varying, shared, call) {
   if (!is_compiled(problem)) refuse_without_derivatives(problem, call)
   if (!is.null(problem$model$dynamics)) refuse("solver", "Parameters of models given by rates of change cannot vary about a common value; {.fn fit_each} fits each group.", call = call)
   if (has_responses(problem)) refuse("solver", "Parameters vary about a common value for one response, and this problem has several.", call = call)
+  joint <- joint_conditions(problem, status)
+  if (length(joint)) {
+    refuse("solver", c(
+      "{.val {joint[[1]]$text}} would have to hold in every group, which cannot be had of parameters that vary.",
+      "i" = "Leave it out with {.code drop_conditions(problem, \"{joint[[1]]$text}\")}, and state a start on the side that you mean with {.fn start_from}."
+    ), call = call)
+  }
   in_ties <- intersect(varying, unlist(lapply(status$tied, all.vars)))
   if (length(in_ties)) refuse("solver", "{.field {in_ties}} varies, and another parameter is tied to it.", call = call)
 }
@@ -75,13 +82,16 @@ check_varying <- function(problem, varying, shared, call) {
 # What the spread of readings is called, unless that is something else's name.
 noise_names <- c("noise", "noise_sd", "reading_noise", "spread_of_readings")
 
-# The likelihood of one reading: that of the problem, or for least squares a normal one with a spread to be found.
+# The likelihood of one reading: that of the problem, or for least squares a normal one with a spread to be found, which is in proportion to the
+# curve where these are.
 varying_base <- function(problem, call) {
   criterion <- problem$criterion
-  plain <- identical(class(criterion), class(least_squares())) && is.null(criterion$relative)
-  if (plain) {
+  in_proportion <- identical(class(criterion), class(least_squares(relative = "fitted")))
+  if (in_proportion || identical(class(criterion), class(least_squares())) && is.null(criterion$relative)) {
     noise <- as.symbol(setdiff(noise_names, c(problem$model$parameters, names(problem$measurements), names(problem$model$constants)))[1])
-    spread <- if (!is.null(criterion$sd)) call("*", noise, criterion$sd) else if (!is.null(criterion$weights)) call("/", noise, call("sqrt", criterion$weights)) else noise
+    unit <- if (in_proportion) quote(abs(fitted)) else criterion$sd
+    spread <- if (!is.null(unit)) call("*", noise, unit) else noise
+    if (!is.null(criterion$weights)) spread <- call("/", spread, call("sqrt", criterion$weights))
     return(normal_likelihood(spread, call))
   }
   if (isTRUE(criterion$restricted) && is.null(criterion$dependent) && !judged_by_squares(problem)) {

@@ -4,9 +4,3 @@ said_elsewhere_of_runs <- c(
   data = "predict(run, newdata)", by = "uncertainty(run, by = \"profile\")", method = "uncertainty(run, by = \"profile\")", type = "residuals(run, type = \"pearson\")",
   correlation = "correlation_table(run)"
 )
-
-# For a method that was called with more than its arguments.
-refuse_more <- function(..., call = rlang::caller_env()) {
-  own <- setdiff(rlang::fn_fmls_names(rlang::caller_fn()), c("object", "x", "..."))
-  refuse_other_arguments(rlang::enexprs(...), own, call, said_elsewhere_of_runs)
-}

@@ -73,14 +73,14 @@ NULL
 #' @rdname run-generics
 #' @export
 coef.tundrel_run <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   all_values(object$status, object$estimate)
 }
 
 #' @rdname run-generics
 #' @export
 vcov.tundrel_run <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   held <- object$at_bound != ""
   free <- free_covariance(object, held)
   slopes <- all_slopes(object$status, object$estimate)
@@ -119,7 +119,7 @@ sigma.tundrel_run <- function(object, ...) sigma_of(object)
 #' @rdname run-generics
 #' @export
 fitted.tundrel_run <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   compiled <- compiled_of(object)
   spread_rows(fitted_rows(compiled, object$estimate), compiled, object)
 }
@@ -205,7 +205,7 @@ formula.tundrel_run <- function(x, ...) stats::formula(x$problem)
 #' @rdname run-generics
 #' @export
 simulate.tundrel_run <- function(object, nsim = 1, seed = NULL, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   check_number(nsim, "nsim", above = 1, or_equal = TRUE)
   compiled <- compiled_of(object)
   draw <- noise_draw(object, compiled)

@@ -9,6 +9,7 @@
 #' @param values The table from `propose()` with a column `value` filled in, `NA` where a measurement failed: of all points or of some, in any
 #'   order; several rows of one point are averaged. A column `sd`, where there is one, tells [solver_surrogate()] how far values scatter. Or
 #'   \[numeric] the values alone, one for each proposed point, in their order.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return `propose()`: a tibble with `point` (its number) and a column a parameter, of the points whose values are still wanted; asked again, the same.
 #'   `record()`: the run; one round on, when all values of a round are there. Its answer is the best point so far; it is never called converged, since nothing about the ground
@@ -25,7 +26,8 @@
 #' run <- record(run, points[3:1, ])                                   # some of them
 #' run <- record(run, points[-(1:3), ])
 #' coef(run)
-propose <- function(run) {
+propose <- function(run, ...) {
+  refuse_unknown(...)
   check_proposes(run)
   points <- round_of_points(run)
   points[!points$point %in% run$told$point, ]
@@ -43,7 +45,8 @@ round_of_points <- function(run) {
 
 #' @rdname propose
 #' @export
-record <- function(run, values) {
+record <- function(run, values, ...) {
+  refuse_unknown(...)
   check_proposes(run)
   all <- round_of_points(run)
   wanted <- all[!all$point %in% run$told$point, ]

@@ -1,6 +1,7 @@
 #' @rdname write_run
 #' @export
-read_run <- function(path, fun = NULL, problem = NULL) {
+read_run <- function(path, fun = NULL, problem = NULL, ...) {
+  refuse_unknown(...)
   need_package("jsonlite", "to read runs")
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
   refuse_no_file(path, "file")

@@ -64,7 +64,7 @@ quantile_residuals <- function(run, compiled, seed, drawn = with_seed(seed, stat
 #' @rdname run-generics
 #' @export
 residuals.tundrel_run <- function(object, type = NULL, seed = 1, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   type <- type %||% default_residuals(object$problem)
   elsewhere <- c(standardised = "rstandard(run)", standardized = "rstandard(run)", studentised = "rstudent(run)", studentized = "rstudent(run)")
   if (rlang::is_string(type, names(elsewhere))) refuse("argument", c("Residuals of {.arg type} {.val {type}} are not given here.", "i" = "Use {.code {elsewhere[[type]]}}."))

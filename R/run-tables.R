@@ -43,13 +43,14 @@ NULL
 
 #' @rdname run-tables
 #' @export
-trace_table <- function(run) UseMethod("trace_table")
+trace_table <- function(run, ...) UseMethod("trace_table")
 
 #' @export
-trace_table.default <- function(run) check_run(run)
+trace_table.default <- function(run, ...) check_run(run)
 
 #' @export
-trace_table.tundrel_run <- function(run) {
+trace_table.tundrel_run <- function(run, ...) {
+  refuse_unknown(...)
   trace <- run$trace
   if (maximises(run$problem)) trace$action <- turned_action(trace$action)
   own <- tibble(!!!trace[setdiff(names(trace), c("x", kept_parts, "seconds"))])
@@ -57,10 +58,11 @@ trace_table.tundrel_run <- function(run) {
 }
 
 #' @export
-trace_table.tundrel_runs <- function(run) trace_table.list(unclass(run))
+trace_table.tundrel_runs <- function(run, ...) trace_table.list(unclass(run), ...)
 
 #' @export
-trace_table.list <- function(run) {
+trace_table.list <- function(run, ...) {
+  refuse_unknown(...)
   table <- traces_of(run, NULL)
   table[names(table) != "seconds"]
 }
@@ -95,6 +97,7 @@ turned_action <- function(action) {
 #' Corners of a simplex, or members of a population, for those who want to see how a solver moves. They are kept where `keep` asks for them.
 #'
 #' @param run A run of [solver_nelder_mead()] with `keep = "simplex"`, or of a global solver with `keep = "population"`.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble: `iteration`, `member` (of a simplex, 1 the best), `value` (of the criterion there, evaluated for this table), then a column a free
 #'   parameter that is searched.
 #' @section Errors: `tundrel_error_solver` when nothing was kept.
@@ -105,7 +108,8 @@ turned_action <- function(action) {
 #'   start_from(a = -1, b = 1) |>
 #'   fit_local("nelder_mead", keep = "simplex")
 #' snapshot_table(run)
-snapshot_table <- function(run) {
+snapshot_table <- function(run, ...) {
+  refuse_unknown(...)
   check_run(run)
   members <- run$trace$members
   if (length(members) == 0) {

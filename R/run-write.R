@@ -10,6 +10,7 @@
 #' @param fun \[function] For runs on a function of your own, or a formula that calls one: that function.
 #' @param problem \[tundrel_problem] A problem that the stored one must be equal to; where it is not, the
 #'   difference is named.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @details `saveRDS()` keeps a run, too, functions of your own included, for sessions of the same version of the package. What is to be read by later
 #'   versions, or years later, goes through `write_run()`, whose format has a version of its own that all later ones read.
@@ -27,7 +28,8 @@
 #' path <- tempfile(fileext = ".json")
 #' write_run(run, path)
 #' finish(read_run(path))
-write_run <- function(run, path) {
+write_run <- function(run, path, ...) {
+  refuse_unknown(...)
   check_run(run)
   need_package("jsonlite", "to store runs")
   if (!rlang::is_string(path) || !grepl("\\.json$", path)) {

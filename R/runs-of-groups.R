@@ -61,6 +61,7 @@ print.tundrel_fits <- function(x, ...) {
 #' about a common value.
 #'
 #' @param fits From [fit_each()].
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A tibble, one row a group and parameter: the columns of `by`, then `parameter`, `estimate`, `std_error` (by curvature), `value` (of the
 #'   criterion in that group), `converged`, `stop_reason`, `trouble` (in words, where a group could not be fitted) and `unit` (see [units_of()]).
 #'   Shared parameters come first, once, with no group. Where parameters vary about a common value: the columns of `by`, `level` (`"population"`,
@@ -73,7 +74,8 @@ print.tundrel_fits <- function(x, ...) {
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   fit_each() |>
 #'   coef_table()
-coef_table <- function(fits) {
+coef_table <- function(fits, ...) {
+  refuse_unknown(...)
   if (inherits(fits, "tundrel_varying")) return(varying_table(fits))
   check_fits(fits)
   errors <- group_errors(fits)
@@ -137,7 +139,7 @@ spread_table <- function(fits) {
 
 #' @export
 coef.tundrel_fits <- function(object, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   beside(object$groups$keys, as_tibble(t(group_values(object))))
 }
 

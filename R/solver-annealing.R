@@ -8,6 +8,7 @@
 #'   more, and takes longer.
 #' @param chains \[integer(1)] Chains side by side; at least 1.
 #' @param sweeps \[integer(1)] Sweeps over all parameters at each temperature; at least 1.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Kirkpatrick, Gelatt and Vecchi (1983) Science 220, 671-680. Corana, Marchesi, Martini and Ridella (1987) ACM
@@ -16,4 +17,7 @@
 #' @export
 #' @examples
 #' solver_annealing(cooling = 0.95)
-solver_annealing <- function(cooling = 0.85, chains = 8, sweeps = 20) new_solver("annealing", cooling = cooling, chains = chains, sweeps = sweeps)
+solver_annealing <- function(cooling = 0.85, chains = 8, sweeps = 20, ...) {
+  refuse_unknown(...)
+  new_solver("annealing", cooling = cooling, chains = chains, sweeps = sweeps)
+}

@@ -12,6 +12,7 @@
 #'   most 1.
 #' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough.
 #' @param restarts \[integer(1)] How often to begin anew at most.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Hansen and Ostermeier (2001) Evolutionary Computation 9, 159-195. Hansen (2016) The CMA evolution strategy,
@@ -20,4 +21,7 @@
 #' @export
 #' @examples
 #' solver_cma_es(population = 20)
-solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9) new_solver("cma_es", population = population, spread = spread, agreeing = agreeing, restarts = restarts)
+solver_cma_es <- function(population = NULL, spread = 0.3, agreeing = 4, restarts = 9, ...) {
+  refuse_unknown(...)
+  new_solver("cma_es", population = population, spread = spread, agreeing = agreeing, restarts = restarts)
+}

@@ -7,6 +7,7 @@
 #'
 #' @param population \[integer(1)] Members; at least 5. `NULL`: 10 a parameter, between 30 and 150.
 #' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Storn and Price (1997) Journal of Global Optimization 11, 341-359. Tanabe and Fukunaga (2013) IEEE Congress
@@ -15,4 +16,7 @@
 #' @export
 #' @examples
 #' solver_differential_evolution(population = 60)
-solver_differential_evolution <- function(population = NULL, agreeing = 2) new_solver("differential_evolution", population = population, agreeing = agreeing)
+solver_differential_evolution <- function(population = NULL, agreeing = 2, ...) {
+  refuse_unknown(...)
+  new_solver("differential_evolution", population = population, agreeing = agreeing)
+}

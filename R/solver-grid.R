@@ -4,6 +4,7 @@
 #' that is wider than the grid, and tells how the ground lies.
 #'
 #' @param points \[integer(1)] Points along each parameter; at least 2. `NULL`: as many as make 10,000 together.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Torn and Zilinskas (1989) Global Optimization, Lecture Notes in Computer Science 350.
@@ -11,7 +12,10 @@
 #' @export
 #' @examples
 #' solver_grid(points = 30)
-solver_grid <- function(points = NULL) new_solver("grid", points = points)
+solver_grid <- function(points = NULL, ...) {
+  refuse_unknown(...)
+  new_solver("grid", points = points)
+}
 
 # As many points along each parameter as make this many together, where none were stated.
 grid_total <- 10000

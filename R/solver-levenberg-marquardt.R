@@ -23,6 +23,7 @@
 #'   step brings less than a quarter of what was promised, and near the answer; steps that the region cuts short bend as the residuals do, which one call
 #'   on the way tells. The check at the end then takes fewer calls, too: two for each
 #'   parameter and one for each pair of them. [fit_local()] chooses `"frugal"` itself where a call takes 0.1 s or more.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Levenberg (1944) Quarterly of Applied Mathematics 2, 164-168. Marquardt (1963) Journal
@@ -36,7 +37,8 @@
 #' @export
 #' @examples
 #' solver_levenberg_marquardt(first_radius = 0.1)
-solver_levenberg_marquardt <- function(first_radius = 1, geodesic = FALSE, derivatives = c("fresh", "frugal")) {
+solver_levenberg_marquardt <- function(first_radius = 1, geodesic = FALSE, derivatives = c("fresh", "frugal"), ...) {
+  refuse_unknown(...)
   derivatives <- rlang::arg_match(derivatives)
   if (derivatives == "frugal" && isTRUE(geodesic)) {
     refuse("solver", c("Geodesic acceleration needs second derivatives.", "i" = "With {.code derivatives = \"frugal\"} there are none: leave {.arg geodesic} out."))

@@ -8,6 +8,7 @@
 #' @param size \[numeric(1)] Of the first simplex, as a share of the parameters' sizes; above 0.
 #' @param simplex \[data.frame] The first simplex itself: a column a free parameter, a row a corner, one row more than
 #'   parameters. `NULL` to set it up around the start.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @section Errors: `tundrel_error_argument` for a size that is not above 0; when the run begins, for a simplex
 #'   that lacks a parameter, has too few or too many corners, or is flat.
@@ -16,7 +17,8 @@
 #' @export
 #' @examples
 #' solver_nelder_mead(size = 0.2)
-solver_nelder_mead <- function(size = 0.1, simplex = NULL) {
+solver_nelder_mead <- function(size = 0.1, simplex = NULL, ...) {
+  refuse_unknown(...)
   if (!is.null(simplex) && !is.data.frame(simplex)) {
     refuse("solver", c("{.arg simplex} must be a table with a row a corner.", "x" = "It is {.obj_type_friendly {simplex}}."))
   }

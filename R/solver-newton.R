@@ -10,6 +10,7 @@
 #'
 #' @param first_radius \[numeric(1)] Size of the first trust region, as a share of the parameters'
 #'   sizes; above 0. Smaller is more cautious.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Moré and Sorensen (1983) SIAM Journal on Scientific and Statistical Computing 4, 553-572.
 #'   Conn, Gould and Toint (2000) Trust-Region Methods.
@@ -17,4 +18,7 @@
 #' @export
 #' @examples
 #' solver_newton(first_radius = 0.1)
-solver_newton <- function(first_radius = 1) new_solver("newton", first_radius = first_radius)
+solver_newton <- function(first_radius = 1, ...) {
+  refuse_unknown(...)
+  new_solver("newton", first_radius = first_radius)
+}

@@ -7,10 +7,14 @@
 #' readings within their range say that the point is an optimum. The trace shows the criterion itself.
 #'
 #' @inheritParams solver_newton
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references El-Attar, Vidyasagar and Dutta (1979) SIAM Journal on Numerical Analysis 16, 70-86.
 #' @section Errors: `tundrel_error_argument` for a radius that is not a number above 0.
 #' @export
 #' @examples
 #' solver_smoothed_newton()
-solver_smoothed_newton <- function(first_radius = 1) new_solver("smoothed_newton", first_radius = first_radius)
+solver_smoothed_newton <- function(first_radius = 1, ...) {
+  refuse_unknown(...)
+  new_solver("smoothed_newton", first_radius = first_radius)
+}

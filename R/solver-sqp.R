@@ -6,6 +6,7 @@
 #' conditions cannot be met the walk goes to the nearest point that meets them.
 #'
 #' @param first_radius \[numeric(1)] Most that a parameter moves in the first step, as a share of its size; above 0.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return A solver for [fit_local()], of class `tundrel_solver`.
 #' @references Powell (1978) Lecture Notes in Mathematics 630, 144-157. Goldfarb and Idnani (1983) Mathematical
 #'   Programming 27, 1-33. Nocedal and Wright (2006) Numerical Optimization, chapter 18.
@@ -13,4 +14,7 @@
 #' @export
 #' @examples
 #' solver_sqp()
-solver_sqp <- function(first_radius = 1) new_solver("sqp", first_radius = first_radius)
+solver_sqp <- function(first_radius = 1, ...) {
+  refuse_unknown(...)
+  new_solver("sqp", first_radius = first_radius)
+}

@@ -17,6 +17,7 @@
 #' @param improvement \[numeric(1)] A search ends where no more improvement than this is expected anywhere, as a share of what lies between the best value
 #'   and the middle one. Then quadratic models walk to the bottom of the valley, and the search begins anew.
 #' @param agreeing \[integer(1)] How many searches have to reach the same point before it is enough; 1 for a single search. After ten that disagree it ends, too.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A solver for [fit_global()], of class `tundrel_solver`.
 #' @references Jones, Schonlau and Welch (1998) Journal of Global Optimization 13, 455-492. Rasmussen and Williams (2006) Gaussian Processes for Machine
@@ -30,7 +31,8 @@
 #' pose(slow, parameters = c("heat", "salt")) |>
 #'   search_within(heat = c(0, 80), salt = c(0, 5)) |>
 #'   fit_global(solver_surrogate(), seed = 1, max_evaluations = 60)
-solver_surrogate <- function(first = NULL, batch = 1, noise = NULL, improvement = 1e-4, agreeing = 2) {
+solver_surrogate <- function(first = NULL, batch = 1, noise = NULL, improvement = 1e-4, agreeing = 2, ...) {
+  refuse_unknown(...)
   made <- new_solver("surrogate", first = first, batch = batch, noise = noise, improvement = improvement, agreeing = agreeing)
   # a few times as many calls as there are parameters, and not thousands
   made$frugal <- TRUE

@@ -6,6 +6,7 @@
 #' @param problem \[tundrel_problem] Parameters without a start begin where [suggest_start()] finds best, which is said.
 #' @param starts \[data.frame] Several starts, a row each, with a column a parameter, such as
 #'   [suggest_start()] makes: they are set side by side.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A list of class `tundrel_preview`: `value`, `n`, `n_free`, `df_residual`, `start`,
 #'   `dropped` (a tibble of `row` and `reason`), `misses` (a tibble of the largest misses: `row`, `response`, `fitted`,
@@ -22,7 +23,8 @@
 #' pose(lichen, uptake ~ top * light / (half + light) - dark) |>
 #'   start_from(top = 8, half = 150, dark = 1) |>
 #'   preview()
-preview <- function(problem, starts = NULL) {
+preview <- function(problem, starts = NULL, ...) {
+  refuse_unknown(...)
   problem <- as_problem(problem)
   if (!is.null(starts)) return(preview_starts(problem, starts))
   # a look makes no fits: of a function of the user's, no scale of noise is found for what was known

@@ -16,6 +16,7 @@
 #' @param n \[integer(1)] How many starts to return at most.
 #' @param samples \[integer(1)] How many points to try; by default 600, fewer where a model has so many parameters that each takes long.
 #' @param seed \[integer(1)] Seed of the points tried.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_starts`, best first: `value` (the criterion there; of a longer table over some
 #'   1000 rows spread evenly through it, for speed), then a column a free parameter. Hand it to
@@ -30,7 +31,8 @@
 #' starts <- suggest_start(problem)
 #' starts
 #' problem |> start_from(starts) |> fit_local()
-suggest_start <- function(problem, n = 5, samples = NULL, seed = 1) {
+suggest_start <- function(problem, n = 5, samples = NULL, seed = 1, ...) {
+  refuse_unknown(...)
   problem <- as_problem(problem)
   if (!has_curve(problem)) {
     refuse("model", c(

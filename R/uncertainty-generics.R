@@ -3,8 +3,9 @@
 #' @rdname run-generics
 #' @export
 confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   table <- uncertainty(object, level = level)
+  parm <- names_told(rlang::enquo(parm), table$parameter)
   unknown <- setdiff(parm, table$parameter)
   if (length(unknown)) {
     refuse("model", c("There is no parameter {.field {unknown[1]}}.", suggestion(unknown[1], table$parameter, "parameters")))
@@ -17,7 +18,7 @@ confint.tundrel_run <- function(object, parm = names(coef(object)), level = 0.95
 #' @rdname run-tables
 #' @export
 tidy.tundrel_run <- function(x, level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   table <- uncertainty(x, level = level)
   class(table) <- setdiff(class(table), "tundrel_uncertainty")
   table
@@ -25,7 +26,7 @@ tidy.tundrel_run <- function(x, level = 0.95, ...) {
 
 #' @export
 tidy.tundrel_fits <- function(x, level = 0.95, ...) {
-  refuse_more(...)
+  refuse_unknown(..., said_elsewhere = said_elsewhere_of_runs)
   table <- uncertainty(x, level = level)
   class(table) <- setdiff(class(table), "tundrel_uncertainty")
   table

@@ -37,16 +37,29 @@ profile_of <- function(run, quantity, target) {
     if (quantity$estimate == limit) return(list(end = limit, how = "limit", side = side, points = list(), noticed = character()))
     begin_unit(paste0("profile of ", quantity$name, if (side < 0) ", below" else ", above"))
     on.exit(end_unit())
-    profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size)
+    profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size, by_decades = grew_without_limit(quantity, target))
   })
   c(sides, list(quantity = quantity, target = target))
 }
 
-first_step <- function(quantity, target) {
+# No first step is longer than this many times the estimate.
+longest_first_step <- 100
+# So many times the size that was expected of it at the start is far.
+far_from_start <- 1000
+
+estimate_size <- function(quantity) {
   size <- max(abs(quantity$estimate), 0.01 * quantity$size)
-  if (size == 0) size <- 1
+  if (size == 0) 1 else size
+}
+
+first_step <- function(quantity, target) {
   step <- target * quantity$std_error
-  if (is.finite(step) && step > 0) min(step, 100 * size) else 0.1 * size
+  if (is.finite(step) && step > 0) min(step, longest_first_step * estimate_size(quantity)) else 0.1 * estimate_size(quantity)
+}
+
+# An estimate that grew until it made no difference any more: what the data rule out lies many orders of magnitude nearer to zero.
+grew_without_limit <- function(quantity, target) {
+  abs(quantity$estimate) > far_from_start * quantity$size && !isTRUE(target * quantity$std_error < longest_first_step * estimate_size(quantity))
 }
 
 # An open limit is come as near to as a parameter may.
@@ -72,7 +85,7 @@ profile_rows <- function(run, quantities, level) {
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
     remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
-    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target), NULL)
+    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target) %||% beyond_zero(run, quantity, c(ends$lower$value, ends$upper$value), target), NULL)
     row(ends$lower$value, ends$upper$value, c(remarks, second), profile)
   }
   # a budget, and who watches, are of this process; so are calls that are kept
@@ -108,6 +121,16 @@ second_stretch <- function(run, quantity, ends, target) {
     if (outside && (found$value - best) * root_scale(run) < target^2) return(remark("second_stretch", format_number(there)))
   }
   NULL
+}
+
+# What may be arbitrarily large may most often be so with the other sign, too, as a constant by which something is divided.
+beyond_zero <- function(run, quantity, ends, target) {
+  if (anyNA(ends)) return(NULL)
+  open <- is.infinite(ends) & c(quantity$lower, quantity$upper) == ends
+  mirrored <- -quantity$estimate
+  if (sum(open) != 1 || !grew_without_limit(quantity, target) || mirrored < quantity$lower || mirrored > quantity$upper || mirrored > ends[1] && mirrored < ends[2]) return(NULL)
+  found <- root_of_rise(run, quantity$hold, quantity)(mirrored, run$estimate)
+  if (!is.null(found) && found$root < target) remark("second_stretch", format_number(mirrored))
 }
 
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))

@@ -43,6 +43,7 @@
 #' @param checkpoint \[character(1)] A file ending in `.json` into which the run is written with all calls of a function of your own so far,
 #'   every two seconds, or after each call where that takes 0.1 s. The same work on the run that [read_run()] reads makes none of them
 #'   again. `NULL` for none.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #'
 #' @return A tibble of class `tundrel_uncertainty`, for each parameter a row a way: `parameter`, `estimate`, `std_error`
 #'   (of curvature: `NA` for a parameter at a bound and infinite for one that the data do not determine; of the bootstrap
@@ -69,7 +70,8 @@
 #' uncertainty(run, by = c("curvature", "profile"), level = 0.9)
 uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich", "clustered"), resample = NULL,
                         replicates = 999, seed = NULL, threads = 1, clusters = NULL, max_evaluations = Inf, max_seconds = Inf,
-                        progress = c("none", "lines", "bar"), checkpoint = NULL) {
+                        progress = c("none", "lines", "bar"), checkpoint = NULL, ...) {
+  refuse_unknown(...)
   clusters <- rlang::enexpr(clusters)
   if (inherits(run, "tundrel_fits")) {
     check_uncertainty(by, level, replicates, threads)

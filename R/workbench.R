@@ -16,6 +16,7 @@
 #'   of a stored run (`.json`) or of a session's folder; a data frame; a problem over measurements in the model language; or a run of one. `NULL` for the last session.
 #' @param port \[integer(1)] The port to serve at, on 127.0.0.1; `NULL` for one that is free.
 #' @param open \[logical(1)] Open the browser? Else the address is said, with the token without which nothing is served.
+#' @param ... Not used. A mistyped argument is refused, with the one that was probably meant.
 #' @return Nothing; it returns when R is interrupted.
 #' @section Errors: `tundrel_error_file` for a file that is not there; `tundrel_error_argument` for what cannot be begun with, and for a port that is taken;
 #'   as [read_measurements()], [pose()] and [read_run()] else.
@@ -25,7 +26,8 @@
 #' workbench()
 #' workbench(demo_file("stream-tracer.csv"))
 #' }
-workbench <- function(x = NULL, port = NULL, open = TRUE) {
+workbench <- function(x = NULL, port = NULL, open = TRUE, ...) {
+  refuse_unknown(...)
   for (package in c("shiny", "bslib", "callr", "base64enc", "jsonlite", "htmltools", "yaml", "ragg")) need_package(package, "for the page")
   check_flag(open, "open")
   if (!is.null(port)) {

@@ -189,3 +189,19 @@ test_that("unusable rows shorten their own group only, wherever they lie", {
   expect_equal(fit_each(grouped_problem(gaps))$n, c(13, 14, 0, 15, 15, 14))
   expect_refusal(fit_each(grouped_problem(gaps), shared = "k"), "measurements", "No usable row is left of well w3")
 })
+
+test_that("where two answers are as good, that is said, and all groups have the same of them", {
+  rates <- data.frame(up = c(1.2, 0.5, 2, 0.9), down = c(0.1, 0.3, 0.2, 0.35), volume = c(30, 22, 41, 35))
+  hours <- c(0.25, 0.5, 1, 2, 4, 6, 8, 12, 24)
+  data <- do.call(rbind, lapply(1:4, function(k) data.frame(subject = k, hour = hours, y = with(rates[k, ], 320 / volume * up / (up - down) * (exp(-down * hours) - exp(-up * hours))))))
+  data$y <- data$y * (1 + 0.05 * sin(37 * seq_len(36)))
+  problem <- pose(data, y ~ 320 / volume * up / (up - down) * (exp(-down * hour) - exp(-up * hour)), by = subject)
+  said <- testthat::capture_messages(fits <- fit_each(problem))
+  expect_match(paste(said, collapse = " "), "Two answers are as good")
+  way <- fits$x["up", ] > fits$x["down", ]
+  expect_length(unique(way), 1)
+  said <- testthat::capture_messages(stated <- fit_each(subject_to(problem, up > down)))
+  expect_no_match(paste(said, collapse = " "), "Two answers")
+  expect_true(all(stated$x["up", ] > stated$x["down", ]))
+  expect_equal(stated$value, fits$value, tolerance = 1e-8)
+})

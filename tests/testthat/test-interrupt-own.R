@@ -76,7 +76,8 @@ test_that("at whichever call it comes, an interrupt is obeyed, and what it cut s
     if (is.na(calls$first)) calls$first <<- sum(residuals^2)
     residuals
   }
-  residuals <- function(a, b, x = decay()$x) decay()$y - a * exp(-b * x)
+  data <- decay()
+  residuals <- function(a, b) data$y - a * exp(-b * data$x)
   problems <- list(
     value = pose(function(p) sum(called(residuals(p[["a"]], p[["b"]]))^2), parameters = c("a", "b"), returns = "value"),
     residuals = pose(function(p) called(residuals(p[["a"]], p[["b"]])), parameters = c("a", "b"), returns = "residuals")

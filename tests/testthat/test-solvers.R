@@ -8,7 +8,7 @@ test_that("solvers are tabled, and the default says why", {
   for (k in seq_along(known$name)) {
     constructor <- tundrel:::solver_constructor(known$name[k])
     stated <- formals(constructor)
-    stated <- stated[setdiff(names(stated), c("simplex", "derivatives"))]
+    stated <- stated[setdiff(names(stated), c("simplex", "derivatives", "..."))]
     # what follows from other arguments is as it is where none is given
     stated[vapply(stated, is.call, NA)] <- constructor()$settings[names(stated)[vapply(stated, is.call, NA)]]
     usual <- lapply(known$settings[[k]], function(s) if (is.nan(s$usual)) NULL else if (s$kind == "flag") s$usual == 1 else s$usual)

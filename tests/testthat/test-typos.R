@@ -37,6 +37,30 @@ test_that("what belongs to another step is answered with that step, whether R kn
   expect_refusal(subject_to(problem, upper = c(a = 3)), "condition", "a > 0")
 })
 
+test_that("every verb answers an argument that it does not have", {
+  run <- fit_local(pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4))
+  expect_refusal(uncertainty(run, method = "profile"), "argument", "The argument is called by")
+  expect_refusal(uncertainty(run, conf.level = 0.9), "argument", "The argument is called level")
+  expect_refusal(uncertainty(run, replicate = 20, levle = 0.9, thread = 2), "argument", c("no argument levle", "Did you mean level?"))
+  expect_refusal(least_squares(sigma = y_sd), "argument", "The argument is called sd")
+  expect_refusal(check_residuals(run, allong = "x"), "argument", "Did you mean along?")
+  expect_refusal(predictor_at(run, 1, interval = "confidence"), "argument", "The argument is called band")
+  expect_refusal(write_report(run, file = "a.html"), "argument", "The argument is called path")
+  expect_refusal(solver_bfgs(memory = 5), "argument", "no argument memory")
+  expect_refusal(plot_fit(run, TRUE, NULL, "none", 0.95, NULL, NULL, 1), "argument", "more arguments")
+  # whatever a function takes, it takes no more in silence
+  silent <- c("command_line", "demo_file", "log_range", "solvers", "units_of")
+  takes <- Filter(function(name) is.function(get(name)) && !startsWith(name, "tundrel"), setdiff(getNamespaceExports("tundrel"), silent))
+  expect_identical(Filter(function(name) !"..." %in% names(formals(get(name))), takes), character())
+})
+
+test_that("what belongs to a criterion is answered with that", {
+  life <- data.frame(hours = c(12, 35, 47, 150), over = c(FALSE, FALSE, FALSE, TRUE))
+  expect_refusal(pose(life, censored(hours, above = over) ~ scale), "model", "censored = censored(above = over)")
+  expect_refusal(max_likelihood("weibull", above = over == 1), "criterion", "censored = censored(above = over == 1)")
+  expect_refusal(pose(life, hours ~ scale, criterion = max_likelihood("weibull")), "argument", 'judge_by(problem, max_likelihood("weibull"))')
+})
+
 test_that("nothing said of a function or an expression is passed over", {
   valley <- function(u, v) (u - 1)^2 + (v - 2)^2
   expect_refusal(pose(valley, lower = 0), "argument", "subject_to(problem, a > 0)")
@@ -92,4 +116,27 @@ test_that("what a function is, and how a condition is told, do not depend on the
     list(tundrel:::user_function_parts(problem), tundrel:::compared_expression(subject_to(problem, w * x <= y * z)$conditions[[1]])$key, models()$model)
   }
   expect_identical(under("C"), under("C.UTF-8"))
+})
+
+test_that("names of parameters and columns may be bare wherever texts may stand", {
+  data <- transform(decay(), g = rep(c("p", "q"), 10))
+  run <- fit_local(pose(data, y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4))
+  expect_identical(names(joint_region(run, a, b, directions = 8))[2:3], c("a", "b"))
+  expect_identical(confint(run, b), confint(run, "b"))
+  expect_identical(profile(run, which = c(a, b)), profile(run))
+  expect_identical(check_residuals(run, along = x), check_residuals(run, along = "x"))
+  # an object that holds a text is meant, and one that holds something else is none
+  b <- "a"
+  expect_identical(confint(run, b), confint(run, "a"))
+  a <- 3
+  expect_identical(confint(run, a), confint(run, "a"))
+  expect_refusal(joint_region(run, a, bb), "model", "Did you mean b?")
+  grouped <- pose(data, y ~ a * exp(-b * x), by = g) |> start_from(a = 2, b = 0.4)
+  expect_identical(fit_each(grouped, shared = c(a))$x, fit_each(grouped, shared = "a")$x)
+})
+
+test_that("what is no run is answered with what to do", {
+  problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
+  expect_refusal(uncertainty(problem), "argument", "fit_local(problem)")
+  expect_refusal(uncertainty(suppressMessages(fit_multistart(problem, starts = 3))), "argument", "best_run(runs)")
 })

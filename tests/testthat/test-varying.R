@@ -275,3 +275,11 @@ test_that("groups that were left out are predicted by what varies, and not by on
   each <- suppressWarnings(compare_models(common = common, varying = varying, folds = 45))
   expect_lt(each$prediction_error[each$model == "varying"], 0.8 * each$prediction_error[each$model == "common"])
 })
+
+test_that("noise in proportion is that of its likelihood, and a condition that groups cannot keep is refused with what to do", {
+  problem <- varying_problem()
+  by_share <- fit_each(judge_by(problem, least_squares(relative = "fitted")), varying = top)
+  by_likelihood <- fit_each(judge_by(problem, max_likelihood("normal", sd = noise * abs(fitted))), varying = "top")
+  expect_equal(coef(by_share), coef(by_likelihood), tolerance = 1e-6)
+  expect_refusal(fit_each(subject_to(problem, top > half), varying = "top"), "solver", c("drop_conditions(problem, \"top > half\")", "start_from()"))
+})
