@@ -7,8 +7,8 @@ resampling_kind <- function(run, resample, call) {
   problem <- run$problem
   if (!has_curve(problem)) {
     refuse("criterion", c(
-      "There are no measurements to resample: this problem is a function that returns {if (has_rows(problem)) 'residuals' else 'value alone'}.",
-      "i" = "Use {.code by = \"profile\"}{if (!has_rows(problem)) ', once the value is posed as a likelihood'}."
+      "There are no measurements to resample: this problem is a function that returns {if (has_rows(problem)) 'residuals' else 'one number'}.",
+      "i" = "Use {.code by = \"profile\"}{if (!tells_noise(problem)) ', of a function that returns a log-likelihood: {.code pose(f, returns = \"log_likelihood\")}'}."
     ), call = call)
   }
   if (!is.null(resample) && (!rlang::is_string(resample) || !resample %in% resamplings)) {

@@ -59,6 +59,7 @@ residual_checks <- function(run, along, seed, call = rlang::caller_env()) {
 new_checks <- function(table, flagged) structure(table, class = c("tundrel_checks", class(table)), heading = "Checks of the residuals", flagged = flagged)
 
 refuse_unchecked <- function(problem, along, call) {
+  refuse_without_rows(problem, "residuals", call)
   if (is.null(noise_family(problem$criterion))) {
     refuse("criterion", c(
       "Residuals of {problem_criterion_text(problem)} have no known distribution.", "i" = "Name a family in {.fn max_likelihood}, or use least squares."

@@ -84,7 +84,7 @@ check_conditions_hold <- function(run) {
   check_row("conditions", max(misses), if (any(bad)) "fail" else "pass", if (any(bad)) {
     paste0("The answer misses ", paste(unique(vapply(conditions[bad], `[[`, character(1), "text")), collapse = "; "), ".")
   } else {
-    paste0("All ", length(conditions), " conditions hold.")
+    if (length(conditions) == 1) "The condition holds." else paste0("All ", length(conditions), " conditions hold.")
   })
 }
 

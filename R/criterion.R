@@ -15,6 +15,7 @@
 #   scale_first      whether a scale has to be found before it can be judged by
 #   meets_readings   whether the best fit meets some readings exactly
 #   bounded          whether a reading that lies far off pulls no harder than one that is nearer
+#   tells_noise      of one without rows: whether its value tells of noise all the same
 #   rows_apart       whether the criterion is a sum over rows, each of which could be there without the others
 #   unit_noise       draws the noise of variance one that it is made for, for standardised residuals
 new_criterion <- function(class, name, form, goal = "minimise", squares = FALSE, scale_estimated = FALSE, residuals = "response",
@@ -34,6 +35,8 @@ new_criterion <- function(class, name, form, goal = "minimise", squares = FALSE,
 residual_kinds <- c("response", "weighted", "pearson", "deviance", "quantile")
 
 criterion_form <- function(problem) problem$criterion$form
+# Whether anything is known of noise: from rows, or since a value is a log-likelihood.
+tells_noise <- function(problem) has_rows(problem) || isTRUE(problem$criterion$tells_noise)
 judged_by_squares <- function(problem) problem$criterion$squares
 
 # Without scales that were found on the way for some readings: other readings have others.

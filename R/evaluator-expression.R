@@ -9,6 +9,7 @@ pose_expression <- function(formula, constants, goal, call = rlang::caller_env()
       "i" = "Write {.code pose(data, {expression_text(formula)})}; a formula without a response, {.code ~ expression}, needs no measurements."
     ), call = call)
   }
+  goal <- goal %||% "minimise"
   check_goal(goal, call)
   constants <- check_constants(constants, character(), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
@@ -34,7 +35,7 @@ compile_with.tundrel_evaluator_expression <- function(evaluator, problem, call, 
 }
 
 describe_evaluator.tundrel_evaluator_expression <- function(evaluator, problem) {
-  paste(problem$criterion$goal, expression_text(rlang::f_rhs(problem$model$formula)))
+  paste0(expression_text(rlang::f_rhs(problem$model$formula)), ", to ", problem$criterion$goal)
 }
 
 user_code.tundrel_evaluator_expression <- function(evaluator, problem) list()

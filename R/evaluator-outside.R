@@ -9,7 +9,7 @@ pose_outside <- function(parameters, goal, call = rlang::caller_env()) {
 
 is_outside <- function(problem) inherits(problem$evaluator, "tundrel_evaluator_outside")
 
-describe_evaluator.tundrel_evaluator_outside <- function(evaluator, problem) paste(problem$criterion$goal, "values that come from outside")
+describe_evaluator.tundrel_evaluator_outside <- function(evaluator, problem) paste0("values that come from outside, to ", problem$criterion$goal)
 
 pose_stored.tundrel_evaluator_outside <- function(evaluator, stored, path, fun) {
   pose_outside(unlist(stored$evaluator$parameters), stored$evaluator$goal)

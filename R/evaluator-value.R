@@ -41,11 +41,11 @@ user_gradient <- function(problem, status) {
   }
 }
 
-describe_evaluator.tundrel_evaluator_value <- function(evaluator, problem) paste0(problem$criterion$goal, " the value that an R function returns", if (!is.null(evaluator$noise)) paste0(" (derivatives by differences", noise_text(evaluator), ")"))
+describe_evaluator.tundrel_evaluator_value <- function(evaluator, problem) paste0("the ", returned_text(problem$criterion), " that an R function returns, to ", problem$criterion$goal, if (!is.null(evaluator$noise)) paste0(" (derivatives by differences", noise_text(evaluator), ")"))
 
-stored_evaluator.tundrel_evaluator_value <- function(evaluator, problem) c(NextMethod(), goal = problem$criterion$goal)
+stored_evaluator.tundrel_evaluator_value <- function(evaluator, problem) c(NextMethod(), goal = problem$criterion$goal, returns = returned_name(problem$criterion))
 
 pose_stored.tundrel_evaluator_value <- function(evaluator, stored, path, fun) {
   needs_function(path, fun)
-  pose(fun, parameters = unlist(stored$evaluator$parameters), returns = "value", goal = stored$evaluator$goal %||% "minimise")
+  pose(fun, parameters = unlist(stored$evaluator$parameters), returns = stored$evaluator$returns %||% "value", goal = stored$evaluator$goal %||% "minimise")
 }

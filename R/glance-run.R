@@ -65,7 +65,7 @@ glance.tundrel_run <- function(x, ...) {
     solver = x$solver$name, scope = x$solver$scope, value = x$value, rss = rss, rmse = sqrt(rss / x$n),
     sigma = sigma_of(x), pseudo_r2 = pseudo_r2(x),
     log_lik = as.numeric(likelihood), aic = aic,
-    aicc = if (x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
+    aicc = if (has_rows(x$problem) && x$n > k + 1) aic + 2 * k * (k + 1) / (x$n - k - 1) else NA_real_,
     bic = stats::BIC(likelihood), n = x$n, n_free = n_estimated(x), df_residual = stats::df.residual(x),
     converged = x$converged, stop_reason = x$stop_reason, iterations = x$iterations,
     evaluations = x$evaluations, seconds = x$seconds

@@ -22,7 +22,9 @@
 #'   subject_to(half <= 250)
 #' plot_landscape(problem, top = c(4, 14), half = c(20, 300), runs = fit_local(problem))
 plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
-  if (inherits(scan, "tundrel_problem")) scan <- scan_grid(scan, ...)
+  meant <- as_meant(scan, list(...), "scan", c("tundrel_problem", "tundrel_scan"))
+  scan <- meant$first
+  if (inherits(scan, "tundrel_problem")) scan <- rlang::exec(scan_grid, scan, !!!meant$others)
   if (!inherits(scan, "tundrel_scan")) {
     refuse("model", c("{.arg scan} must be a scan or a problem.", "x" = "It is {.obj_type_friendly {scan}}."))
   }

@@ -19,10 +19,12 @@
 #'   fit_global("cma_es", seed = 1, keep = "population")
 #' plot_population(run)
 plot_population <- function(run, ..., iterations = NULL) {
+  meant <- as_meant(run, list(...), "run", "tundrel_run")
+  run <- meant$first
   members <- snapshot_table(run)
   searched <- searched_parameters(run)
   if (length(searched) < 2) refuse("solver", "Populations are drawn over two parameters, and {length(searched)} {?is/are} searched.")
-  ranges <- list(...)
+  ranges <- meant$others
   if (length(ranges) == 0) ranges <- stats::setNames(lapply(searched[1:2], drawn_range, run = run), searched[1:2])
   rounds <- unique(members$iteration)
   if (is.null(iterations)) iterations <- rounds[unique(round(exp(seq(0, log(length(rounds)), length.out = 6))))]

@@ -28,7 +28,8 @@ cat_stages <- function(run) {
 
 size_line <- function(x) {
   paste0(
-    if (!is_likelihood(x$problem)) "Value " else if (isTRUE(x$problem$criterion$restricted)) "Restricted log-likelihood " else "Log-likelihood ", format_number(x$value), " (", problem_criterion_text(x$problem), ")",
+    if (isTRUE(x$problem$criterion$tells_noise)) paste0(upper_first(returned_text(x$problem$criterion)), " ")
+    else if (!is_likelihood(x$problem)) "Value " else if (isTRUE(x$problem$criterion$restricted)) "Restricted log-likelihood " else "Log-likelihood ", format_number(x$value), if (!isTRUE(x$problem$criterion$tells_noise)) paste0(" (", problem_criterion_text(x$problem), ")"),
     if (!is.na(sigma_of(x))) paste0(", sigma ", format_number(sigma_of(x))), "; ",
     if (has_rows(x$problem)) paste0(count_of(x$n, counted(x$problem)), if (rows_unused(x) > 0) paste0(" (", rows_unused(x), " left out)"), ", ", count_of(round(stats::df.residual(x), 1), "degree"), " of freedom; "),
     count_of(x$iterations, "iteration"), ", ", count_of(x$evaluations, "evaluation"), ", ", format_seconds(x$seconds), "."

@@ -1,8 +1,10 @@
 # A problem from a function: of one named vector of parameters, or of parameters that are its arguments.
 pose_function <- function(fun, returns, goal, gradient, parameters, call = rlang::caller_env()) {
-  if (!rlang::is_string(returns) || !returns %in% c("value", "residuals")) {
-    refuse("model", c("{.arg returns} must be {.val value} or {.val residuals}.", "x" = "It is {.val {returns}}."), call = call)
+  kinds <- c("value", "residuals", "log_likelihood")
+  if (!rlang::is_string(returns) || !returns %in% kinds) {
+    refuse("model", c("{.arg returns} must be one of {.val {kinds}}.", "x" = "It is {.val {returns}}.", if (rlang::is_string(returns)) suggestion(returns, kinds, "choices")), call = call)
   }
+  goal <- goal %||% if (returns == "log_likelihood") "maximise" else "minimise"
   check_goal(goal, call)
   if (returns == "residuals" && goal == "maximise") {
     refuse("model", "Residuals can only be made small: {.arg goal} is for functions that return a value.", call = call)
@@ -29,7 +31,7 @@ pose_function <- function(fun, returns, goal, gradient, parameters, call = rlang
     problem$evaluator <- evaluator_residuals(fun, gradient)
   } else {
     problem$evaluator <- evaluator_value(fun, gradient)
-    problem$criterion <- new_value_criterion(goal)
+    problem$criterion <- if (returns == "value") new_value_criterion(goal) else new_log_likelihood_value(goal)
   }
   if (named) problem$start[parameters] <- unlist(written[parameters])
   problem

@@ -60,8 +60,10 @@
 #' @param parameters \[character] For values from outside, and for a function of one vector: the names of its parameters; for such a function
 #'   they may also come with the first start or range. For a function of several arguments: which of these are parameters.
 #' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
-#'   made small, or the `"value"` itself?
-#' @param goal \[character(1)] For a function that returns a value, and for `~ expression`: `"minimise"` or `"maximise"`.
+#'   made small, the `"value"` itself, or a `"log_likelihood"`, complete or but for a constant, whose curvature and profiles then tell how well
+#'   parameters are known?
+#' @param goal \[character(1)] For a function that returns a number, and for `~ expression`: `"minimise"` or `"maximise"`. `NULL`: values are made
+#'   small and log-likelihoods large. A log-likelihood to minimise is a negative one.
 #' @param gradient \[function] Derivatives of a function of your own with respect to all parameters, in their order; checked against differences
 #'   at the start. Of one that returns a value: of the same arguments, a number a parameter. Of one that returns residuals: a matrix, a row
 #'   for each of them and a column a parameter. Of a formula that calls functions of your own: the same of fitted values; its arguments are
@@ -104,7 +106,7 @@
 #' pose(valley, parameters = c("a", "b"), returns = "residuals") |>
 #'   start_from(a = -1, b = 1) |>
 #'   fit_local()
-pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = "minimise",
+pose <- function(data, model, ..., constants = numeric(), parameters = NULL, returns = "value", goal = NULL,
                  gradient = NULL, by = NULL, dynamics = NULL) {
   by <- rlang::enexpr(by)
   if (missing(data) || is.function(data) || rlang::is_formula(data, lhs = FALSE)) refuse_unheard(if (missing(model)) NULL else model, ...)

@@ -169,8 +169,11 @@ difference_errors <- function(f, x, factor, moving) {
 #' @rdname run-generics
 #' @export
 logLik.tundrel_run <- function(object, ...) {
-  n <- object$n
   criterion <- object$problem$criterion
+  if (!has_rows(object$problem)) {
+    return(structure(log_likelihood(criterion, object$value, NA, 0), df = n_estimated(object), nobs = NA_integer_, class = "logLik"))
+  }
+  n <- object$n
   log_weight <- sum_over_blocks(compiled_of(object), function(part) log(root_weight_rows(part, object$estimate)))
   value <- log_likelihood(criterion, value_of_readings(object), n, log_weight)
   structure(value, df = n_estimated(object) + criterion$scale_estimated, nobs = n, class = "logLik")
@@ -183,6 +186,7 @@ nobs.tundrel_run <- function(object, ...) object$n
 #' @rdname run-generics
 #' @export
 df.residual.tundrel_run <- function(object, ...) {
+  if (!has_rows(object$problem)) return(NA_real_)
   noise <- noise_parameters(noise_criterion(object), setdiff(names(object$estimate), object$without_effect))
   # where the data do not determine all parameters, those of the noise need not be among those that they do
   object$n - max(0, n_estimated(object) - noise)

@@ -8,7 +8,8 @@ sigma_of <- function(run) {
 
 # What the inverse of the information is multiplied by, as a standard error. A value alone, and an exact fit, tell of no noise.
 covariance_scale <- function(run) {
-  if (!has_rows(run$problem) || is_exact_fit(run)) return(NA_real_)
+  if (!tells_noise(run$problem) || is_exact_fit(run)) return(NA_real_)
+  if (!has_rows(run$problem)) return(1)
   error_scale(
     noise_criterion(run), sigma_of(run), residuals(run, type = "weighted"), run$n, stats::df.residual(run), n_estimated(run),
     !is_compiled(run$problem), run$value

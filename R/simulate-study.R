@@ -37,7 +37,7 @@ simulate_study <- function(problem, truth = NULL, n = 500, rows = NULL, ..., sd 
   check_seed(seed)
   check_uncertainty(by, level, 999, 1)
   if (length(by) > 1) refuse("argument", "{.arg by} must be one way: a study has one analysis.")
-  if (!is.function(analysis)) refuse("argument", c("{.arg analysis} must be a function that takes a problem and gives a run.", "i" = "As in {.code analysis = function(problem) fit_multistart(problem, n = 20)}."))
+  if (!is.function(analysis)) refuse("argument", c("{.arg analysis} must be a function that takes a problem and gives a run.", "i" = "As in {.code analysis = function(problem) fit_multistart(problem, starts = 20)}."))
   call <- rlang::current_env()
   study <- planned_study(problem, truth, rows, sd, rlang::enquos(...), call)
   draws <- study_draws(study, n, seed)

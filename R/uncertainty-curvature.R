@@ -27,7 +27,7 @@ scale_ends.tundrel_criterion <- function(criterion, run, quantity, level) {
 curvature_remarks <- function(run, quantity, ends) {
   if (quantity$fixed) return(remark("fixed"))
   tie <- run$status$tied[[quantity$name]]
-  code <- if (!has_rows(run$problem)) {
+  code <- if (!tells_noise(run$problem)) {
     "value_alone"
   } else if (is_unjudged(run)) {
     "under_way"

@@ -137,8 +137,8 @@ highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "roo
 
 # The code of what stands against a profile; NULL where nothing does.
 profile_obstacle <- function(run, quantity, target) {
-  if (!has_rows(run$problem)) return("value_alone")
-  if (is_likelihood(run$problem)) {
+  if (!tells_noise(run$problem)) return("value_alone")
+  if (is_likelihood(run$problem) || !has_rows(run$problem)) {
     if (!is.finite(run$value)) return("not_finite")
   } else if (is.na(target)) {
     return("no_freedom")

@@ -6,7 +6,13 @@ same_end_share <- 0.1
 near_collinear <- 0.95
 
 uncertainty_reading <- function(run, table) {
-  c(limits_read(table), ways_compared(run, table), small_sample_read(run, table), trades_read(run, table))
+  c(value_read(run), limits_read(table), ways_compared(run, table), small_sample_read(run, table), trades_read(run, table))
+}
+
+# A value that R returns may well be a log-likelihood.
+value_read <- function(run) {
+  if (tells_noise(run$problem) || is_compiled(run$problem) || is_outside(run$problem)) return(NULL)
+  "If the function returns a log-likelihood, or its negative, say so in pose(f, returns = \"log_likelihood\"): its curvature and profiles tell how well parameters are known."
 }
 
 # Intervals with an end that is none, or is a bound.

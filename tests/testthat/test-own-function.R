@@ -71,7 +71,7 @@ test_that("a function that returns a value can be looked at, and made large in t
   f <- function(p) -sum(valley(p)^2)
   problem <- pose(f, parameters = c("a", "b"), goal = "maximise") |> start_from(a = 1, b = 1.1)
   expect_equal(preview(problem)$value, -1)
-  expect_output(print(preview(problem)), "maximise the value")
+  expect_output(print(preview(problem)), "the value that an R function returns, to maximise")
   expect_refusal(fit_local(problem, "levenberg_marquardt"), "solver", c("cannot serve", "newton"))
   run <- fit_local(problem)
   expect_true(run$converged)
