@@ -47,7 +47,7 @@ stated_root_weights <- function(problem, rows, call) {
   is_sd <- !is.null(criterion$sd)
   bad <- is.na(given) | given < 0 | (is_sd & given == 0) | is.infinite(given)
   if (any(bad)) {
-    what <- if (is_sd) "Standard deviations must be above zero" else "Weights must not be negative"
+    what <- if (is_sd) "Standard deviations must be above zero" else "Weights must be zero or more"
     refuse("criterion", c(
       "{what}, finite and not missing.",
       "x" = "{.code {expression_text(expr)}} is {.val {utils::head(given[bad], 3)}} in {name_rows(rows[bad])}.",

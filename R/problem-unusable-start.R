@@ -9,7 +9,7 @@ refuse_unusable_start <- function(compiled, problem, call = rlang::caller_env())
   }
   if (any(bad)) {
     refused(
-      "The model gives no finite number {if (all(bad)) 'in every row' else paste('in', named(bad))} at the start.", unsolved_told(problem, compiled, compiled$start, bad),
+      "The model gives no finite number {if (all(bad)) 'in every row' else paste('in', named(bad))} at the start.", unsolved_told(problem, compiled, compiled$start, bad), failing_part_told(problem, compiled, bad),
       "i" = "Look for a logarithm or root of a negative number, a division by zero or an overflow, and start elsewhere with {.fn start_from}."
     )
   }
@@ -50,4 +50,29 @@ rows_without_slopes <- function(compiled, problem) {
 rows_without_losses <- function(compiled, problem) {
   if (!is_compiled(problem) || !has_rows(problem) || !problem$criterion$rows_apart) return(logical())
   !is.finite(core_row_losses(compiled, compiled$start))
+}
+
+# What of the model has no value in some rows, whatever the parameters, such as the logarithm of a column that is negative there.
+failing_part_told <- function(problem, compiled, bad = rep(TRUE, compiled$rows)) {
+  failing <- if (is_compiled(problem) && !has_responses(problem)) failing_part(problem$model$expression, problem, compiled)
+  failed <- intersect(failing$rows, which(bad))
+  if (length(failed) == 0) return(NULL)
+  rows <- name_rows_of(problem, compiled$used[failed])
+  c(
+    "x" = escape_braces(paste0(expression_text(failing$part), " has no finite value in ", rows, ", whatever the parameters.")),
+    "i" = "Leave these rows out with {.fn leave_out}, or write the model so that it has a value there."
+  )
+}
+
+# The innermost part that is made of columns alone and fails in some rows; NULL where there is none.
+failing_part <- function(expr, problem, compiled) {
+  if (!is.call(expr)) return(NULL)
+  for (argument in as.list(expr)[-1]) {
+    inner <- failing_part(argument, problem, compiled)
+    if (!is.null(inner)) return(inner)
+  }
+  names <- all.vars(expr)
+  if (length(names) == 0 || !all(names %in% names(problem$measurements))) return(NULL)
+  bad <- !is.finite(evaluate_on_rows(expr, problem, compiled$used))
+  if (any(bad)) list(part = expr, rows = which(bad))
 }

@@ -51,8 +51,30 @@ print.tundrel_fits <- function(x, ...) {
   cat("Fits of ", count_of(length(x), "group"), " by ", paste(x$problem$by, collapse = ", "), ", ", problem_text(x$problem), "\n", sep = "")
   cat(paste0(strwrap(fits_reading(x), 80, exdent = 2), "\n"), sep = "")
   cat("\n")
-  cat_table(with_unit_labels(spread_table(x)))
+  own <- setdiff(parameter_status(x$problem)$all, x$shared)
+  if (length(x) > most_groups_shown || length(own) > most_parameters_shown) {
+    cat_table(with_unit_labels(spread_table(x)))
+  } else {
+    cat_table(table_of_few(x, own))
+    cat("\n", "Estimates \u00b1 standard errors; coef_table() gives them as numbers.\n", sep = "")
+  }
   invisible(x)
+}
+
+# Of no more groups, and of no more parameters each, all estimates are shown.
+most_groups_shown <- 8
+most_parameters_shown <- 5
+
+table_of_few <- function(fits, own) {
+  values <- group_values(fits)[own, , drop = FALSE]
+  errors <- group_errors(fits)[own, , drop = FALSE]
+  errors[, !fits$converged] <- NA
+  shown <- matrix(paste0(format_number(values), ifelse(is.na(errors), "", paste(" \u00b1", format_number(errors, 2)))), nrow(values))
+  shown[is.na(values)] <- ""
+  shown[, !fits$converged] <- paste(shown[, !fits$converged], "(not converged)")
+  columns <- as.data.frame(t(shown))
+  names(columns) <- unit_labels(own, units_of(fits$problem))
+  cbind(data.frame(lapply(fits$groups$keys, as.character), check.names = FALSE), columns)
 }
 
 #' Parameters of every group

@@ -39,6 +39,8 @@ with_unstated <- function(problem, call = rlang::caller_env()) {
 # How alike the values of starts are that count as equally good, and how far apart the starts then are, as shares.
 as_good <- 1e-7
 as_far <- 0.05
+# A parameter that moves the curve by no more than this share of the readings, as a whole, makes no difference.
+least_felt_share <- 1e-9
 
 # Another of the suggested starts that is as good as the first, if a person would see another answer in it: of waves there are always some, a period away,
 # and where the readings leave a parameter open, there are as many as one likes.
@@ -58,7 +60,8 @@ is_open_at <- function(problem, x) {
   compiled <- thinned(compile_problem(problem))
   if (length(joint_conditions(problem, compiled$status))) return(TRUE)
   slopes <- matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, problem$start[compiled$status$free]), compiled$rows)
-  !all(is.finite(slopes)) || qr(slopes)$rank < ncol(slopes)
+  felt <- sqrt(colSums(slopes^2)) * abs(problem$start[compiled$status$free])
+  !all(is.finite(slopes)) || any(felt <= least_felt_share * sqrt(sum(response_rows(compiled)^2))) || qr(slopes)$rank < ncol(slopes)
 }
 
 # Where a function of the user's is called, the suggestion takes many calls.

@@ -205,3 +205,14 @@ test_that("where two answers are as good, that is said, and all groups have the 
   expect_true(all(stated$x["up", ] > stated$x["down", ]))
   expect_equal(stated$value, fits$value, tolerance = 1e-8)
 })
+
+test_that("of few groups all estimates are shown, of many how they spread", {
+  fits <- fit_each(grouped_problem(grouped_decay()))
+  shown <- paste(capture.output(print(fits)), collapse = "\n")
+  expect_match(shown, "Estimates \u00b1 standard errors", fixed = TRUE)
+  table <- coef_table(fits)
+  cells <- paste(tundrel:::format_number(table$estimate), "\u00b1", tundrel:::format_number(table$std_error, 2))
+  expect_true(all(vapply(cells, grepl, NA, x = shown, fixed = TRUE)))
+  many <- do.call(rbind, lapply(1:3, function(k) transform(grouped_decay(), well = paste0(well, k))))
+  expect_output(print(fit_each(grouped_problem(many))), "lower quartile")
+})

@@ -193,3 +193,11 @@ test_that("where another start is as good as the suggested one, it is named, and
   expect_no_match(paste(testthat::capture_messages(fit_local(known)), collapse = " "), "As good")
   for (formula in list(c ~ a * b * exp(-k * t), c ~ a * exp(-b * t) + d * exp(-k * t), c ~ a * sin(b * t + p))) expect_no_match(said(formula), "As good")
 })
+
+test_that("a part of the model that fails whatever the parameters is named, with its rows", {
+  data <- data.frame(x = -3:3, y = 1:7)
+  expect_refusal(fit_local(pose(data, y ~ a * log(x) + b)), "model", c("log(x) has no finite value in rows 1, 2, 3 and 4", "leave_out()"))
+  expect_refusal(fit_local(pose(data, y ~ a * sqrt(2 * x) + b) |> start_from(a = 1, b = 1)), "model", "sqrt(2 * x) has no finite value in rows 1, 2 and 3")
+  # of readings that are all the same no second answer is told
+  expect_no_message(fit_local(pose(data.frame(x = 1:10, y = 3), y ~ a * exp(-b * x) + c)), message = "As good")
+})
