@@ -49,6 +49,10 @@ test_neighbours <- function(checked) {
 
 levels_differ <- function(checked) length(unique(checked$fitted)) >= 3
 
+few_levels_sentence <- function(checked) {
+  if (length(unique(checked$fitted)) < 2) "The fitted values do not vary." else "There are only two different fitted values."
+}
+
 test_spread <- function(checked) {
   new_test("both", "No sign that the spread changes with the fitted value.", function(r, expected) {
     how <- if (r > 0) "grows" else "shrinks"
@@ -61,7 +65,7 @@ test_spread <- function(checked) {
       if (!is.null(rule)) paste0(spread_rule_text(rule), "; ", spread_rule_code, " estimates it with the rest, plot_spread() shows it") else if (r > 0) "consider weights or a relative criterion" else "consider weights"
     }
     paste0("The spread ", how, " with the fitted value: ", advice, ".")
-  }, if (!levels_differ(checked)) "The fitted values do not vary.")
+  }, if (!levels_differ(checked)) few_levels_sentence(checked))
 }
 
 test_normality <- function(checked) {
@@ -86,7 +90,9 @@ replicates_of <- function(settings) {
   match(label, unique(label))
 }
 
-enough_replicates <- function(settings, n, freedom) n - settings >= 3 & settings - (n - freedom) >= 1
+least_replicates <- 3
+
+enough_replicates <- function(settings, n, freedom) n - settings >= least_replicates & settings - (n - freedom) >= 1
 
 test_replicates <- function(checked) {
   settings <- if (length(checked$settings)) max(checked$replicates) else 0
@@ -94,7 +100,11 @@ test_replicates <- function(checked) {
   skip <- if (settings == 0) {
     "There is no predictor, and so there are no replicates."
   } else if (!enough_replicates(settings, n, checked$freedom)) {
-    paste0("Too few replicates for this check: ", count_of(settings, "different setting"), " in ", count_of(n, "row"), ".")
+    if (n - settings < least_replicates) {
+      paste0("Too few replicates for this check: ", count_of(settings, "different setting"), " in ", count_of(n, "row"), ".")
+    } else {
+      paste0("A curve of as many parameters can meet the means at ", count_of(settings, "different setting"), ".")
+    }
   }
   new_test("high", paste0("Means of replicates agree with the curve within their own spread (", settings, " settings)."), function(ratio, expected) {
     paste("Means of replicates miss the curve by", format_number(sqrt(ratio), 2), "times what their own spread allows: the model lacks something.")

@@ -115,6 +115,12 @@ with_unsaid <- function(criterion, problem, call = rlang::caller_env()) {
 }
 
 refuse_unsaid <- function(family, name, call) {
+  if (family$counted) {
+    refuse("criterion", c(
+      "The family {.val {family$name}} needs {.arg {name}}: out of how many each reading was counted.",
+      "i" = "A column or a number, as in {.code max_likelihood(\"{family$name}\", {name} = n)}; {.code {name} = 1} for readings of 0 and 1."
+    ), call = call)
+  }
   arguments <- paste0(family$others, " = ", substr(family$others, 1, 1), collapse = ", ")
   refuse("criterion", c(
     "The family {.val {family$name}} needs {.arg {name}}.",

@@ -7,7 +7,7 @@ family_poisson <- function() {
     density = function(y, m, o) stats::dpois(y, m, log = TRUE),
     below = function(y, m, o) stats::ppois(y, m),
     draw = function(m, o) stats::rpois(length(m), m),
-    variance = function(m, o) m, range = c(0, Inf), discrete = TRUE
+    variance = function(m, o) m, range = c(0, Inf), discrete = TRUE, events = function(y, o) sum(y)
   )
 }
 
@@ -18,7 +18,7 @@ family_negative_binomial <- function() {
     below = function(y, m, o) stats::pnbinom(y, mu = m, size = o$size),
     draw = function(m, o) stats::rnbinom(length(m), mu = m, size = o$size),
     variance = function(m, o) m + m^2 / o$size, information = function(m, o) list(1 / (m + m^2 / o$size), 0, information_about_size(m, o$size)),
-    range = c(0, Inf), discrete = TRUE
+    range = c(0, Inf), discrete = TRUE, limit = c(size = "poisson")
   )
 }
 
@@ -39,7 +39,7 @@ family_binomial <- function() {
     below = function(y, m, o) stats::pbinom(y, o$trials, m),
     draw = function(m, o) stats::rbinom(length(m), o$trials, m),
     variance = function(m, o) m * (1 - m) / o$trials,
-    best_mean = function(y, o) y / o$trials, range = c(0, 1), discrete = TRUE, counted = TRUE, stated = "trials"
+    best_mean = function(y, o) y / o$trials, range = c(0, 1), discrete = TRUE, counted = TRUE, stated = "trials", events = function(y, o) min(sum(y), sum(o$trials - y))
   )
 }
 

@@ -23,7 +23,7 @@ family_student_t <- function() {
       of_df <- (trigamma(df / 2) - trigamma((df + 1) / 2)) / 4 - (df + 5) / (2 * df * (df + 1) * (df + 3))
       list((df + 1) / (df + 3) / o$scale^2, 0, 2 * df / (df + 3) / o$scale^2, 0, -2 / (o$scale * (df + 1) * (df + 3)), of_df)
     },
-    bounded = TRUE
+    bounded = TRUE, limit = c(df = "normal")
   )
 }
 

@@ -42,21 +42,23 @@ NULL
 #   range     between which values the mean can be
 #   discrete  whether readings are whole numbers; `counted`, whether they are counted out of trials, of which the mean is the share
 #   step      of readings: one where they are whole numbers, else zero
+#   events    how many facts some readings are, where each may be many: of successes and failures, those that are rarer
 #   unit      of readings: what they are divided by to be compared with the mean
 #   stated    which of the others have to be stated; the rest are parameters to be found where nothing is said of them
 #   kinked    whether the density has a kink at the mean
 #   bounded   whether a reading that lies far off pulls no harder than one that is nearer
+#   limit     the family that it comes to as one of the others grows without limit, by its name
 #   together  whether the density of readings that depend on each other is known
 #   information    Fisher's of one reading about the mean and the others: the lower triangle, row by row, each a vector over readings
 #   spread    which of the others is the standard deviation of noise that is normal and added, if one is
 #   scale     which of the others is the standard deviation of normal noise, added or not: small samples are then known exactly, or nearly
 new_family <- function(name, others, readings, allowed, density, below, draw, variance, information = function(m, o) list(1 / variance(m, o)), best_mean = function(y, o) y,
-                       range = c(-Inf, Inf), discrete = FALSE, counted = FALSE, kinked = FALSE, together = FALSE, spread = NULL, censorable = FALSE, bounded = FALSE, scale = spread, stated = character(),
+                       range = c(-Inf, Inf), discrete = FALSE, counted = FALSE, kinked = FALSE, together = FALSE, spread = NULL, censorable = FALSE, bounded = FALSE, limit = character(), events = NULL, scale = spread, stated = character(),
                        step = function(o) as.numeric(discrete), unit = function(o) if (counted) o[[others]] else 1) {
   list(
     name = name, others = others, stated = stated, readings = readings, allowed = allowed, density = density, below = below, draw = draw,
     variance = variance, information = information, best_mean = best_mean, range = range, discrete = discrete, counted = counted, kinked = kinked, together = together, spread = spread, scale = scale,
-    censorable = censorable, bounded = bounded, step = step, unit = unit
+    censorable = censorable, bounded = bounded, limit = limit, events = events, step = step, unit = unit
   )
 }
 

@@ -9,6 +9,8 @@ trade_names <- c(
   # functions of the model language
   ln = "log", lg = "log10", expit = "plogis", logit = "qlogis", logistic = "plogis", sgn = "sign", arctan = "atan", arcsin = "asin", arccos = "acos",
   power = "^", pow = "^", `if` = "ifelse", where = "ifelse", heaviside = "ifelse", normal_cdf = "pnorm", j0 = "bessel_j0", j1 = "bessel_j1",
+  # parameters of families
+  size = "trials", n = "trials", total = "trials", sigma = "sd", dispersion = "size", theta = "size", dof = "df", nu = "df",
   # goals and losses
   max = "maximise", min = "minimise", maximize = "maximise", minimize = "minimise", bisquare = "tukey", biweight = "tukey"
 )

@@ -36,6 +36,11 @@ stop_sentence <- function(run) {
       vanished_sentence(run)
     } else if (errors_are_one(run)) {
       "the likelihood grows without limit as the errors of two responses become one: one of them follows from the other; leave it out, or judge them as independent"
+    } else if (length(simpler <- simpler_family(run))) {
+      paste0(
+        run$runaway, " grows without limit, where the ", gsub("_", " ", run$problem$criterion$family), " family becomes the ", simpler[1],
+        " one, which serves as well: judge by max_likelihood(\"", simpler[1], "\")"
+      )
     } else {
       far <- far_columns_told(run$problem)
       paste0(
@@ -115,4 +120,13 @@ vanished_spread <- function(run) {
   spread <- 1 / root_weight_rows(compiled, x)
   size <- max(abs(c(response_rows(compiled), fitted)), na.rm = TRUE)
   compiled$used[which(exact_rows(compiled) & spread <= vanished_share * size & abs(observed_rows(compiled) - fitted) <= vanished_share * size)]
+}
+
+# The family that is left where a parameter of the run's own family is on its way to infinity.
+simpler_family <- function(run) {
+  criterion <- run$problem$criterion
+  if (is.null(criterion$family) || length(run$runaway) != 1) return(NULL)
+  limit <- families()[[criterion$family]]$limit
+  of_family <- vapply(criterion$others[names(limit)], function(expr) identical(expr, as.symbol(run$runaway)), NA)
+  stats::setNames(limit[of_family], rep(run$runaway, sum(of_family)))
 }

@@ -128,14 +128,21 @@ disagreeing_ways <- function(run, table, surer) {
 few_for_likelihood <- 20
 
 small_sample_read <- function(run, table) {
-  freedom <- stats::df.residual(run)
   if (!is.null(scale_estimated_beside(run))) return(NULL)
-  if (!is_likelihood(run$problem) || is.finite(interval_freedom(run)) || !any(c("curvature", "profile") %in% table$by) || !isTRUE(freedom < few_for_likelihood)) return(NULL)
+  if (!is_likelihood(run$problem) || is.finite(interval_freedom(run)) || !any(c("curvature", "profile") %in% table$by)) return(NULL)
+  counted <- noise_family(run$problem$criterion)$events
+  facts <- if (is.null(counted)) run$n else events_counted(run, counted)
+  if (!isTRUE((if (is.null(counted)) stats::df.residual(run) else facts - n_estimated(run)) < few_for_likelihood)) return(NULL)
   paste0(
-    "Intervals from a likelihood are those of large samples, and ", count_of(run$n, "reading"), " for ", count_of(n_estimated(run), "parameter"),
+    "Intervals from a likelihood are those of large samples, and ", count_of(facts, if (is.null(counted)) "reading" else "event"), " for ", count_of(n_estimated(run), "parameter"),
     " are few: they tend to be too narrow, more so the fewer there are",
     if (!is.null(noise_family(run$problem$criterion)$spread) && run$problem$criterion$rows_apart) "; where the noise is normal and its scale common, least_squares() allows for that." else "."
   )
+}
+
+events_counted <- function(run, counted) {
+  compiled <- compiled_of(run)
+  counted(response_rows(compiled), other_rows(compiled, run$estimate))
 }
 
 # Pairs that the data can hardly tell apart.

@@ -24,6 +24,19 @@ bool far_out(const Problem& problem, const Eigen::VectorXd& x, int i, double rat
   return std::fabs(x[i]) > ratio * problem.bounds().typical[i];
 }
 
+// A parameter that has left for such distances that it makes no difference any more how far it goes. No value is asked of a user's function for it.
+constexpr double kDistantRatio = 1000, kNoDifference = 1e-8;
+void find_lost(Problem& problem, const Eigen::VectorXd& x, Verification& result) {
+  if (problem.calls_user()) return;
+  for (int i = 0; i < x.size(); ++i) {
+    if (!far_out(problem, x, i, kDistantRatio)) continue;
+    Eigen::VectorXd further = x;
+    further[i] *= 2;
+    if (further[i] < problem.bounds().lower[i] || further[i] > problem.bounds().upper[i]) continue;
+    if (std::fabs(problem.value(further) - result.value) <= kNoDifference * std::fabs(result.value)) result.runaway.push_back(i);
+  }
+}
+
 // As its form wants it.
 Verification verify_form(Problem& problem, const Eigen::VectorXd& x) {
   const Form form = problem.form();
@@ -45,6 +58,10 @@ Verification verify(Problem& problem, const Eigen::VectorXd& x) {
     problem.sparing = true;
   }
   if (!result.usable) result.reason = StopReason::failed;
+  if (result.usable && !result.converged && result.reason == StopReason::stalled && result.way_down.size() == 0) {
+    find_lost(problem, x, result);
+    if (!result.runaway.empty()) result.reason = StopReason::diverged;
+  }
   return result;
 }
 
