@@ -12,7 +12,7 @@ trade_names <- c(
   # parameters of families
   size = "trials", n = "trials", total = "trials", sigma = "sd", dispersion = "size", theta = "size", dof = "df", nu = "df",
   # goals and losses
-  max = "maximise", min = "minimise", maximize = "maximise", minimize = "minimise", bisquare = "tukey", biweight = "tukey"
+  max = "maximise", min = "minimise", maximize = "maximise", minimize = "minimise", tukey = "bisquare", biweight = "bisquare"
 )
 
 # What such a name means among some choices, or NULL.

@@ -139,7 +139,9 @@ suggest_by_squares <- function(problem, n, samples, seed) {
     first <- start_from(problem, starts[1, ])
     refuse_unusable_start(compile_at_start(first), first)
   }
-  table <- table[order(table$value, decreasing = maximises(problem)), ]
+  worse <- in_users_sign(problem, table$value)
+  # the plainest of those that are equally good came first by squares
+  table <- table[order(ifelse(worse <= min(worse) + equally_good * abs(min(worse)), min(worse), worse)), ]
   class(table) <- c("tundrel_starts", class(table))
   table
 }

@@ -22,7 +22,7 @@ const RegisteredSolver sqp_entry{{
     [](const SolverSettings& s) { return std::make_unique<Sqp>(Sqp::Settings{s.number("first_radius"), s.number("tolerance")}); }}};
 
 constexpr double kSqpShorter = 0.25;
-// The penalty exceeds the largest multiplier by this factor.
+// Each condition's penalty exceeds its multiplier by this factor.
 constexpr double kPenaltyMargin = 2;
 // Changes of the value below the first share of it, or the second of what it was at the start, are rounding.
 constexpr double kSqpSameValue = 1e-13, kSqpNothing = 1e-18;
@@ -93,7 +93,7 @@ void Sqp::start(Problem& problem, const Eigen::VectorXd& x) {
   status_.action = "start";
   status_.x = x;
   idle_ = restorations_ = 0;
-  penalty_ = 0;
+  penalties_ = Eigen::VectorXd::Zero(count_of(problem));
   radius_ = settings_.first_radius;
   multipliers_ = Eigen::VectorXd::Zero(count_of(problem));
   Expansion at = problem.expand(x);
@@ -142,11 +142,15 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
     normals.push_back(normal);
     offsets.push_back(offset);
   };
+  // Whatever their units, all conditions are distances here.
+  Eigen::VectorXd lengths = condition_slopes_.colwise().norm();
   for (int c = 0; c < m; ++c) {
+    if (!(lengths[c] > 0 && std::isfinite(lengths[c]))) lengths[c] = 1;
+    const double distance = values[c] / lengths[c];
     Eigen::VectorXd normal = Eigen::VectorXd::Zero(n);
-    normal.head(p) = condition_slopes_.col(c);
-    if (n > p) normal[p] = c < equalities ? -values[c] : std::max(0.0, -values[c]);
-    add(normal, -values[c]);
+    normal.head(p) = condition_slopes_.col(c) / lengths[c];
+    if (n > p) normal[p] = c < equalities ? -distance : std::max(0.0, -distance);
+    add(normal, -distance);
   }
   for (int i = 0; i < p; ++i) {
     double down = bounds.reach_down(i, status_.x[i]) / sizes_[i], up = bounds.reach_up(i, status_.x[i]) / sizes_[i];
@@ -188,7 +192,7 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
   program.slack = kMetShare;
   const QuadraticSolution found = solve(program);
   if (!found.feasible || !found.x.allFinite()) return {};
-  Step step{true, found.x.head(p), found.multipliers.head(m), {}};
+  Step step{true, found.x.head(p), found.multipliers.head(m).cwiseQuotient(lengths), {}};
   for (const auto& [constraint, i] : bounds_at)
     if (found.multipliers[constraint] > 0) step.onto_bound.push_back(i);
   return step;
@@ -209,6 +213,17 @@ void Sqp::restore(Problem& problem) {
   status_.step_norm = (x - status_.x).cwiseQuotient(sizes_).norm();
   radius_ = std::max(radius_, 0.1 * settings_.first_radius);
   accept(problem, x, std::move(at));
+}
+
+// Raises the penalties of what is made up, in steps of the parameters' sizes, until it is worth `least`.
+void Sqp::make_worth(const Eigen::VectorXd& made_up, double least) {
+  const double lacking = least - penalties_.dot(made_up);
+  if (!(lacking > 0)) return;
+  Eigen::VectorXd raise = Eigen::VectorXd::Zero(made_up.size());
+  for (Eigen::Index c = 0; c < made_up.size(); ++c)
+    if (made_up[c] > 0) raise[c] = 1 / std::max(condition_slopes_.col(c).norm(), std::numeric_limits<double>::min());
+  const double worth = raise.dot(made_up);
+  if (worth > 0) penalties_ += lacking / worth * raise;
 }
 
 void Sqp::iterate(Problem& problem) {
@@ -235,17 +250,17 @@ void Sqp::iterate(Problem& problem) {
   };
   const double length = step.move.lpNorm<Eigen::Infinity>();
   const bool whole = length < radius_ * (1 - 1e-12);
-  // Powell's rule: multipliers of far points are forgotten by and by.
+  // Powell's rule: multipliers of far points are forgotten by and by. Each condition has its own, since each has its own unit.
   if (step.multipliers.size() > 0 && !relaxed) {
-    const double needed = kPenaltyMargin * step.multipliers.cwiseAbs().maxCoeff();
-    penalty_ = std::max(needed, 0.5 * (penalty_ + needed));
+    const Eigen::VectorXd needed = kPenaltyMargin * step.multipliers.cwiseAbs();
+    penalties_ = needed.cwiseMax(0.5 * (penalties_ + needed));
   }
   const Eigen::VectorXd misses = misses_of(condition_values_, equalities);
   const Eigen::VectorXd linear = condition_values_ + condition_slopes_.transpose() * step.move;
   const double quadratic = sizes_.cwiseProduct(at_.gradient).dot(step.move) + 0.5 * step.move.dot(model * step.move);
-  const double made_up = misses.sum() - misses_of(linear, equalities).sum();
-  if (made_up > 0) penalty_ = std::max(penalty_, quadratic / (kShareOfMisses * made_up));
-  const double predicted = -quadratic + penalty_ * made_up;
+  const Eigen::VectorXd made_up = misses - misses_of(linear, equalities);
+  make_worth(made_up, quadratic / kShareOfMisses);
+  const double predicted = -quadratic + penalties_.dot(made_up);
   if (whole) status_.gradient_norm = step.move.norm();
   if (length == 0) {
     status_.action = "no further step";
@@ -253,7 +268,7 @@ void Sqp::iterate(Problem& problem) {
     multipliers_ = step.multipliers;
     return;
   }
-  const double before = merit(at_.value, misses), rounding = kSqpSameValue * (std::fabs(before) + penalty_ * misses.sum()) + kSqpNothing * first_size_;
+  const double before = merit(at_.value, misses), rounding = kSqpSameValue * (std::fabs(before) + penalties_.dot(misses)) + kSqpNothing * first_size_;
   Eigen::VectorXd to = moved(step);
   double value = problem.value(to);
   const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };
@@ -325,7 +340,7 @@ void Sqp::visit(StateVisitor& v) {
   v.finite("condition_values", condition_values_, m);
   v.finite("condition_slopes", condition_slopes_, p, m);
   v.within("radius", radius_, 0, kInfinity);
-  v.field("penalty", penalty_);
+  v.within("penalties", penalties_, m, 0, kInfinity);
   v.field("first_size", first_size_);
   v.small("idle", idle_);
   v.small("restorations", restorations_);

@@ -39,7 +39,8 @@ class Sqp : public Solver {
   // without a region, to correct a step that was within.
   enum class Model { boxed, relaxed, unboxed };
   Step solve_model(const Problem& problem, const Eigen::MatrixXd& model, const Eigen::VectorXd& values, Model kind) const;
-  double merit(double value, const Eigen::VectorXd& misses) const { return value + penalty_ * misses.sum(); }
+  double merit(double value, const Eigen::VectorXd& misses) const { return value + penalties_.dot(misses); }
+  void make_worth(const Eigen::VectorXd& made_up, double least);
   void restore(Problem& problem);
 
   Settings settings_;
@@ -48,7 +49,8 @@ class Sqp : public Solver {
   Eigen::VectorXd sizes_, multipliers_;
   Eigen::VectorXd condition_values_;
   Eigen::MatrixXd condition_slopes_;  // in the parameters' sizes, a column a condition
-  double radius_ = 0, penalty_ = 0, first_size_ = 0;
+  Eigen::VectorXd penalties_;
+  double radius_ = 0, first_size_ = 0;
   int idle_ = 0, restorations_ = 0;
 };
 
