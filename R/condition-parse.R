@@ -111,7 +111,7 @@ condition_names <- function(expr, parameters, text, call) {
   if (length(unknown)) {
     refuse("condition", c(
       "{.val {text}} names {.field {unknown[1]}}, which is no parameter.",
-      suggestion(unknown[1], parameters, "parameters"), own_parameters_hint
+      suggestion(unknown[1], parameters, "parameters"), attr(parameters, "hint") %||% own_parameters_hint
     ), call = call)
   }
   found

@@ -35,7 +35,7 @@
 #' problem |> drop_conditions("half")
 subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   before <- problem <- as_problem(problem)
-  parameters <- names(problem$start)
+  parameters <- structure(names(problem$start), hint = more_parameters_hint(problem))
   stated <- list()
   quosures <- rlang::enquos(...)
   refuse_named(quosures, parameters)
@@ -62,6 +62,12 @@ subject_to <- function(problem, ..., text = character(), replace = FALSE) {
   check_known(problem)
   # what is compared with another parameter has to have its unit
   if (any(lengths(lapply(stated, named_parameters)) > 1)) with_units_checked(problem, before) else problem
+}
+
+# Where parameters that stand in conditions alone are named.
+more_parameters_hint <- function(problem) {
+  if (has_rows(problem) || !is_compiled(problem)) return(NULL)
+  c("i" = "Parameters that stand in conditions only are named with the others in {.code pose(~ expression, parameters = c(\"a\", \"b\"))}.")
 }
 
 # One equals sign, where R asks for two; or limits by the name of a parameter.

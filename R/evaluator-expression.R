@@ -2,7 +2,7 @@
 
 evaluator_expression <- function() new_evaluator("expression", compiled = TRUE, subject = "The expression")
 
-pose_expression <- function(formula, constants, goal, call = rlang::caller_env()) {
+pose_expression <- function(formula, constants, goal, parameters = NULL, call = rlang::caller_env()) {
   if (rlang::is_formula(formula, lhs = TRUE)) {
     refuse("measurements", c(
       "The first argument must be the measurements.", "x" = "It is the formula {.code {expression_text(formula)}}.",
@@ -13,7 +13,12 @@ pose_expression <- function(formula, constants, goal, call = rlang::caller_env()
   check_goal(goal, call)
   constants <- check_constants(constants, character(), call)
   expression <- written_shapes(rlang::f_rhs(formula), call)
-  parameters <- setdiff(value_names(expression, call), c(names(constants), "pi"))
+  written <- setdiff(value_names(expression, call), c(names(constants), "pi"))
+  check_function_parameters(parameters, call)
+  parameters <- parameters %||% written
+  for (name in setdiff(written, parameters)) {
+    refuse("model", c("{.arg parameters} does not name {.field {name}}, which stands in the expression.", suggestion(name, parameters, "parameters"), "i" = "A number that is known goes into {.arg constants}."), call = call)
+  }
   if (length(parameters) == 0) refuse("model", "The expression {.code {expression_text(expression)}} has no parameter.", call = call)
   problem <- new_problem(tibble(row = integer()), list(
     formula = rlang::new_formula(NULL, rlang::f_rhs(formula), env = emptyenv()), response = quote(value), expression = expression,
@@ -43,7 +48,7 @@ user_code.tundrel_evaluator_expression <- function(evaluator, problem) list()
 stored_evaluator.tundrel_evaluator_expression <- function(evaluator, problem) {
   list(
     name = evaluator$name, model = expression_text(problem$model$formula), constants = stored_numbers(problem$model$constants),
-    goal = problem$criterion$goal
+    goal = problem$criterion$goal, parameters = I(problem$model$parameters)
   )
 }
 
@@ -52,6 +57,6 @@ pose_stored.tundrel_evaluator_expression <- function(evaluator, stored, path, fu
   if (!rlang::is_call(formula, "~", n = 1)) refuse("file", "The model in {.file {path}} is not one that {.fn write_run} writes.")
   pose_expression(
     rlang::new_formula(NULL, formula[[2]], env = emptyenv()), vapply(stored$evaluator$constants, numbers_of, numeric(1)),
-    stored$evaluator$goal %||% "minimise"
+    stored$evaluator$goal %||% "minimise", unlist(stored$evaluator$parameters)
   )
 }

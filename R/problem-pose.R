@@ -58,7 +58,8 @@
 #'   [model()]: which column each of its names stands for, as `x = light`. A name that is a column already need not be said.
 #' @param constants \[numeric] Named numbers the expression may use.
 #' @param parameters \[character] For values from outside, and for a function of one vector: the names of its parameters; for such a function
-#'   they may also come with the first start or range. For a function of several arguments: which of these are parameters.
+#'   they may also come with the first start or range. For a function of several arguments: which of these are parameters. For
+#'   `~ expression`: all parameters, where some stand in conditions only.
 #' @param returns \[character(1)] For a function: does it return `"residuals"`, whose sum of squares is
 #'   made small, the `"value"` itself, or a `"log_likelihood"`, complete or but for a constant, whose curvature and profiles then tell how well
 #'   parameters are known?
@@ -112,7 +113,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   if (missing(data) || is.function(data) || rlang::is_formula(data, lhs = FALSE)) refuse_unheard(if (missing(model)) NULL else model, ...)
   if (missing(data)) return(pose_outside(parameters, goal))
   if (is.function(data)) return(pose_function(data, returns, goal, gradient, parameters))
-  if (rlang::is_formula(data)) return(pose_expression(data, constants, goal))
+  if (rlang::is_formula(data)) return(pose_expression(data, constants, goal, parameters))
   if (!is.data.frame(data)) {
     refuse("measurements", c("{.arg data} must be a data frame.", "x" = "It is {.obj_type_friendly {data}}."))
   }

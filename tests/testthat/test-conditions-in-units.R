@@ -40,3 +40,15 @@ test_that("a pressure vessel is as cheap as it can be (Sandgren 1990, with conti
   expect_equal(coef(runs[[1]])[["l"]], 200)
   expect_equal(coef(runs[[1]])[["a"]], 0.0193 * coef(runs[[1]])[["r"]], tolerance = 1e-9)
 })
+
+test_that("parameters of an expression may stand in conditions only", {
+  problem <- pose(~ (1 - a)^2, parameters = c("a", "b")) |> subject_to(10 * (b - a^2) == 0) |> start_from(a = -1.2, b = 1)
+  run <- fit_local(problem)
+  expect_true(run$converged)
+  expect_equal(coef(run), c(a = 1, b = 1), tolerance = 1e-6)
+  path <- withr::local_tempfile(fileext = ".json")
+  write_run(run, path)
+  expect_identical(coef(read_run(path)), coef(run))
+  expect_refusal(pose(~ (1 - a)^2) |> subject_to(b == a^2), "condition", "parameters = c(")
+  expect_refusal(pose(~ (1 - aa)^2, parameters = c("ab", "b")), "model", c("does not name aa", "Did you mean ab?"))
+})
