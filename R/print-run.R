@@ -12,7 +12,9 @@ print.tundrel_run <- function(x, ...) {
   cat(strwrap(stop_line(x), exdent = 2), sep = "\n")
   cat("\n")
   table <- suppressWarnings(uncertainty(x), classes = "tundrel_warning_uncertainty")
-  cat_table(drop_empty(with_unit_labels(table[c("parameter", "estimate", "std_error", "lower", "upper", "note", "unit")])))
+  # a value alone tells nothing of errors, which need not be said of every parameter
+  of_errors <- if (all(has_code(table, "value_alone"))) NULL else c("std_error", "lower", "upper", "note")
+  cat_table(drop_empty(with_unit_labels(table[c("parameter", "estimate", of_errors, "unit")])))
   cat("\n")
   cat(strwrap(size_line(x), exdent = 2), sep = "\n")
   cat_stages(x)

@@ -103,6 +103,11 @@
 #'   fit_local()
 #' pose(~ 100 * (v - u^2)^2 + (1 - u)^2) |> start_from(u = -1, v = 1) |> fit_local()
 #'
+#' times <- c(0.1, 0.3, 0.4, 0.9, 1.6)
+#' pose(function(rate) sum(dexp(times, rate, log = TRUE)), returns = "log_likelihood") |>
+#'   start_from(rate = 1) |>
+#'   fit_local()
+#'
 #' valley <- function(p) c(10 * (p[["b"]] - p[["a"]]^2), 1 - p[["a"]])
 #' pose(valley, parameters = c("a", "b"), returns = "residuals") |>
 #'   start_from(a = -1, b = 1) |>

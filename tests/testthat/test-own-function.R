@@ -79,7 +79,7 @@ test_that("a function that returns a value can be looked at, and made large in t
   expect_equal(run$value, 0, tolerance = 1e-12)
   expect_equal(trace_table(run)$value[1], -1)
   expect_gt(min(diff(trace_table(run)$value)), -1e-12)
-  expect_output(print(run), "a single value has no information about noise")
+  expect_output(print(uncertainty(run)), "a single value has no information about noise")
   expect_true(is.na(logLik(run)))
   expect_equal(max(scan_grid(problem, a = c(0, 1, 2), b = c(0, 1))$value), 0, tolerance = 1e-12)
 })
