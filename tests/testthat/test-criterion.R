@@ -31,7 +31,7 @@ test_that("weights may be expressions of columns, and zero leaves a row out", {
 test_that("unusable weights are refused with their rows", {
   bad <- line_data
   bad$w[c(2, 4)] <- c(-1, NA)
-  expect_refusal(fit_line(bad, least_squares(weights = w)), "criterion", c("not be negative", "rows 2 and 4", "-1"))
+  expect_refusal(fit_line(bad, least_squares(weights = w)), "criterion", c("zero or more", "rows 2 and 4", "-1"))
   expect_refusal(fit_line(bad, least_squares(sd = w)), "criterion", c("above zero", "rows 2 and 4"))
   bad$w <- 0
   expect_refusal(fit_line(bad, least_squares(sd = w)), "criterion", "rows 1, 2, 3, 4, 5 and 1 more")
