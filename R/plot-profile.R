@@ -111,7 +111,7 @@ profile_curve <- function(profile, run) {
     places <- quantity$estimate + (end - quantity$estimate) * (seq_len(drawn_places) / drawn_places)^2
     from <- run$estimate
     found <- vapply(places, function(place) {
-      here <- root(place, from)
+      here <- held_fit(root, place, from, run$estimate)
       if (is.null(here)) return(NA_real_)
       from <<- here$x
       here$root

@@ -18,6 +18,7 @@ hold_parameters <- function(run, names) {
   compiled <- compiled_at_answer(run)
   places <- match(names, names(run$estimate))
   others <- setdiff(names(run$estimate), names)
+  by_core <- is_compiled(run$problem)
   walk <- if (length(others)) held_walker(run, joint_conditions(run$problem, run$status))
   function(at, from) {
     x <- replace(from, places, at)
@@ -25,7 +26,7 @@ hold_parameters <- function(run, names) {
     found <- walk(held_problem(compiled, places, at, run$status), x[others])
     if (is.null(found)) return(NULL)
     x[others] <- found$x
-    list(x = x, value = found$value)
+    list(x = x, value = found$value, converged = !by_core || found$converged)
   }
 }
 

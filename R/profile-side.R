@@ -33,8 +33,16 @@ root_of_rise <- function(run, optimum, quantity = NULL) {
     found <- optimum(at, from)
     if (is.null(found)) return(NULL)
     rise <- in_noise(found$value - best)
-    list(x = found$x, root = sqrt(max(rise, 0)), rise = rise)
+    list(x = found$x, root = sqrt(max(rise, 0)), rise = rise, converged = found$converged %||% TRUE)
   }
+}
+
+# Begun at the place before; where that comes to no optimum, the better of it and a walk from the answer.
+held_fit <- function(root, at, from, answer) {
+  found <- root(at, from)
+  if (is.null(found) || found$converged) return(found)
+  cold <- root(at, answer)
+  if (is.null(cold) || cold$rise >= found$rise) found else cold
 }
 
 # A fit is better than the run's answer, not only more exact, where the rise is below this.
