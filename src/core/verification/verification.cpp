@@ -41,9 +41,9 @@ void find_lost(Problem& problem, const Eigen::VectorXd& x, Verification& result)
 Verification verify_form(Problem& problem, const Eigen::VectorXd& x) {
   const Form form = problem.form();
   return problem.arrow() && !problem.joint       ? verify_arrow(problem, x)
+         : form == Form::kinked                  ? verify_kinked(problem, x)
          : problem.joint || form == Form::smooth ? verify_smooth(problem, x)
-         : form == Form::squares               ? verify_squares(problem, x)
-                                               : verify_kinked(problem, x);
+                                               : verify_squares(problem, x);
 }
 
 }  // namespace
