@@ -27,7 +27,7 @@ report_parameters <- function(known) {
     report_table(if (several) shown else shown[setdiff(names(shown), "by")]),
     report_small(
       "Intervals: ", format_number(100 * known$level), " %", if (!several) paste0(", by ", table$by[1]), ", with ",
-      if (is_likelihood(known$run$problem)) "normal quantiles." else "Student's t.",
+      if (isTRUE(interval_freedom(known$run) < Inf)) "Student's t." else "normal quantiles.",
       if (any(c("bootstrap", "percentile") %in% table$by)) " Bootstrap: 999 refits, seed 1."
     ),
     lapply(attr(table, "reading"), h$p),

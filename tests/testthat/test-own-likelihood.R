@@ -59,3 +59,18 @@ test_that("what there is not of a number alone is said, with what there is", {
   # parameters called like the beginning of an argument
   expect_s3_class(plot_landscape(pose(lower), m = c(0, 1), s = c(0.2, 0.9)), "ggplot")
 })
+
+test_that("a report says by which quantiles its intervals are", {
+  times <- waiting_times()
+  said <- function(run) {
+    path <- withr::local_tempfile(fileext = ".html")
+    write_report(run, path)
+    paste(readLines(path), collapse = " ")
+  }
+  own <- fit_local(pose(function(rate) sum(stats::dexp(times, rate, log = TRUE)), returns = "log_likelihood") |> start_from(rate = 1))
+  expect_match(said(own), "by curvature, with normal quantiles", fixed = TRUE)
+  # of normal noise with one scale they are Student's, under a likelihood, too
+  line <- data.frame(x = 1:9, y = 2 * (1:9) + sin(37 * 1:9))
+  normal <- fit_local(pose(line, y ~ a + b * x) |> start_from(a = 0, b = 1) |> judge_by(max_likelihood("normal", sd = s)))
+  expect_match(said(normal), "by curvature, with Student&#39;s t|by curvature, with Student's t")
+})
