@@ -36,9 +36,9 @@
 #'   check_residuals()
 check_residuals <- function(run, along = NULL, seed = 1, ...) {
   refuse_unknown(...)
+  if (!inherits(run, "tundrel_fits")) check_run(run)
   along <- names_told(rlang::enquo(along), names(run$problem$measurements))
   if (inherits(run, "tundrel_fits")) return(checks_of_groups(run, along, seed))
-  check_run(run)
   check_seed(seed)
   with_calls(run$problem, residual_checks(run, along, seed))
 }

@@ -73,6 +73,7 @@ failing_part <- function(expr, problem, compiled) {
   }
   names <- all.vars(expr)
   if (length(names) == 0 || !all(names %in% names(problem$measurements))) return(NULL)
-  bad <- !is.finite(evaluate_on_rows(expr, problem, compiled$used))
+  # what stands for something else, as a reading before, is not looked at
+  bad <- !is.finite(tryCatch(evaluate_on_rows(expr, problem, compiled$used), error = function(e) 0))
   if (any(bad)) list(part = expr, rows = which(bad))
 }

@@ -104,7 +104,8 @@ walk_outwards <- function(trail, root, centre, x, side, target, step, limit, siz
     step <- step_outwards(before, last, centre, target, step)
     if (!is.finite(last$at + side * step)) break
   }
-  ended(side * Inf, "open")
+  # an edge that was neared in ever shorter steps is no open side
+  if (refused > 0) ended(last$at, "lost") else ended(side * Inf, "open")
 }
 
 keep_point <- function(trail, at, found) {

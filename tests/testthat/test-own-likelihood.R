@@ -74,3 +74,15 @@ test_that("a report says by which quantiles its intervals are", {
   normal <- fit_local(pose(line, y ~ a + b * x) |> start_from(a = 0, b = 1) |> judge_by(max_likelihood("normal", sd = s)))
   expect_match(said(normal), "by curvature, with Student&#39;s t|by curvature, with Student's t")
 })
+
+test_that("where a function fails, a profile says that its end is not known, and not that it is open", {
+  times <- waiting_times()[1:6]
+  fussy <- function(m, s) if (s < 0.3) stop("too narrow") else sum(stats::dnorm(times, m, s, log = TRUE))
+  run <- fit_local(pose(fussy, returns = "log_likelihood") |> start_from(m = 1, s = 2))
+  table <- uncertainty(run, by = "profile")
+  expect_identical(table$code[table$parameter == "s"], "lost_below")
+  expect_identical(table$lower[table$parameter == "s"], NA_real_)
+  expect_match(table$note[table$parameter == "s"], "no fit beyond 0.3", fixed = TRUE)
+  # what is no run is said so, whatever else is asked
+  expect_refusal(check_residuals(5, along = x), "argument", "must be a run")
+})
