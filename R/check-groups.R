@@ -17,8 +17,9 @@ stacked_checks <- function(stack, along, seed) {
   if (length(places) == 0) return(list(group = integer(), table = NULL))
   tested <- tests_of_groups(stack, all, seed)
   worst <- worst_of_groups(stack, all, tested)
+  worst$dispersed <- dispersion_of_groups(stack, all)
   numbers <- numbers_of_lines(tested, worst, places)
-  names <- lines_of_checks(names(all$predictors))
+  names <- lines_of_checks(all)
   # what is said where nothing is out of the ordinary depends on this alone
   alike <- do.call(paste, c(list(stack$n, stack$freedom, all$settings, all$levels < 3), unname(all$different)))[places]
   line_of_group <- function(line, place) {
@@ -46,10 +47,19 @@ numbers_of_lines <- function(tested, worst, places) {
     rbind(of_tests[tests, , drop = FALSE], of_rows[, places], of_tests[-tests, , drop = FALSE])
   }
   none <- rep(NA_real_, length(worst$p))
+  dispersed <- worst$dispersed
   list(
-    statistic = in_order(tested$statistic, rbind(worst$studentised, worst$leverage, worst$influence)), p_value = in_order(tested$p, rbind(worst$p, none, none)),
-    unusual = in_order((tested$p < 0.05) %in% TRUE | tested$asked & is.na(tested$p), rbind((worst$p < 0.05) %in% TRUE, worst$decides, worst$moves))
+    statistic = in_order(tested$statistic, rbind(dispersed$ratio, worst$studentised, worst$leverage, worst$influence)), p_value = in_order(tested$p, rbind(dispersed$p, worst$p, none, none)),
+    unusual = in_order((tested$p < 0.05) %in% TRUE | tested$asked & is.na(tested$p), rbind(if (!is.null(dispersed)) dispersed$unusual, (worst$p < 0.05) %in% TRUE, worst$decides, worst$moves))
   )
+}
+
+# As check_dispersion() finds it, of every group.
+dispersion_of_groups <- function(stack, all) {
+  if (is.null(all$scatter)) return(NULL)
+  squares <- as.vector(tapply(all$standardised^2, factor(stack$group, seq_along(stack$n)), sum))
+  found <- dispersion(squares, diff(stack$first) - colSums(!stack$held))
+  c(found, list(unusual = (found$p < 0.05) %in% TRUE | different_by_group(stack, all$readings) < 3))
 }
 
 # As checked_rows() of one run, with all groups' rows one after the other, and what each group comes to.
@@ -79,6 +89,8 @@ stacked_checked <- function(stack, along) {
   all$squares <- judged_by_squares(problem)
   all[c("bounded", "meets_readings")] <- problem$criterion[c("bounded", "meets_readings")]
   all$family <- default_residuals(problem) == "quantile"
+  all["scatter"] <- list(stated_scatter(problem$criterion, compiled$status$free))
+  all$readings <- observed_rows(compiled)
   all$stated <- !is.null(precision_expression(problem$criterion))
   all
 }
@@ -166,10 +178,10 @@ checked_of_group <- function(stack, all, tested, k) {
   part <- function(x) x[rows]
   own <- stack$compiled$used[rows] - stack$fits$groups$first[k]
   c(
-    lapply(all[c("studentised", "leverage", "influence", "fitted", "order", "replicates")], part), list(
+    lapply(all[c("studentised", "leverage", "influence", "fitted", "order", "replicates", "readings")], part), list(
       z = tested$z[rows], standardised = all$standardised[rows], row = own, predictors = lapply(all$predictors, part), places = lapply(all$places, part), settings = lapply(all$setting, part),
       in_blocks = FALSE, freedom = stack$freedom[k], moving = sum(!stack$held[, k]), spread_rule = function() NULL
-    ), all[c("family", "squares", "bounded", "meets_readings", "stated")], list(along = all$along)[!is.null(all$along)]
+    ), all[c("family", "squares", "bounded", "meets_readings", "stated", "scatter")], list(along = all$along)[!is.null(all$along)]
   )
 }
 

@@ -1,12 +1,15 @@
 # What the checks of residuals come to, a line each. A line is a list of what stands in a row of the table: tables are made once for all.
 
-check_lines <- function(checked, tested) lapply(lines_of_checks(names(checked$predictors)), line_of, checked, tested)
+check_lines <- function(checked, tested) lapply(lines_of_checks(checked), line_of, checked, tested)
 
 # Names of the lines in their order.
-lines_of_checks <- function(predictors) append(tests_named(predictors), c("outliers", "leverage", "influence"), length(tests_before_patterns))
+lines_of_checks <- function(checked) {
+  append(tests_named(names(checked$predictors)), c(if (!is.null(checked$scatter)) "dispersion", "outliers", "leverage", "influence"), length(tests_before_patterns))
+}
 
 line_of <- function(name, checked, tested) {
   switch(name,
+    dispersion = check_dispersion(checked, tested),
     outliers = check_outliers(checked, tested), leverage = check_leverage(checked), influence = check_influence(checked),
     line_of_test(name, test_named(name, checked), checked, tested)
   )
@@ -44,6 +47,27 @@ too_few <- function(check, checked) {
   check_line(check, NA, "skip", paste0(
     "Not enough data for this check: ", count_of(length(checked$z), "residual"), ", ", count_of(max(0, checked$freedom), "degree"), " of freedom."
   ))
+}
+
+# Squares of residuals in units of the noise as it was said to be, less what the fit takes away, are chi-squared.
+check_dispersion <- function(checked, tested) {
+  if (is.null(tested)) return(too_few("dispersion", checked))
+  if (length(unique(checked$readings)) < 3) return(check_line("dispersion", NA, "skip", "How two different readings scatter follows from their means."))
+  found <- dispersion(sum(checked$standardised^2), length(checked$standardised) - checked$moving)
+  times <- format_number(found$ratio, 2)
+  check_line("dispersion", found$ratio, p_verdict(found$p), if (found$p >= 0.05) {
+    paste0("Readings scatter as far as was said (", checked$scatter$name, ").")
+  } else if (found$ratio > 1) {
+    paste0("Readings scatter ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too small by about as much. Look for what the model lacks, or ", if (length(checked$scatter$wider)) {
+      paste0("take the family ", and_list(checked$scatter$wider), ".")
+    } else "let the noise be found from the readings.")
+  } else {
+    paste0("Readings scatter only ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too large by about as much. Were readings averaged, or smoothed?")
+  }, found$p)
+}
+
+dispersion <- function(squares, freedom) {
+  list(ratio = sqrt(squares / freedom), p = p_on_side(stats::pchisq(squares, freedom), stats::pchisq(squares, freedom, lower.tail = FALSE), "both"))
 }
 
 check_outliers <- function(checked, tested) {

@@ -7,8 +7,9 @@
 #'
 #' The checks: `runs` (too few or too many changes of sign, in the order of the rows or along a column), `neighbours` (their
 #' correlation), `spread` (rank correlation of the size of residuals with the fitted value), `normality` (correlation with
-#' normal scores), `lack of fit` (of the means of replicates against their own spread), `outliers` (the largest studentised
-#' residual), `leverage` (the largest pull of a row on its own fitted value), `influence` (the largest Cook's distance),
+#' normal scores), `lack of fit` (of the means of replicates against their own spread), `dispersion` (how many times as far
+#' readings scatter as was said, where a family such as Poisson's, or a stated standard deviation under a likelihood, says it: the root of
+#' the sum of squares over the degrees of freedom, against chi-squared), `outliers` (the largest studentised residual), `leverage` (the largest pull of a row on its own fitted value), `influence` (the largest Cook's distance),
 #' and `pattern along ...` each predictor (the largest sum of residuals from one end). Residuals are the standardised ones
 #' of [residual_table()]; for families quantile residuals.
 #'
@@ -82,7 +83,7 @@ checks_by_response <- function(run, checked, sets) {
 }
 
 part_of_checked <- function(checked, mine, problem, name) {
-  for (field in c("z", "standardised", "studentised", "leverage", "influence", "fitted")) checked[[field]] <- checked[[field]][mine]
+  for (field in c("z", "standardised", "studentised", "leverage", "influence", "fitted", "readings")) checked[[field]] <- checked[[field]][mine]
   checked$tangent <- checked$tangent[mine, , drop = FALSE]
   checked$order <- order(match(seq_along(checked$row), checked$order)[mine])
   checked$row <- posed_rows(problem, checked$row[mine])
@@ -92,7 +93,8 @@ part_of_checked <- function(checked, mine, problem, name) {
   # what the fit takes from these rows
   checked$freedom <- round(length(mine) - sum(checked$tangent^2))
   checked$moving <- length(mine) - checked$freedom
-  checked$refitted <- NULL
+  checked["refitted"] <- list(NULL)
+  checked["scatter"] <- list(stated_scatter(problem$criterion$criteria[[name]], parameter_status(problem)$free))
   criterion <- problem$criterion$criteria[[name]]
   checked[c("squares", "bounded", "meets_readings", "stated")] <- list(criterion$squares, criterion$bounded, criterion$meets_readings, !is.null(precision_expression(criterion)))
   checked

@@ -12,7 +12,7 @@ unsure_models <- function(x) {
   c(
     if (any(!x$converged)) paste0(and_list(x$model[!x$converged]), " did not converge: its numbers are not those of its optimum."),
     if (any(failed > 0)) paste0("Of ", paste0(x$model[failed > 0], " ", failed[failed > 0], " of ", length(attr(x, "left_out")),
-      collapse = ", "), " refits failed in cross-validation.")
+      collapse = ", "), " refits failed in cross-validation: prediction errors of fewer rows, which are not compared.")
   )
 }
 
@@ -32,7 +32,10 @@ best_by_information <- function(x) {
 
 ratio_text <- function(ratio) if (ratio > 1000) "more than 1000" else format_number(ratio, 2)
 
+# Of models that predict all rows.
 best_by_prediction <- function(x) {
+  x <- x[attr(x, "failed") == 0, ]
+  if (nrow(x) < 2) return(NULL)
   scores <- !anyNA(x$log_score)
   lost <- if (scores) -x$log_score else x$prediction_error
   if (anyNA(lost)) return(NULL)

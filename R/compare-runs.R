@@ -49,7 +49,7 @@ compare_runs <- function(...) {
 label_given <- function(given, expressions) {
   labels <- rlang::names2(given)
   for (i in seq_along(given)) {
-    if (!nzchar(labels[i]) && inherits(given[[i]], "tundrel_run") && is.symbol(expressions[[i]])) labels[i] <- as.character(expressions[[i]])
+    if (!nzchar(labels[i]) && inherits(given[[i]], c("tundrel_run", "tundrel_fits")) && is.symbol(expressions[[i]])) labels[i] <- as.character(expressions[[i]])
   }
   labels
 }

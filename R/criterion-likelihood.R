@@ -212,6 +212,11 @@ held_rows.tundrel_criterion_likelihood <- function(criterion, compiled, x, fitte
 
 noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
 
+stated_scatter.tundrel_criterion_likelihood <- function(criterion, free) {
+  if (length(intersect(unlist(lapply(criterion$others, free_names)), free)) > 0) return(NULL)
+  list(name = criterion$family, wider = names(Filter(function(family) criterion$family %in% family$limit && setequal(names(family$limit), family$others), families())))
+}
+
 # All that a family has beside its mean is positive.
 positive_names.tundrel_criterion_likelihood <- function(criterion) as.character(Filter(is.symbol, criterion$others))
 

@@ -106,6 +106,7 @@ own_starts.tundrel_criterion_varying <- function(criterion, compiled, fitted) {
 }
 
 noise_parameters.tundrel_criterion_varying <- function(criterion, free) sum(criterion$own_parameters %in% free)
+stated_scatter.tundrel_criterion_varying <- function(criterion, free) NULL
 error_scale.tundrel_criterion_varying <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) 1
 spread_may_vanish.tundrel_criterion_varying <- function(criterion, parameters) FALSE
 

@@ -101,6 +101,11 @@ noise_scale.tundrel_criterion <- function(criterion, value, residuals, freedom, 
 
 # How many of the free parameters are of the noise and take no degree of freedom, as the scale of one response takes none.
 noise_parameters <- function(criterion, free) UseMethod("noise_parameters")
+
+# What is said of how far readings scatter, where nothing of it is found from the readings themselves: its `name`, and the families that are
+# `wider`; NULL where the scatter is found, or serves as a yardstick.
+stated_scatter <- function(criterion, free) UseMethod("stated_scatter")
+stated_scatter.tundrel_criterion <- function(criterion, free) NULL
 noise_parameters.tundrel_criterion <- function(criterion, free) 0
 
 # Names in the criterion that stand for what cannot be negative.

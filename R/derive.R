@@ -7,8 +7,8 @@
 #' @inheritParams uncertainty
 #' @param run A run, from [fit_local()] or another fit; or fits from [fit_each()]: the table then has the columns of the groups in front.
 #' @param information \[character(1)] What curvature is taken from: `"default"`, `"exact"` or `"sandwich"`, as in [uncertainty()].
-#' @param ... Quantities, `name = expression` in the model language, of parameters (a likelihood's own among them) and
-#'   constants. `!!x` puts a number of the session in.
+#' @param ... Quantities, `name = expression` in the model language, of parameters (a likelihood's own among them),
+#'   constants and quantities named before. `!!x` puts a number of the session in.
 #' @return As [uncertainty()]; `parameter` is the quantity's name.
 #' @section Errors: `tundrel_error_model` for a quantity without a name, or one that names no parameter or something
 #'   unknown; else as [uncertainty()].
@@ -44,21 +44,30 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
   if (length(stated) == 0 || !all(nzchar(names(stated)))) {
     refuse("model", c("Every quantity needs a name.", "i" = "As in {.code derive(run, half_life = log(2) / k)}."))
   }
+  expressions <- of_quantities_before(lapply(stated, rlang::quo_get_expr), c(names(run$problem$start), names(run$problem$model$constants)))
   information <- rlang::arg_match(information)
   call <- rlang::current_env()
   if (inherits(run, "tundrel_fits")) {
-    expressions <- lapply(stated, rlang::quo_get_expr)
     return(if (identical(by, "curvature") && information == "default") derived_of_groups(run, expressions, level, of_one, call) else each_group(run, of_one))
   }
   warn_unconverged(run)
   table <- within_uncertainty_budget(run, by, length(stated), replicates, max_evaluations, max_seconds, progress, checkpoint, {
     run <- keep_compiled(run)
     judged <- with_information(run, information)
-    quantities <- Map(derived_quantity, names(stated), lapply(stated, rlang::quo_get_expr), MoreArgs = list(run = judged, call = call))
+    quantities <- Map(derived_quantity, names(stated), expressions, MoreArgs = list(run = judged, call = call))
     uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)
   })
   attr(table, "what") <- "derived quantities"
   table
+}
+
+# With what earlier quantities stand for in place of their names; `known` names mean themselves.
+of_quantities_before <- function(expressions, known) {
+  for (i in seq_along(expressions)[-1]) {
+    before <- expressions[setdiff(names(expressions)[seq_len(i - 1)], known)]
+    expressions[[i]] <- substituted(expressions[[i]], lapply(before, function(expr) call("(", expr)))
+  }
+  expressions
 }
 
 derived_quantity <- function(name, written, run, call) {

@@ -3,10 +3,10 @@
 #' The value of the criterion over one parameter as a curve, over two as filled contours; ground that a
 #' condition forbids is shaded, and the start and points of interest are marked.
 #'
-#' @param scan A scan, from [scan_grid()]; or a problem, which is then scanned over the parameters that
+#' @param scan A scan, from [scan_grid()]; or a problem or run, which is then scanned over the parameters that
 #'   `...` gives, as in [scan_grid()].
-#' @param ... For a problem: what to scan.
-#' @param runs A run or a list of runs whose path, start and end are drawn; simplexes that
+#' @param ... For a problem or run: what to scan.
+#' @param runs A run or a list of runs (a run that was given in place of a problem, unless others are named) whose path, start and end are drawn; simplexes that
 #'   [solver_nelder_mead()] kept as triangles. Over two parameters the edges of conditions are lines, solid where the
 #'   condition is active at a run's end. Several runs have the letters of [compare_runs()] at their ends; of more than
 #'   12 only the ends are drawn.
@@ -22,11 +22,13 @@
 #'   subject_to(half <= 250)
 #' plot_landscape(problem, top = c(4, 14), half = c(20, 300), runs = fit_local(problem))
 plot_landscape <- function(scan, ..., runs = list(), log_value = NA) {
-  meant <- as_meant(scan, list(...), "scan", c("tundrel_problem", "tundrel_scan"))
+  refuse_names_without_range(rlang::enquos(...))
+  meant <- as_meant(scan, list(...), "scan", c("tundrel_problem", "tundrel_run", "tundrel_scan"))
   scan <- meant$first
-  if (inherits(scan, "tundrel_problem")) scan <- rlang::exec(scan_grid, scan, !!!meant$others)
+  if (inherits(scan, "tundrel_run") && missing(runs)) runs <- scan
+  if (inherits(scan, c("tundrel_problem", "tundrel_run"))) scan <- rlang::exec(scan_grid, scan, !!!meant$others)
   if (!inherits(scan, "tundrel_scan")) {
-    refuse("model", c("{.arg scan} must be a scan or a problem.", "x" = "It is {.obj_type_friendly {scan}}."))
+    refuse("model", c("{.arg scan} must be a scan, a problem or a run.", "x" = "It is {.obj_type_friendly {scan}}."))
   }
   runs <- if (inherits(runs, "tundrel_run")) list(runs) else if (length(runs)) collect_runs(list(runs))
   scanned <- attr(scan, "scanned")

@@ -194,6 +194,8 @@ all_formulas <- function(model, others, columns, call = rlang::caller_env()) {
       "Each response needs a formula, {.code response ~ expression}.", "x" = "{if (length(odd) && nzchar(odd[1])) paste0('`', odd[1], '`') else 'One'} is none.",
       "i" = if (any(vapply(others, inherits, NA, "tundrel_criterion"))) {
         "A criterion is for the next step: {.code pose(data, model) |> judge_by(least_squares(sd = y_sd))}."
+      } else if (length(odd) && nzchar(odd[1]) && is.numeric(others[[odd[1]]]) && length(others[[odd[1]]]) == 1) {
+        "A known number is a condition: {.code subject_to(problem, {odd[1]} == {others[[odd[1]]]})}."
       } else {
         "For example {.code pose(data, absorbed ~ a * exp(-k * hour), emitted ~ b * (1 - exp(-k * hour)))}."
       }

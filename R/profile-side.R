@@ -40,7 +40,7 @@ root_of_rise <- function(run, optimum, quantity = NULL) {
 # Begun at the place before; where that comes to no optimum, the better of it and a walk from the answer.
 held_fit <- function(root, at, from, answer) {
   found <- root(at, from)
-  if (is.null(found) || found$converged) return(found)
+  if (is.null(found) || !isFALSE(found$converged)) return(found)
   cold <- root(at, answer)
   if (is.null(cold) || cold$rise >= found$rise) found else cold
 }
@@ -75,7 +75,7 @@ walk_outwards <- function(trail, root, centre, x, side, target, step, limit, siz
   for (k in seq_len(most_steps)) {
     nears_zero <- by_decades && side * centre < 0 && abs(last$at) > next_to_zero * abs(centre)
     at <- if (nears_zero) place_outwards(last$at, side, step, 0, 0) else place_outwards(last$at, side, step, limit, size)
-    found <- root(at, carried_on(trail$points, at))
+    found <- held_fit(root, at, carried_on(trail$points, at), x)
     if (is.null(found)) {
       # the model may fail so far out: the way there is halved
       refused <- refused + 1
@@ -88,7 +88,7 @@ walk_outwards <- function(trail, root, centre, x, side, target, step, limit, siz
     before <- last
     last <- keep_point(trail, at, found)
     if (last$root >= target) {
-      end <- crossing(root, before, last, target, trail)
+      end <- crossing(root, x, before, last, target, trail)
       if (!is.na(end)) return(ended(end, "reached"))
       # it jumped there: with shorter steps the others may be carried along to a lower place
       jumps <- jumps + 1
@@ -161,7 +161,7 @@ is_open <- function(points, target) {
 }
 
 # Where between two points the root is `target`; NA where a jump or a failure hides it.
-crossing <- function(root, inner, outer, target, trail) {
+crossing <- function(root, x, inner, outer, target, trail) {
   between <- list(inner, outer)
   value <- function(at) {
     places <- vapply(between, `[[`, numeric(1), "at")
@@ -170,7 +170,7 @@ crossing <- function(root, inner, outer, target, trail) {
     low <- between[[1]]
     high <- between[[2]]
     share <- (at - low$at) / (high$at - low$at)
-    found <- root(at, low$x + share * (high$x - low$x)) %||% root(at, near$x)
+    found <- held_fit(root, at, low$x + share * (high$x - low$x), x) %||% root(at, near$x)
     if (is.null(found)) return(c(NaN, NaN, NaN))
     here <- keep_point(trail, at, found)
     if (here$root < target) between[[1]] <<- here else between[[2]] <<- here

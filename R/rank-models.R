@@ -25,7 +25,9 @@
 #' ranking
 #' best_run(ranking)
 rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1, ...) {
+  refuse_runs_to_rank(if (!missing(data)) data, ...)
   refuse_unknown(...)
+  if (missing(data)) refuse("argument", c("{.arg data} is missing.", "i" = "As in {.code rank_models(data, uptake ~ light)}."))
   sides <- ranked_columns(data, if (missing(model)) NULL else model)
   if (is.na(log_likelihood(criterion, 1, 10, 0))) {
     refuse("criterion", c("Models are ranked by AICc, which there is not under {format(criterion)}.", "i" = "Rank them by plain least squares or a likelihood, and fit the best of them so."))
@@ -33,6 +35,13 @@ rank_models <- function(data, model, about = NULL, criterion = least_squares(), 
   names <- ranked_names(about)
   runs <- lapply(rlang::set_names(names), function(name) ranked_run(data, name, sides, criterion))
   ranked_table(runs, folds, seed, threads)
+}
+
+# Runs that are there already are compared.
+refuse_runs_to_rank <- function(..., call = rlang::caller_env()) {
+  if (any(vapply(list(...), inherits, NA, "tundrel_run"))) {
+    refuse("argument", c("{.fn rank_models} takes measurements and fits models of the catalogue to them.", "i" = "To compare runs use {.fn compare_models}."), call = call)
+  }
 }
 
 straight_line <- "straight_line"

@@ -30,6 +30,7 @@ checked_rows <- function(run, compiled, along) {
     freedom = stats::df.residual(run), moving = sum(run$at_bound == ""), family = default_residuals(run$problem) == "quantile",
     unit_noise = run$problem$criterion$unit_noise, standardised = diagnostics$standardised[known], bounded = run$problem$criterion$bounded, meets_readings = run$problem$criterion$meets_readings, squares = judged_by_squares(run$problem), stated = !is.null(precision_expression(run$problem$criterion)),
     spread_rule = function() if (!has_responses(run$problem)) spread_rule(run),
+    scatter = stated_scatter(run$problem$criterion, run$status$free), readings = observed_rows(compiled)[known],
     refitted = if (run$problem$criterion$meets_readings && length(known) <= most_refitted_rows) function(noise) refitted_residuals(run, compiled, noise, known)
   )
 }

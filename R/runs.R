@@ -106,7 +106,8 @@ check_same_problems <- function(runs, call = rlang::caller_env()) {
     refuse("solver", c(
       "The runs are on different problems: {.val {labels[1]}} and {.val {labels[i]}} differ in their {part$part}.",
       "x" = if (!is.null(part$told)) "{part$told[1]}, against {part$told[2]}.",
-      "i" = "Runs of one problem can be compared; for different models of the same measurements look at {.fn AIC} and {.fn glance}."
+      "i" = if (part$part == "conditions") "A range to look in need be no condition: {.fn search_within} states it."
+      else "Runs of one problem can be compared; for different models of the same measurements there is {.fn compare_models}."
     ), call = call)
   }
 }

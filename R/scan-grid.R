@@ -23,6 +23,7 @@
 #'   start_from(top = 9, half = 130, dark = 1.4)
 #' scan_grid(problem, half = c(50, 300), points = 5)
 scan_grid <- function(problem, ..., refit = FALSE, points = 41, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar")) {
+  refuse_names_without_range(rlang::enquos(...))
   meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
   problem <- meant$first
   problem <- as_problem(problem)
@@ -102,6 +103,14 @@ scan_axes <- function(problem, axes, points, call = rlang::caller_env()) {
     }
   }
   lapply(axes, as.numeric)
+}
+
+# A parameter that is only named: from where to where?
+refuse_names_without_range <- function(quosures, call = rlang::caller_env()) {
+  only_named <- Filter(function(quo) is.character(rlang::quo_get_expr(quo)) || rlang::quo_is_symbol(quo) && !rlang::env_has(rlang::quo_get_env(quo), rlang::as_name(quo), inherit = TRUE), quosures[rlang::names2(quosures) == ""])
+  if (length(only_named) == 0) return(invisible())
+  names <- vapply(only_named, rlang::as_name, "", USE.NAMES = FALSE)
+  refuse("model", c("A scan needs to know from where to where {.field {names}} {cli::qty(names)}{?goes/go}.", "i" = "For example {.code {names[1]} = c(50, 300)}."), call = call)
 }
 
 # TRUE where all conditions hold, the other parameters at their start.

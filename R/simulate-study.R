@@ -92,7 +92,7 @@ planned_study <- function(problem, truth, rows, sd, stated, call) {
   others <- if (is_likelihood(posed)) other_rows(compiled, values) else noise_others(posed$criterion, 1 / root_weight_rows(compiled, values), scale_to_draw(posed, scale, call), scale_to_draw(posed, scale, call) / sqrt(2))
   if (is.null(noise_family(posed$criterion))) refuse("criterion", "Nothing can be drawn from {problem_criterion_text(posed)}: it names no family.", call = call)
   all <- all_values(status, values)
-  quantities <- lapply(stated, rlang::quo_get_expr)
+  quantities <- of_quantities_before(lapply(stated, rlang::quo_get_expr), c(names(all), names(posed$model$constants)))
   if (length(quantities) && !all(nzchar(names(quantities)))) refuse("model", c("Every quantity needs a name.", "i" = "As in {.code half_life = log(2) / k}."), call = call)
   quantities <- Map(function(name, written) derived_expression(name, written, names(all), posed$model$constants, call), names(quantities), quantities)
   quantities <- c(stats::setNames(lapply(names(values), as.symbol), names(values)), quantities)

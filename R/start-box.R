@@ -2,6 +2,7 @@
 
 search_box <- function(problem, compiled, eliminated = character(), call = rlang::caller_env()) {
   free <- setdiff(compiled$status$free, eliminated)
+  compiled[c("lower", "upper")] <- implied_limits(problem, compiled)
   unstated <- Filter(function(name) is.null(stated_box(problem, compiled, name)), free)
   built <- built_ranges(problem, compiled, unstated, call)
   ranges <- lapply(stats::setNames(free, free), function(name) stated_box(problem, compiled, name) %||% built[[name]])

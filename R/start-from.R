@@ -5,7 +5,7 @@
 #' @param problem \[tundrel_problem] From [pose()].
 #' @param ... Starting values as `name = number`; or one named numeric vector or list; or a table with a
 #'   column a parameter, such as [suggest_start()] makes, whose first row is taken; or one run, whose
-#'   answer is taken over. Parameters that are not mentioned keep what they had. With nothing here, those without a start get the
+#'   answer is taken over. What is named beside one of these goes before it. Parameters that are not mentioned keep what they had. With nothing here, those without a start get the
 #'   one that [suggest_start()] finds; so does a fit, where a start is missing.
 #'
 #' @return The problem with these starts.
@@ -48,27 +48,31 @@ start_from <- function(problem, ...) {
 
 # Names that the given starts have, whatever they are given as.
 start_names <- function(given) {
-  if (length(given) == 1 && is.null(names(given)) && !inherits(given[[1]], "tundrel_run")) given <- given[[1]]
-  setdiff(rlang::names2(given), c("", "value"))
+  whole <- Filter(function(one) !inherits(one, "tundrel_run"), given[rlang::names2(given) == ""])
+  setdiff(c(unlist(lapply(whole, rlang::names2)), rlang::names2(given)), c("", "value"))
 }
 
+# Single values by name, and beside them at most one whole of several, which they go before.
 start_values <- function(given, known, call = rlang::caller_env()) {
-  if (length(given) == 1 && is.null(names(given))) {
-    only <- given[[1]]
-    if (inherits(only, "tundrel_run")) {
-      values <- all_values(only$status, only$estimate)
-      return(as.list(values[names(values) %in% known]))
-    }
-    if (is.data.frame(only)) return(start_of_row(only, known, call))
-    if (is.list(only) || is.numeric(only)) given <- as.list(only)
+  single <- given[rlang::names2(given) != ""]
+  whole <- given[rlang::names2(given) == ""]
+  if (length(whole) > 1) refuse_nameless_start(call)
+  values <- if (length(whole)) values_of_whole(whole[[1]], known, call)
+  c(values[setdiff(names(values), names(single))], single)
+}
+
+values_of_whole <- function(whole, known, call) {
+  if (inherits(whole, "tundrel_run")) {
+    values <- all_values(whole$status, whole$estimate)
+    return(as.list(values[names(values) %in% known]))
   }
-  if (length(given) == 0 || !rlang::is_named(given)) {
-    refuse("model", c(
-      "Starting values need names.",
-      "i" = "For example {.code start_from(problem, top = 8, half = 150)}."
-    ), call = call)
-  }
-  given
+  if (is.data.frame(whole)) return(start_of_row(whole, known, call))
+  if (length(whole) == 0 || !rlang::is_named(whole) || !(is.list(whole) || is.numeric(whole))) refuse_nameless_start(call)
+  as.list(whole)
+}
+
+refuse_nameless_start <- function(call) {
+  refuse("model", c("Starting values need names.", "i" = "For example {.code start_from(problem, top = 8, half = 150)}."), call = call)
 }
 
 start_of_row <- function(table, known, call) {

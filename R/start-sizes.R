@@ -19,7 +19,12 @@ felt_sizes <- function(problem, start, compiled) {
     for (step in tried[tried <= steps_of_size * largest]) {
       step <- if (start[[name]] + step > compiled$upper[[name]]) -step else step
       change <- sqrt(sum((fitted_rows(few, replace(start, name, start[[name]] + step)) - before)^2))
-      if (isTRUE(change >= felt_share * whole)) {
+      # as far as the model has values
+      if (!is.finite(change)) {
+        size[[name]] <- max(size[[name]], abs(step) / steps_of_size)
+        break
+      }
+      if (change >= felt_share * whole) {
         # A number that is felt as it stands is a size, in whatever unit.
         if (abs(step) > abs(start[[name]])) size[[name]] <- abs(step) * whole / max(change, whole * felt_share)
         break

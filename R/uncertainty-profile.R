@@ -32,14 +32,28 @@ when_asked <- function(made) function(at, from) made(at, from)
 profile_of <- function(run, quantity, target) {
   root <- root_of_rise(run, quantity$hold, quantity)
   step <- first_step(quantity, target)
+  walk <- function(side, limit, by_decades) profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size, by_decades)
+  grew <- grew_without_limit(quantity, target)
   sides <- lapply(c(lower = -1, upper = 1), function(side) {
     limit <- reachable_limit(quantity, side)
     if (quantity$estimate == limit) return(list(end = limit, how = "limit", side = side, points = list(), noticed = character()))
     begin_unit(paste0("profile of ", quantity$name, if (side < 0) ", below" else ", above"))
     on.exit(end_unit())
-    profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size, by_decades = grew_without_limit(quantity, target))
+    walked <- walk(side, limit, grew)
+    if (!grew && leapt_over_zero(walked, quantity$estimate, root, run$estimate, target)) walked <- c(walk(side, limit, TRUE), zero_apart = TRUE)
+    walked
   })
-  c(sides, list(quantity = quantity, target = target))
+  c(sides, list(quantity = quantity, target = target, zero_apart = grew || any(vapply(sides, function(side) isTRUE(side$zero_apart), NA))))
+}
+
+# So near to zero a constant by which something is divided makes itself felt, whatever it is measured in.
+close_to_zero <- 1e-6
+
+# Whether a side went over to the other sign although values close to zero fit badly, or cannot be fitted.
+leapt_over_zero <- function(walked, estimate, root, x, target) {
+  if (!walked$how %in% c("reached", "open", "limit") || !isTRUE(walked$end * estimate < 0)) return(FALSE)
+  found <- or_partial(root(close_to_zero * estimate, x), list(root = 0))
+  is.null(found) || found$root >= target
 }
 
 # No first step is longer than this many times the estimate.
@@ -79,13 +93,14 @@ profile_rows <- function(run, quantities, level) {
     if (quantity$fixed) return(row(NA_real_, NA_real_, remark("fixed")))
     obstacle <- profile_obstacle(run, quantity, target)
     if (!is.null(obstacle)) return(row(NA_real_, NA_real_, remark(obstacle)))
+    if (is_constant(quantity)) return(row(quantity$estimate, quantity$estimate, NULL))
     of_scale <- if (is_scale(run, quantity)) scale_ends(run$problem$criterion, run, quantity, level)
     if (!is.null(of_scale)) return(row(of_scale[1], of_scale[2], remark("chi_squared")))
     profile <- profile_of(run, quantity, target)
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
     flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
     remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
-    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target) %||% beyond_zero(run, quantity, c(ends$lower$value, ends$upper$value), target), NULL)
+    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target) %||% beyond_zero(run, quantity, c(ends$lower$value, ends$upper$value), target, profile$zero_apart), NULL)
     row(ends$lower$value, ends$upper$value, c(remarks, second), profile)
   }
   # a budget, and who watches, are of this process; so are calls that are kept
@@ -94,6 +109,10 @@ profile_rows <- function(run, quantities, level) {
   profiles <- stats::setNames(lapply(found, `[[`, "profile"), vapply(quantities, `[[`, "", "name"))
   list(rows = lapply(found, `[[`, "row"), profiles = Filter(Negate(is.null), profiles))
 }
+
+# A quantity in which the parameters cancel out varies by rounding only.
+cancelled_share <- 1e-12
+is_constant <- function(quantity) !is.symbol(quantity$expression) && isTRUE(quantity$std_error <= cancelled_share * abs(quantity$estimate))
 
 # Places looked at in a stated range, outside an interval.
 places_outside <- 24
@@ -124,11 +143,11 @@ second_stretch <- function(run, quantity, ends, target) {
 }
 
 # What may be arbitrarily large may most often be so with the other sign, too, as a constant by which something is divided.
-beyond_zero <- function(run, quantity, ends, target) {
-  if (anyNA(ends)) return(NULL)
+beyond_zero <- function(run, quantity, ends, target, zero_apart) {
+  if (anyNA(ends) || !zero_apart) return(NULL)
   open <- is.infinite(ends) & c(quantity$lower, quantity$upper) == ends
   mirrored <- -quantity$estimate
-  if (sum(open) != 1 || !grew_without_limit(quantity, target) || mirrored < quantity$lower || mirrored > quantity$upper || mirrored > ends[1] && mirrored < ends[2]) return(NULL)
+  if (sum(open) != 1 || mirrored < quantity$lower || mirrored > quantity$upper || mirrored > ends[1] && mirrored < ends[2]) return(NULL)
   found <- root_of_rise(run, quantity$hold, quantity)(mirrored, run$estimate)
   if (!is.null(found) && found$root < target) remark("second_stretch", format_number(mirrored))
 }

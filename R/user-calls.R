@@ -108,7 +108,7 @@ try_call <- function(code, wanted, what) {
   } else if (!is.numeric(out)) {
     c("It gave {.obj_type_friendly {out}}, not numbers.")
   } else if (!is.null(wanted) && length(out) != wanted) {
-    c("It gave {length(out)} number{?s} where {wanted} {?is/are} needed.")
+    c("It gave {length(out)} number{?s} where {wanted} {?is/are} needed{if (wanted == 1) ': take their sum'}.")
   }
   list(value = if (is.null(trouble)) as.numeric(out), trouble = if (!is.null(trouble)) cli::format_inline(trouble))
 }

@@ -114,3 +114,14 @@ test_that("where there is no test, or it says little, the reading says why", {
   squares <- fit_local(curve(least_squares()) |> subject_to(c == 0))
   expect_refusal(compare_models(likely, squares, nested = list(c("squares", "likely"))), "model", "judged differently")
 })
+
+test_that("prediction errors are compared of models that predict the same rows", {
+  data <- expand.grid(substrate = c(2, 5, 10, 20, 50), inhibitor = c(0, 5, 20))
+  data$rate <- 12 * data$substrate / (8 * (1 + data$inhibitor / 6) + data$substrate) + 0.1 * cos(37 * seq_len(nrow(data)))
+  simple <- suppressMessages(fit_local(pose(data, rate ~ vmax * substrate / (km * (1 + inhibitor / ki) + substrate))))
+  wide <- suppressMessages(fit_local(pose(data, rate ~ vmax * substrate / (km * (1 + inhibitor / ki) + substrate * (1 + inhibitor / kiu))) |> subject_to(kiu > 0)))
+  said <- paste(capture.output(table <- print(compare_models(simple, wide, folds = 15))), collapse = " ")
+  expect_gt(sum(attr(table, "failed")), 0)
+  expect_match(said, "refits failed")
+  expect_no_match(said, "are predicted")
+})

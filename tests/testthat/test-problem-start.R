@@ -114,3 +114,15 @@ test_that("a start that is zero but for rounding says nothing of a parameter's s
   expect_equal(coef(of_function), c(a = 2, b = 1), tolerance = 1e-8)
   expect_true(suppressMessages(fit_local(pose(data.frame(y = c(-1, 1, -2, 2)), y ~ a)))$converged)
 })
+
+test_that("single starts go before a whole of several", {
+  problem <- lichen_problem()
+  run <- fit_local(problem)
+  moved <- start_from(problem, run, half = 90)
+  expect_equal(moved$start[c("top", "dark")], coef(run)[c("top", "dark")])
+  expect_equal(moved$start[["half"]], 90)
+  expect_identical(start_from(problem, coef(run), half = 90)$start, moved$start)
+  expect_identical(start_from(problem, half = 90, as.list(coef(run)))$start, moved$start)
+  expect_refusal(start_from(problem, coef(run), coef(run)), "model", "need names")
+  expect_refusal(start_from(problem, 3, half = 90), "model", "need names")
+})

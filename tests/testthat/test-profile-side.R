@@ -125,23 +125,15 @@ test_that("an estimate that grew without limit is followed down by orders of mag
   expect_true(any(abs(places(flat)) < 1e-5) && any(places(flat) < -1e9))
 })
 
-test_that("a constant that only has a smallest value is told so, with both signs, as by its reciprocal", {
+test_that("a constant that began where it makes no difference is found, with the ends that its reciprocal has", {
   data <- expand.grid(s = c(2, 5, 10, 20, 50, 100), i = c(0, 5, 20))
   data$v <- 12 * data$s / (15 * (1 + data$i / 8) + data$s) + 0.2 * sin(37 * seq_len(18))
   posed <- function(model) pose(data, model) |> start_from(top = 12, km = 15, kc = 8)
   run <- suppressMessages(fit_local(posed(v ~ top * s / (km * (1 + i / kc) + s * (1 + i / ku))) |> start_from(ku = 1e6)))
-  expect_identical(run$stop_reason, "diverged")
-  table <- suppressWarnings(uncertainty(run, by = "profile"))
-  row <- table[table$parameter == "ku", ]
-  # the walk may end on either side, where all is the same
-  expect_true(row$code %in% c("open_above second_stretch", "open_below second_stretch"))
-  ends <- c(row$lower, row$upper)
-  expect_identical(ends[is.infinite(ends)], sign(row$estimate) * Inf)
-  end <- ends[is.finite(ends)]
+  expect_true(run$converged)
   # the fit with ku held where the criterion rises by as much as Student's t allows
   inverse <- function(k) fit_local(posed(v ~ top * s / (km * (1 + i / kc) + s * (1 + i * k))) |> start_from(k = k) |> subject_to(text = paste("k ==", format(k, digits = 15))))$value
-  best <- run$value
-  expect_equal(inverse(1 / end) / best - 1, stats::qt(0.975, 14)^2 / 14, tolerance = 1e-5)
-  expect_lt(inverse(-sign(end) * 1e-9) / best - 1, 1e-5)
-  expect_no_match(paste(capture.output(print(table)), collapse = " "), "any value fits")
+  table <- uncertainty(run, by = "profile")
+  row <- table[table$parameter == "ku", ]
+  for (end in c(row$lower, row$upper)) expect_equal(inverse(1 / end) / run$value - 1, stats::qt(0.975, 14)^2 / 14, tolerance = 1e-5)
 })

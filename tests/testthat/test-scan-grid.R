@@ -37,7 +37,7 @@ test_that("scans are asked for properly", {
   expect_refusal(scan_grid(problem), "model", "one or two")
   expect_refusal(scan_grid(problem, hlaf = 1:3), "model", "Did you mean half?")
   expect_refusal(scan_grid(problem, half = 1), "model", "two or more finite")
-  expect_refusal(plot_landscape(problem$measurements), "model", "a scan or a problem")
+  expect_refusal(plot_landscape(problem$measurements), "model", "a scan, a problem or a run")
 })
 
 test_that("the landscape draws ground, forbidden parts, and paths", {
@@ -71,4 +71,17 @@ test_that("the preview names pairs that do the same, and parameters at a bound",
   expect_equal(p$undetermined, 1)
   expect_output(print(p), "a and b have nearly the same effect")
   expect_equal(preview(lichen_problem() |> start_from(dark = 3))$at_bound, "dark")
+})
+
+test_that("a run is scanned about its answer, and a name without a range is asked for one", {
+  run <- fit_local(scanned_problem())
+  at <- coef(run)[["half"]]
+  scan <- scan_grid(run, half = c(at / 2, at, 2 * at))
+  expect_equal(scan$value[2], run$value)
+  plot <- plot_landscape(run, half = c(at / 2, 2 * at), top = c(4, 14))
+  expect_s3_class(plot, "ggplot")
+  expect_match(plot$labels$caption, "path from start")
+  expect_refusal(plot_landscape(run, half, top), "model", c("from where to where half and top go", "half = c("))
+  expect_refusal(scan_grid(run, "half"), "model", "from where to where half goes")
+  expect_refusal(plot_landscape(3, half = c(1, 2)), "model", "a problem or a run")
 })

@@ -16,10 +16,39 @@ namespace {
 constexpr double kSigma = 4;
 // Share of the side of the box, along each coordinate, that counts as close at most.
 constexpr double kClose = 0.05;
+// Times that so many points are drawn until enough satisfy the conditions.
+constexpr int kMostDraws = 100;
 
 double critical_distance(int coordinates, int n) {
   const double d = coordinates;
   return std::pow(std::tgamma(1 + d / 2) * kSigma * std::log(static_cast<double>(n)) / n, 1 / d) / std::sqrt(kPi);
+}
+
+bool inequalities_hold(const JointConditions& conditions, const Eigen::VectorXd& x) {
+  const Eigen::VectorXd misses = conditions.misses(x);
+  return (misses.tail(misses.size() - conditions.n_equalities()).array() <= 0).all();
+}
+
+// Points of the unit cube, those first that need not be moved to satisfy conditions: where an order is wanted, a move leads to ties, and
+// terms with the same parameters are no place to begin.
+Eigen::MatrixXd units_inside(const Problem& problem, int n, Random& random) {
+  const int p = problem.box.size();
+  const Eigen::MatrixXd first = latin_hypercube(p, n, random);
+  if (!problem.joint) return first;
+  Eigen::MatrixXd units(p, n);
+  std::vector<int> outside;
+  int inside = 0;
+  for (int draw = 0; draw < kMostDraws && inside < n; ++draw) {
+    const Eigen::MatrixXd more = draw == 0 ? first : latin_hypercube(p, n, random), points = problem.box.from_units(more);
+    for (int k = 0; k < n && inside < n; ++k) {
+      if (inequalities_hold(*problem.joint, points.col(k)))
+        units.col(inside++) = more.col(k);
+      else if (draw == 0)
+        outside.push_back(k);
+    }
+  }
+  for (std::size_t k = 0; inside < n; ++k) units.col(inside++) = first.col(outside[k]);
+  return units;
 }
 
 }  // namespace
@@ -27,7 +56,7 @@ double critical_distance(int coordinates, int n) {
 Sample sample_box(Problem& problem, int n, std::uint64_t seed, const std::vector<int>& linear) {
   Random random(seed);
   const int p = problem.box.size();
-  const Eigen::MatrixXd units = latin_hypercube(p, n, random);
+  const Eigen::MatrixXd units = units_inside(problem, n, random);
   Sample out;
   out.points = problem.box.from_units(units);
   if (!linear.empty())

@@ -148,11 +148,16 @@ void Walk::check_claim() {
   if (!looks_ || !claims_optimum(claim) || !solver_.is_local()) return;
   Eigen::VectorXd lower;
   bool leaves = false;
+  const char* how = "a saddle or maximum left behind";
   const CalledFor check(problem_.work, CallReason::check);
   try {
     verified_ = verify(problem_, solver_.status().x);
     if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles)
       leaves = leave_along(problem_, solver_.status().x, solver_.status().value, verified_->way_down, lower);
+    else if (!verified_->runaway.empty() && progress_.saddles_left < kMostSaddles) {
+      leaves = leave_over_infinity(problem_, solver_.status().x, solver_.status().value, verified_->runaway, lower);
+      how = "from beyond all bounds to the other sign";
+    }
   } catch (const Halted& stop) {
     verified_.reset();
     settle_count();
@@ -170,7 +175,7 @@ void Walk::check_claim() {
     return halted(stop.why);
   }
   ++progress_.iterations;
-  record("a saddle or maximum left behind");
+  record(how);
 }
 
 // FALSE where the user stopped it in the middle: then all is as it was before.

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "../decompositions.h"
+#include "../problem/squares.h"
 #include "../step/nearest_point.h"
 #include "../step/sizes.h"
 #include "../step/quadratic_program.h"
@@ -26,6 +27,7 @@ constexpr double kSqpShorter = 0.25;
 constexpr double kPenaltyMargin = 2;
 // Changes of the value below the first share of it, or the second of what it was at the start, are rounding.
 constexpr double kSqpSameValue = 1e-13, kSqpNothing = 1e-18;
+constexpr double kLastDigits = 8 * std::numeric_limits<double>::epsilon();
 // A step that makes up for misses has to lower the merit by the rest of what that is worth.
 constexpr double kShareOfMisses = 0.7;
 // Weight of violated conditions in the merit function, relative to the slopes and curvatures of the criterion.
@@ -41,8 +43,6 @@ constexpr double kOnBound = 1e-12;
 constexpr double kNearBound = 1e-9;
 // A condition that a step of this share of the sizes would meet is met but for rounding.
 constexpr double kMetShare = 1e-13;
-// An inequality within this of zero, in steps of the parameters' sizes, may be active.
-constexpr double kNearActive = 1e-2;
 
 int count_of(const Problem& problem) { return problem.joint ? problem.joint->count() : 0; }
 int equalities_of(const Problem& problem) { return problem.joint ? problem.joint->n_equalities() : 0; }
@@ -51,6 +51,11 @@ Eigen::VectorXd misses_of(const Eigen::VectorXd& values, int n_equalities) {
   Eigen::VectorXd out(values.size());
   for (int i = 0; i < values.size(); ++i) out[i] = i < n_equalities ? std::fabs(values[i]) : std::max(0.0, -values[i]);
   return out;
+}
+
+// Residuals are differences of readings and fitted values, and carry the rounding of these.
+double rounding_of_squares(Problem& problem, double value) {
+  return problem.squares() ? kLastDigits * problem.squares()->response_norm() * std::sqrt(std::fabs(value)) : 0;
 }
 
 // The nearest point that satisfies all conditions, inequalities also but for rounding, since a model need not have values beyond them.
@@ -106,8 +111,19 @@ void Sqp::start(Problem& problem, const Eigen::VectorXd& x) {
   first_size_ = std::fabs(status_.value);
 }
 
+// The slope in steps of the parameters' sizes, without what bounds and conditions hold.
+Eigen::VectorXd Sqp::slope_left(const Problem& problem) const {
+  Eigen::VectorXd slope = sizes_.cwiseProduct(at_.gradient);
+  if (multipliers_.size() > 0) slope -= condition_slopes_ * multipliers_;
+  for (int i = 0; i < slope.size(); ++i) {
+    const double room = slope[i] > 0 ? -problem.bounds().reach_down(i, status_.x[i]) : problem.bounds().reach_up(i, status_.x[i]);
+    if (room <= kOnBound * sizes_[i]) slope[i] = 0;
+  }
+  return slope;
+}
+
 // The Lagrange function's second derivatives in the parameters' sizes, made positive: first along the
-// slopes of conditions that may be active, where the conditions decide anyway, then in every direction.
+// slopes of conditions that are active, where these decide anyway, then in every direction.
 Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
   Eigen::MatrixXd hessian = at_.hessian;
   const int m = count_of(problem);
@@ -120,13 +136,12 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
     for (int c = 0; c < m; ++c) {
       const double length = condition_slopes_.col(c).norm();
       if (!(length > 0)) continue;
-      const bool active = c < equalities_of(problem) || multipliers_[c] > 0 || condition_values_[c] <= kNearActive * length;
-      if (active) model += 10 * largest / (length * length) * condition_slopes_.col(c) * condition_slopes_.col(c).transpose();
+      if (c < equalities_of(problem) || multipliers_[c] > 0) model += 10 * largest / (length * length) * condition_slopes_.col(c) * condition_slopes_.col(c).transpose();
     }
     eigen = symmetric_spectrum(model);
     largest = std::max(largest, eigen.values.cwiseAbs().maxCoeff());
   }
-  const Eigen::VectorXd lifted = eigen.values.cwiseAbs().cwiseMax(std::max(kSqpLeastCurvature * largest, kLeastBend * slope));
+  const Eigen::VectorXd lifted = eigen.values.cwiseAbs().cwiseMax(std::max(kSqpLeastCurvature * largest, kLeastBend * slope_left(problem).norm()));
   return eigen.vectors * lifted.asDiagonal() * eigen.vectors.transpose();
 }
 
@@ -138,6 +153,7 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
   std::vector<Eigen::VectorXd> normals;
   std::vector<double> offsets;
   std::vector<std::pair<Eigen::Index, int>> bounds_at;
+  Eigen::VectorXd least(p), most(p);
   const auto add = [&](const Eigen::VectorXd& normal, double offset) {
     normals.push_back(normal);
     offsets.push_back(offset);
@@ -158,6 +174,8 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
       down = std::max(down, -radius_);
       up = std::min(up, radius_);
     }
+    least[i] = down;
+    most[i] = up;
     // Multipliers show which of them are bounds of the problem and which sides of the trust region.
     if (std::isfinite(down)) {
       if (kind == Model::unboxed || down > -radius_) bounds_at.push_back({static_cast<Eigen::Index>(normals.size()), i});
@@ -192,7 +210,8 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
   program.slack = kMetShare;
   const QuadraticSolution found = solve(program);
   if (!found.feasible || !found.x.allFinite()) return {};
-  Step step{true, found.x.head(p), found.multipliers.head(m).cwiseQuotient(lengths), {}};
+  // The program meets limits but for rounding, which must promise nothing.
+  Step step{true, found.x.head(p).cwiseMax(least).cwiseMin(most), found.multipliers.head(m).cwiseQuotient(lengths), {}};
   for (const auto& [constraint, i] : bounds_at)
     if (found.multipliers[constraint] > 0) step.onto_bound.push_back(i);
   return step;
@@ -268,7 +287,8 @@ void Sqp::iterate(Problem& problem) {
     multipliers_ = step.multipliers;
     return;
   }
-  const double before = merit(at_.value, misses), rounding = kSqpSameValue * (std::fabs(before) + penalties_.dot(misses)) + kSqpNothing * first_size_;
+  const double before = merit(at_.value, misses);
+  const double rounding = kSqpSameValue * (std::fabs(before) + penalties_.dot(misses)) + kSqpNothing * first_size_ + rounding_of_squares(problem, at_.value);
   Eigen::VectorXd to = moved(step);
   double value = problem.value(to);
   const auto misses_at = [&](const Eigen::VectorXd& x) { return problem.joint ? problem.joint->misses(x) : Eigen::VectorXd(0); };

@@ -34,6 +34,7 @@ class Sqp : public Solver {
   };
 
   void accept(Problem& problem, const Eigen::VectorXd& x, Expansion at);
+  Eigen::VectorXd slope_left(const Problem& problem) const;
   Eigen::MatrixXd convex_model(const Problem& problem) const;
   // The quadratic program within the region; relaxed where its conditions cannot all be met there; or
   // without a region, to correct a step that was within.

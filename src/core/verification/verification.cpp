@@ -17,6 +17,9 @@ constexpr double kRunawayRatio = 30;
 // any way. Beyond this ratio the columns of the Jacobian can no longer be distinguished.
 constexpr double kLostRatio = 1e6;
 
+// Of places with the other sign each is so much nearer to zero than the one before; one is taken that is lower by more than rounding.
+constexpr double kNearerBeyond = 0.1, kLowerBeyond = 1e-9;
+
 // Lengths, in sizes of the parameters, that are tried to leave a saddle; and changes of the value that are rounding.
 constexpr double kFirstLeave = 0.3, kLastLeave = 1e-6, kShorterLeave = 0.25, kSameValue = 1e-13;
 
@@ -106,6 +109,26 @@ bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const
     if (found) return true;
   }
   return false;
+}
+
+bool leave_over_infinity(Problem& problem, const Eigen::VectorXd& x, double value, const std::vector<int>& runaway, Eigen::VectorXd& to) {
+  const Bounds& bounds = problem.bounds();
+  double best = value - kLowerBeyond * std::fabs(value);
+  bool found = false;
+  for (int i : runaway) {
+    for (double size = std::fabs(x[i]); size >= bounds.typical[i]; size *= kNearerBeyond) {
+      Eigen::VectorXd there = x;
+      there[i] = std::copysign(size, -x[i]);
+      if (there[i] < bounds.lower[i] || there[i] > bounds.upper[i]) break;
+      if (problem.joint && problem.joint->misses(there).maxCoeff() > 0) continue;
+      const double now = problem.value(there);
+      if (!(now < best)) continue;
+      best = now;
+      to = there;
+      found = true;
+    }
+  }
+  return found;
 }
 
 bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive,

@@ -40,6 +40,10 @@ Verification verify_arrow(Problem& problem, const Eigen::VectorXd& x);
 // From a point at which the value curves down along a direction: a lower one. FALSE where none is found.
 bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, Eigen::VectorXd& to);
 
+// From a point at which parameters are on their way towards infinity: a lower one at which one of them has the other sign, as the
+// reciprocal of a parameter that passes through zero. FALSE where none is found.
+bool leave_over_infinity(Problem& problem, const Eigen::VectorXd& x, double value, const std::vector<int>& runaway, Eigen::VectorXd& to);
+
 // Parameters on their way to an open limit whose value goes on falling for ever, as that of a spread does under an exact fit: each
 // time the distance shrinks by a share, the value falls by about the same, which is more than this share of its unit.
 constexpr double kFallsForEver = 1e-4;

@@ -35,18 +35,6 @@ struct Scaled {
   double level = 0;        // what the value changes by over that unit, or what its rounding is measured against
 };
 
-// Parameters that change neither the criterion nor any condition when they move by their whole size.
-std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Eigen::VectorXd& sizes, double unit) {
-  std::vector<int> dead;
-  const Eigen::VectorXd in_conditions =
-      problem.joint ? Eigen::VectorXd(problem.joint->gradients(x).cwiseAbs().rowwise().sum()) : Eigen::VectorXd::Zero(x.size());
-  for (int i : unheld_parameters(problem, x, at.gradient)) {
-    const double change = std::fabs(at.gradient[i]) * sizes[i] + std::fabs(at.hessian(i, i)) * sizes[i] * sizes[i];
-    if (in_conditions[i] == 0 && change <= kDeadShare * kDeadShare * unit) dead.push_back(i);
-  }
-  return dead;
-}
-
 // Lengths are those over which the value changes by its unit. A value without a unit of its own takes the largest change that the
 // size of a parameter makes; a parameter without curvature has its size for its length.
 Scaled scaled(const Expansion& at, const Eigen::MatrixXd& hessian, const Eigen::VectorXd& x, const Eigen::VectorXd& sizes, double unit) {
@@ -124,14 +112,29 @@ Eigen::MatrixXd some_columns(const Eigen::MatrixXd& matrix, const std::vector<Ei
   return out;
 }
 
+// Whether the multiplier of an active condition or bound is zero, as far as rounding lets it be told.
+bool holds_nothing(const Scaled& criterion, const Eigen::MatrixXd& normals, const Balance& balanced, Eigen::Index k) {
+  const double length = normals.col(k).norm(), noise = normals.col(k).cwiseAbs().dot(criterion.slope_noise) / std::max(length, 1e-300);
+  return std::fabs(balanced.weights[k]) * length <= kNoMultiplier * balanced.size + kSmoothNoise * noise;
+}
+
+// Parameters that do not change the criterion when they move by their whole size, and that no condition holds in place.
+std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Eigen::VectorXd& sizes, double unit, const Eigen::MatrixXd& holding) {
+  std::vector<int> dead;
+  for (int i : unheld_parameters(problem, x, at.gradient)) {
+    const double change = std::fabs(at.gradient[i]) * sizes[i] + std::fabs(at.hessian(i, i)) * sizes[i] * sizes[i];
+    if (holding.row(i).isZero(0) && change <= kDeadShare * kDeadShare * unit) dead.push_back(i);
+  }
+  return dead;
+}
+
 // A direction of negative curvature: a free one, or one that leaves a condition or bound whose multiplier is zero. Empty where there
 // is none.
 Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals, const Balance& balanced, const Subspace& open,
                          double unit, const std::vector<int>& dead) {
   if (open.lowest_direction.size() > 0 && open.lowest < open.falls_below) return open.lowest_direction;
   for (Eigen::Index k = 0; k < normals.cols(); ++k) {
-    const double length = normals.col(k).norm(), noise = normals.col(k).cwiseAbs().dot(criterion.slope_noise) / std::max(length, 1e-300);
-    if (std::fabs(balanced.weights[k]) * length > kNoMultiplier * balanced.size + kSmoothNoise * noise) continue;
+    if (!holds_nothing(criterion, normals, balanced, k)) continue;
     std::vector<Eigen::Index> others;
     for (Eigen::Index j = 0; j < normals.cols(); ++j)
       if (j != k) others.push_back(j);
@@ -182,7 +185,6 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   result.slope = at.gradient;
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
   const double unit = unit_of(problem, x, at);
-  result.dead = dead_parameters(problem, x, at, sizes, unit > 0 ? unit : std::fabs(at.value));
 
   const ActiveSet active = active_at(problem, x, sizes);
   // Multipliers belong to the value, in whatever units they are found; the Lagrange function needs them.
@@ -205,6 +207,11 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
     const int i = active.bound[static_cast<std::size_t>(k)];
     if (i >= 0) result.bound_multipliers[i] = balanced.multipliers[k] / sizes[i];
   }
+
+  std::vector<Eigen::Index> holding;
+  for (Eigen::Index k = 0; k < active.size(); ++k)
+    if (active.condition[static_cast<std::size_t>(k)] >= 0 && (!active.has_sign[k] || !holds_nothing(criterion, normals, balanced, k))) holding.push_back(k);
+  result.dead = dead_parameters(problem, x, at, sizes, unit > 0 ? unit : std::fabs(at.value), some_columns(normals, holding));
 
   Eigen::MatrixXd held(x.size(), active.size() + static_cast<Eigen::Index>(result.dead.size()));
   held.leftCols(active.size()) = normals;
