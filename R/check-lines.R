@@ -9,7 +9,7 @@ lines_of_checks <- function(checked) {
 
 line_of <- function(name, checked, tested) {
   switch(name,
-    dispersion = check_dispersion(checked, tested),
+    dispersion = check_dispersion(checked),
     outliers = check_outliers(checked, tested), leverage = check_leverage(checked), influence = check_influence(checked),
     line_of_test(name, test_named(name, checked), checked, tested)
   )
@@ -50,17 +50,18 @@ too_few <- function(check, checked) {
 }
 
 # Squares of residuals in units of the noise as it was said to be, less what the fit takes away, are chi-squared.
-check_dispersion <- function(checked, tested) {
-  if (is.null(tested)) return(too_few("dispersion", checked))
+check_dispersion <- function(checked) {
+  freedom <- length(checked$standardised) - checked$moving
+  if (freedom < 1) return(too_few("dispersion", checked))
   if (length(unique(checked$readings)) < 3) return(check_line("dispersion", NA, "skip", "How two different readings scatter follows from their means."))
-  found <- dispersion(sum(checked$standardised^2), length(checked$standardised) - checked$moving)
+  found <- dispersion(sum(checked$standardised^2), freedom)
   times <- format_number(found$ratio, 2)
   check_line("dispersion", found$ratio, p_verdict(found$p), if (found$p >= 0.05) {
     paste0("Readings scatter as far as was said (", checked$scatter$name, ").")
   } else if (found$ratio > 1) {
-    paste0("Readings scatter ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too small by about as much. Look for what the model lacks, or ", if (length(checked$scatter$wider)) {
-      paste0("take the family ", and_list(checked$scatter$wider), ".")
-    } else "let the noise be found from the readings.")
+    paste0("Readings scatter ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too small by about as much. If the model lacks nothing, ", if (length(checked$scatter$wider)) {
+      paste0("take the family ", and_list(checked$scatter$wider), ", or ")
+    }, "quote uncertainty(information = \"sandwich\").")
   } else {
     paste0("Readings scatter only ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too large by about as much. Were readings averaged, or smoothed?")
   }, found$p)

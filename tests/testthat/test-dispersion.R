@@ -15,6 +15,9 @@ test_that("counts that scatter more, or less, than their family says are told", 
   expect_match(told$reading, "times as far as was said (poisson): standard errors are too small by about as much.", fixed = TRUE)
   expect_match(told$reading, "take the family negative_binomial")
   expect_identical(nrow(row_of(check_residuals(fit_local(judge_by(wide, max_likelihood("negative_binomial")))))), 0L)
+  # the errors that are offered instead are wider by about as much
+  wider <- uncertainty(poisson, information = "sandwich")$std_error / uncertainty(poisson)$std_error
+  expect_true(all(wider > 0.5 * told$statistic & wider < 2 * told$statistic))
   narrow <- fit_local(judge_by(decaying(round(mean)), max_likelihood("poisson")))
   expect_match(row_of(check_residuals(narrow))$reading, "only .* times as far")
 })
@@ -26,10 +29,19 @@ test_that("of a stated standard deviation it is the root of chi-squared over its
   squares <- sum((data$y - fitted(run))^2) / 0.01
   expect_equal(told$statistic, sqrt(squares / 10))
   expect_equal(told$p_value, 2 * stats::pchisq(squares, 10, lower.tail = FALSE))
-  expect_match(told$reading, "let the noise be found")
+  expect_match(told$reading, "sandwich")
   free <- fit_local(pose(data, y ~ a + b * x) |> judge_by(max_likelihood("normal")))
   expect_identical(nrow(row_of(check_residuals(free))), 0L)
   expect_identical(nrow(row_of(check_residuals(fit_local(pose(data, y ~ a + b * x))))), 0L)
+})
+
+test_that("a table of six doses is enough", {
+  deaths <- data.frame(dose = c(1, 2, 4, 8, 16, 32), animals = 20, dead = c(0, 9, 2, 16, 9, 20))
+  run <- suppressMessages(fit_local(pose(deaths, dead ~ plogis(slope * (log(dose) - middle))) |> judge_by(max_likelihood("binomial", trials = animals))))
+  told <- row_of(check_residuals(run))
+  expect_identical(told$verdict, "fail")
+  share <- fitted(run)
+  expect_equal(told$statistic, sqrt(sum((deaths$dead - 20 * share)^2 / (20 * share * (1 - share))) / 4), tolerance = 0.2)
 })
 
 test_that("its chances are those of the family, in small counts, too", {
