@@ -139,19 +139,6 @@ test_that("a local solver where a global one is meant, and the other way round, 
   expect_refusal(solver_differential_evolution(agreeing = 0), "argument", "at least 1")
 })
 
-test_that("time is kept within a tenth, polishing included", {
-  slow <- function(p) {
-    Sys.sleep(0.004)
-    sum((p - 1)^2) + sum(1 - cos(5 * p))
-  }
-  problem <- pose(slow, parameters = c("a", "b", "c")) |> search_within(a = c(-5, 5), b = c(-5, 5), c = c(-5, 5))
-  took <- system.time(run <- fit_global(problem, "cma_es", seed = 1, max_seconds = 2))[["elapsed"]]
-  expect_lt(took, 2.2)
-  expect_lt(run$search$seconds %||% run$seconds, 2)
-  took <- system.time(fit_multistart(problem, starts = 100, seed = 1, max_seconds = 3))[["elapsed"]]
-  expect_lt(took, 3.3)
-})
-
 test_that("an interrupt while R evaluates keeps what is done, and the run can be gone on with", {
   skip_on_os("windows")
   calls <- 0
