@@ -25,7 +25,7 @@ also_called <- list(
   parm = "parameters", parameter = "parameters", params = "parameters", which = "parameters", y = "response",
   file = "path", filename = "path", output = "path", path = "file", clean = "na", sheet_name = "sheet", subset = "where",
   tol = "tolerance", max_iter = c("max_iterations", "iterations"), max_evals = "max_evaluations", timeout = "max_seconds",
-  cores = "threads", workers = "threads", pop_size = "population", members = "population"
+  log = "x_scale", log_x = "x_scale", logx = "x_scale", log_y = "y_scale", logy = "y_scale", cores = "threads", workers = "threads", pop_size = "population", members = "population"
 )
 
 # `given`: what came in beyond the arguments that there are, `own`.
