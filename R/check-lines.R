@@ -49,28 +49,6 @@ too_few <- function(check, checked) {
   ))
 }
 
-# Squares of residuals in units of the noise as it was said to be, less what the fit takes away, are chi-squared.
-check_dispersion <- function(checked) {
-  freedom <- length(checked$standardised) - checked$moving
-  if (freedom < 1) return(too_few("dispersion", checked))
-  if (length(unique(checked$readings)) < 3) return(check_line("dispersion", NA, "skip", "How two different readings scatter follows from their means."))
-  found <- dispersion(sum(checked$standardised^2), freedom)
-  times <- format_number(found$ratio, 2)
-  check_line("dispersion", found$ratio, p_verdict(found$p), if (found$p >= 0.05) {
-    paste0("Readings scatter as far as was said (", checked$scatter$name, ").")
-  } else if (found$ratio > 1) {
-    paste0("Readings scatter ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too small by about as much. If the model lacks nothing, ", if (length(checked$scatter$wider)) {
-      paste0("take the family ", and_list(checked$scatter$wider), ", or ")
-    }, "quote uncertainty(information = \"sandwich\").")
-  } else {
-    paste0("Readings scatter only ", times, " times as far as was said (", checked$scatter$name, "): standard errors are too large by about as much. Were readings averaged, or smoothed?")
-  }, found$p)
-}
-
-dispersion <- function(squares, freedom) {
-  list(ratio = sqrt(squares / freedom), p = p_on_side(stats::pchisq(squares, freedom), stats::pchisq(squares, freedom, lower.tail = FALSE), "both"))
-}
-
 check_outliers <- function(checked, tested) {
   p <- outlier_p(checked, tested)
   if (all(is.na(p))) return(too_few("outliers", checked))

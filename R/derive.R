@@ -55,7 +55,7 @@ derive <- function(run, ..., by = "curvature", level = 0.95, information = c("de
     run <- keep_compiled(run)
     judged <- with_information(run, information)
     quantities <- Map(derived_quantity, names(stated), expressions, MoreArgs = list(run = judged, call = call))
-    uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads)
+    uncertainty_by(run, unname(quantities), by, level, resample, replicates, seed, threads, as_said = information != "sandwich")
   })
   attr(table, "what") <- "derived quantities"
   table

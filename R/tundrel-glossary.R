@@ -34,6 +34,7 @@
 #' * **shared**: one value for all groups. Elsewhere: global analysis, simultaneous fit, common or pooled parameter. [fit_each()]
 #' * **varying**: each group has its own value, scattered about a common one. Elsewhere: mixed effects, random effects, hierarchical, multilevel, population model. [fit_each()]
 #' @section Trusting:
+#' * **dispersion**: how many times as far readings scatter as the noise says. Elsewhere: overdispersion, goodness of fit, reduced chi-square. [check_residuals()]
 #' * **residual**: reading less curve. Elsewhere: error, deviation, misfit. [check_residuals()], [plot_residuals()]
 #' * **standard error**: how far an estimate would scatter if all were measured again. Elsewhere: uncertainty, SE, plus-minus. [uncertainty()]
 #' * **interval**: where a parameter may lie. Elsewhere: confidence interval, CI, confidence limits, error bars. [uncertainty()]
@@ -54,6 +55,7 @@
 #' @concept unit conversion
 #' @concept starting guess
 #' @concept constraint
+#' @concept overdispersion
 #' @concept bounds
 #' @concept EC50
 #' @concept IC50

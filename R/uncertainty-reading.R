@@ -5,8 +5,9 @@ same_end_share <- 0.1
 # Correlations beyond this make two parameters trade off.
 near_collinear <- 0.95
 
-uncertainty_reading <- function(run, table) {
-  c(value_read(run), limits_read(table), ways_compared(run, table), small_sample_read(run, table), trades_read(run, table))
+uncertainty_reading <- function(run, table, as_said) {
+  against <- if (as_said || any(table$by == "profile")) scatter_against(run)
+  c(value_read(run), limits_read(table), if (!is.null(against)) paste0(against, ": intervals that take the noise for what was said are too narrow by about as much; see check_residuals()."), ways_compared(run, table, against), small_sample_read(run, table), trades_read(run, table))
 }
 
 # A value that R returns may well be a log-likelihood.
@@ -52,7 +53,7 @@ same_ends <- function(way, run, table) {
 }
 
 # Curvature against the surer ways.
-ways_compared <- function(run, table) {
+ways_compared <- function(run, table, against = NULL) {
   if (!"curvature" %in% table$by) return(character())
   surer <- intersect(c("profile", "bootstrap", "percentile"), table$by)
   if (length(surer) == 0) return(character())
@@ -84,7 +85,7 @@ ways_compared <- function(run, table) {
   c(
     if (any(why == "agrees")) {
       paste0("For ", and_list(names[why == "agrees"]), " curvature and ", surer[1], if (surer[1] == "profile") " agree to a tenth of the interval" else " differ by no more than chance would have it",
-        ": either may be quoted.")
+        if (is.null(against)) ": either may be quoted." else ".")
     },
     if (any(why == "open")) paste0("For ", and_list(names[why == "open"]), " curvature gives a finite interval, but the data set no limit. Quote the ", surer[1], "."),
     vapply(readings[why == "off"], misleading_curvature, character(1), way = surer[1]),

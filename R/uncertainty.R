@@ -94,7 +94,7 @@ uncertainty <- function(run, by = "curvature", level = 0.95, information = c("de
       run$clusters <- labels[compiled_of(run)$used]
       run$cluster_freedom <- length(unique(run$clusters)) - 1
     }
-    uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads)
+    uncertainty_by(run, parameter_quantities(judged), by, level, resample, replicates, seed, threads, as_said = !information %in% c("sandwich", "clustered"))
   })
 }
 
@@ -139,8 +139,8 @@ warn_unconverged <- function(run) {
   ), class = "tundrel_warning_uncertainty")
 }
 
-# The table for some quantities, with what it was found from as attributes.
-uncertainty_by <- function(run, quantities, by, level, resample, replicates, seed, threads, call = rlang::caller_env()) {
+# The table for some quantities, with what it was found from as attributes. `as_said`: curvature takes the noise for what was said.
+uncertainty_by <- function(run, quantities, by, level, resample, replicates, seed, threads, as_said = TRUE, call = rlang::caller_env()) {
   by <- unique(by)
   rows <- list()
   evidence <- list()
@@ -161,7 +161,7 @@ uncertainty_by <- function(run, quantities, by, level, resample, replicates, see
   table$unit <- unname(units_of_quantities(run$problem, quantities)[table$parameter])
   attr(table, "replicates") <- replicates
   attr(table, "stopped") <- stopped_by()
-  structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table), evidence = evidence, seed = evidence$seed)
+  structure(table, class = c("tundrel_uncertainty", class(table)), reading = uncertainty_reading(run, table, as_said), evidence = evidence, seed = evidence$seed)
 }
 
 uncertainty_row <- function(quantity, std_error, lower, upper, level, by, remarks) {

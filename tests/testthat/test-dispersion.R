@@ -18,6 +18,11 @@ test_that("counts that scatter more, or less, than their family says are told", 
   # the errors that are offered instead are wider by about as much
   wider <- uncertainty(poisson, information = "sandwich")$std_error / uncertainty(poisson)$std_error
   expect_true(all(wider > 0.5 * told$statistic & wider < 2 * told$statistic))
+  # and what takes the noise for what was said is not called good
+  said <- function(...) paste(capture.output(uncertainty(poisson, ...)), collapse = " ")
+  expect_match(said(by = c("curvature", "profile")), "too narrow by about as much")
+  expect_no_match(said(by = c("curvature", "profile")), "may be quoted")
+  expect_no_match(said(information = "sandwich"), "narrow")
   narrow <- fit_local(judge_by(decaying(round(mean)), max_likelihood("poisson")))
   expect_match(row_of(check_residuals(narrow))$reading, "only .* times as far")
 })
