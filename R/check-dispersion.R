@@ -27,7 +27,7 @@ wide_scatter <- function(found, scatter) paste0("Readings scatter ", format_numb
 # What contradicts the noise that intervals of a run take for what was said; NULL where nothing does.
 scatter_against <- function(run) {
   scatter <- stated_scatter(run$problem$criterion, run$status$free)
-  if (is.null(scatter) || is.null(noise_family(run$problem$criterion))) return(NULL)
+  if (is.null(scatter)) return(NULL)
   residuals <- residual_rows(run, compiled_of(run), "quantile", seed = 1)
   freedom <- length(residuals) - sum(run$at_bound == "")
   if (freedom < 1 || length(unique(observed_rows(compiled_of(run)))) < 3) return(NULL)

@@ -15,7 +15,7 @@
 #'   `fitted`, the model's value, as in `sd = s0 + s1 * fitted`. Names that are none of these become
 #'   parameters of the problem, with a value for each level of a column where that stands in brackets, as in `sd = s[site]`. One of which nothing is
 #'   said is a parameter of its own name (`trials` and `df` have to be stated). A [censored()] without a name is taken as `censored`.
-#' @param log_density An expression of the model language, instead of a family: the log density of a
+#' @param log_density An expression of the model language, instead of a family (also written `~ expression`): the log density of a
 #'   row's reading, as `log(p * dnorm(y, m1, s1) + (1 - p) * dnorm(y, m2, s2))` of a mixture. `fitted` is the model's value; the response stands under its own
 #'   name.
 #' @param censored \[tundrel_censoring] From [censored()]: which readings are known by a limit only.
@@ -49,9 +49,14 @@ max_likelihood <- function(family, ..., log_density, censored = NULL, dependent 
     others <- others[-unnamed]
   }
   refuse_bare_flags(rlang::enexpr(censored))
-  new_max_likelihood(
-    if (!missing(family)) family, as.list(others), if (!missing(log_density)) rlang::enexpr(log_density), censored, dependent, restricted
-  )
+  density <- if (!missing(log_density)) rlang::enexpr(log_density)
+  # a formula is no family
+  if (missing(family)) family <- NULL
+  if (rlang::is_formula(family, lhs = FALSE) && is.null(density)) {
+    density <- family
+    family <- NULL
+  }
+  new_max_likelihood(family, as.list(others), if (rlang::is_call(density, "~", n = 1)) density[[2]] else density, censored, dependent, restricted)
 }
 
 # Columns have a meaning within censored() only, which also says on which side.
@@ -213,7 +218,7 @@ held_rows.tundrel_criterion_likelihood <- function(criterion, compiled, x, fitte
 noise_parameters.tundrel_criterion_likelihood <- function(criterion, free) if (isTRUE(criterion$small_samples)) sum(criterion$scale_parameter %in% free) else 0
 
 stated_scatter.tundrel_criterion_likelihood <- function(criterion, free) {
-  if (length(intersect(unlist(lapply(criterion$others, free_names)), free)) > 0) return(NULL)
+  if (is.null(criterion$family) || length(intersect(unlist(lapply(criterion$others, free_names)), free)) > 0) return(NULL)
   list(name = criterion$family, wider = names(Filter(function(family) criterion$family %in% family$limit && setequal(names(family$limit), family$others), families())))
 }
 

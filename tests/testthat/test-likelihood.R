@@ -188,3 +188,14 @@ test_that("which spreads are multiples of one parameter is seen in how they are 
   for (expr in expression(s, (s), 2 * s, s * fitted, s * abs(fitted) / 3, x * (y * s))) expect_true(multiple(expr))
   for (expr in expression(s + 1, s^2, 1 / s, s * s, sqrt(s), s0 + s * fitted, exp(s))) expect_false(multiple(expr))
 })
+
+test_that("a log density may be written as a formula, in the place of the family, too", {
+  data <- data.frame(x = 1:12, y = 2 + 0.5 * 1:12 + 0.3 * cos(5 * 1:12))
+  fit <- function(criterion) fit_local(pose(data, y ~ a + b * x) |> judge_by(criterion) |> start_from(a = 2, b = 0.5))
+  plain <- fit(max_likelihood(log_density = dnorm(y, fitted, 0.3, log = TRUE)))
+  for (other in list(max_likelihood(~ dnorm(y, fitted, 0.3, log = TRUE)), max_likelihood(log_density = ~ dnorm(y, fitted, 0.3, log = TRUE)))) {
+    expect_identical(coef(fit(other)), coef(plain))
+  }
+  # what it says of the noise has no name, and is not held against the readings
+  expect_no_match(paste(capture.output(uncertainty(plain, by = c("curvature", "profile"))), collapse = " "), "as was said")
+})
