@@ -46,7 +46,7 @@ stacked_leverage <- function(stack) {
   compiled <- stack$compiled
   if (stack$criterion$bounded) return(rowSums(stacked_tangents(stack)^2))
   errors <- core_group_row_errors(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, stack$x, stack$first, stack$fits$factor, stack$held)
-  pmin((stacked_held(stack)$root * errors)^2, 1)
+  leverage_of(stacked_held(stack)$root, errors)
 }
 
 # Of each group, orthogonal columns that span its tangent plane in units of the noise.

@@ -54,8 +54,11 @@ varying_residuals <- function(run, compiled) {
 
 row_leverage <- function(run, compiled) {
   if (!run$problem$criterion$rows_apart || run$problem$criterion$bounded) return(rowSums(tangent_basis(run, compiled)^2))
-  pmin((held_rows_of(run, compiled)$root * fitted_errors(run, compiled))^2, 1)
+  leverage_of(held_rows_of(run, compiled)$root, fitted_errors(run, compiled))
 }
+
+# A row whose fitted value no parameter moves has none, however sure its reading is, as a count of none where none is expected.
+leverage_of <- function(root, errors) ifelse(errors == 0, 0, pmin((root * errors)^2, 1))
 
 held_rows_of <- function(run, compiled) held_rows(run$problem$criterion, compiled, run$estimate, fitted_rows(compiled, run$estimate))
 

@@ -73,3 +73,14 @@ test_that("groups and responses are told apart, and yes or no tells no scatter",
   run <- fit_local(pose(yes, y ~ plogis(a + b * x)) |> start_from(a = 0, b = 0) |> judge_by(max_likelihood("binomial", trials = one)))
   expect_match(row_of(check_residuals(run))$reading, "two different readings")
 })
+
+test_that("a count of none where none is expected is checked with the others", {
+  data <- data.frame(x = 0:11, n = c(0, 3, 5, 9, 14, 15, 21, 24, 25, 29, 31, 30))
+  run <- fit_local(pose(data, n ~ k * x) |> start_from(k = 3) |> judge_by(max_likelihood("poisson")))
+  checks <- check_residuals(run)
+  expect_identical(checks$verdict[checks$check == "leverage"], "pass")
+  # under a proportional mean a row's pull on itself is its share of what is expected
+  expect_equal(residual_table(run)$leverage, data$x / sum(data$x))
+  both <- fit_each(pose(rbind(cbind(data, g = "a"), cbind(data, g = "b")), n ~ k * x, by = g) |> start_from(k = 3) |> judge_by(max_likelihood("poisson")))
+  expect_identical(row_of(check_residuals(both))$verdict, rep(row_of(checks)$verdict, 2))
+})

@@ -17,7 +17,8 @@ constexpr double kRunawayRatio = 30;
 // any way. Beyond this ratio the columns of the Jacobian can no longer be distinguished.
 constexpr double kLostRatio = 1e6;
 
-// Of places with the other sign each is so much nearer to zero than the one before; one is taken that is lower by more than rounding.
+// Of so many places with the other sign each is so much nearer to zero than the one before; one is taken that is lower by more than rounding.
+constexpr int kPlacesBeyond = 16;
 constexpr double kNearerBeyond = 0.1, kLowerBeyond = 1e-9;
 
 // Lengths, in sizes of the parameters, that are tried to leave a saddle; and changes of the value that are rounding.
@@ -116,7 +117,8 @@ bool leave_over_infinity(Problem& problem, const Eigen::VectorXd& x, double valu
   double best = value - kLowerBeyond * std::fabs(value);
   bool found = false;
   for (int i : runaway) {
-    for (double size = std::fabs(x[i]); size >= bounds.typical[i]; size *= kNearerBeyond) {
+    double size = std::fabs(x[i]);
+    for (int k = 0; k < kPlacesBeyond && size >= bounds.typical[i]; ++k, size *= kNearerBeyond) {
       Eigen::VectorXd there = x;
       there[i] = std::copysign(size, -x[i]);
       if (there[i] < bounds.lower[i] || there[i] > bounds.upper[i]) break;
