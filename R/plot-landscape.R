@@ -60,7 +60,7 @@ lowest_title <- function(scan, scanned, problem) {
 # Where the parameters are that are not scanned.
 others_said <- function(scan, problem) {
   if (length(attr(scan, "scanned")) == length(parameter_status(problem)$free)) return("Shaded")
-  paste0("Other parameters at their ", if (attr(scan, "refit")) "best" else "start", "; shaded")
+  paste0("Other parameters at their ", attr(scan, "held_at"), "; shaded")
 }
 
 # Values that call for a logarithmic scale; on it, the lowest are cut off at this share of the highest.
@@ -77,7 +77,7 @@ draw_ground <- function(scan, scanned, log_value) {
     ggplot2::geom_raster(aes(fill = .data$height), interpolate = TRUE) +
     ggplot2::geom_contour(aes(z = .data$height), breaks = levels, colour = "white", linewidth = 0.3, na.rm = TRUE) +
     ggplot2::geom_tile(data = scan[!scan$inside, ], fill = "#555555", alpha = 0.45) +
-    ggplot2::scale_fill_viridis_c(name = if (log_value) "log10 of\nthe value" else "value", direction = -1, na.value = "white") +
+    ggplot2::scale_fill_viridis_c(name = if (log_value) "log10 of\nthe value" else "value", direction = -1, na.value = "white", guide = ggplot2::guide_colourbar(barwidth = 16)) +
     ggplot2::theme(legend.position = "right")
 }
 

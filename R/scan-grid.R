@@ -4,7 +4,7 @@
 #' their best for each point of the grid: what the ground looks like before, or after, a solver walks on
 #' it.
 #'
-#' @param problem \[tundrel_problem] With a start for every free parameter that is not scanned.
+#' @param problem \[tundrel_problem] With a start for every free parameter that is not scanned; or a run, whose answer takes the place of the start.
 #' @param ... One or two parameters with the values to try, as `half = seq(50, 300, 10)`; or with a range
 #'   of two numbers or a [log_range()], which is filled evenly.
 #' @param refit \[logical(1)] Give the other parameters their best values at each point? Otherwise they
@@ -25,8 +25,8 @@
 scan_grid <- function(problem, ..., refit = FALSE, points = 41, max_evaluations = Inf, max_seconds = Inf, progress = c("none", "lines", "bar")) {
   refuse_names_without_range(rlang::enquos(...))
   meant <- as_meant(problem, list(...), "problem", c("tundrel_problem", "tundrel_run"))
-  problem <- meant$first
-  problem <- as_problem(problem)
+  held_at <- if (refit) "best" else if (inherits(meant$first, "tundrel_run")) "answer" else "start"
+  problem <- as_problem(meant$first)
   check_number(points, "points", above = 2, or_equal = TRUE)
   check_memory(points^max(1, length(meant$others)) * 10, "points", points)
   axes <- scan_axes(problem, meant$others, points)
@@ -37,7 +37,7 @@ scan_grid <- function(problem, ..., refit = FALSE, points = 41, max_evaluations 
   posed$start[unset] <- vapply(axes[unset], `[[`, numeric(1), 1)
   work <- list(list(problem = problem))
   table <- with_calls(problem, within_budget(work, scanned_grid(posed, grid, refit), max_evaluations, max_seconds, progress, NULL, nrow(grid), nrow(grid)))
-  structure(table, problem = problem, scanned = scanned, refit = refit, class = c("tundrel_scan", class(table)))
+  structure(table, problem = problem, scanned = scanned, held_at = held_at, class = c("tundrel_scan", class(table)))
 }
 
 scanned_grid <- function(problem, grid, refit) {

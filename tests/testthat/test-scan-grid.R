@@ -80,7 +80,7 @@ test_that("a run is scanned about its answer, and a name without a range is aske
   expect_equal(scan$value[2], run$value)
   plot <- plot_landscape(run, half = c(at / 2, 2 * at), top = c(4, 14))
   expect_s3_class(plot, "ggplot")
-  expect_match(plot$labels$caption, "path from start")
+  expect_match(plot$labels$caption, "Other parameters at their answer; .*path from start")
   expect_refusal(plot_landscape(run, half, top), "model", c("from where to where half and top go", "half = c("))
   expect_refusal(scan_grid(run, "half"), "model", "from where to where half goes")
   expect_refusal(plot_landscape(3, half = c(1, 2)), "model", "a problem or a run")
