@@ -106,11 +106,14 @@ most_for_evolution <- 20
 # A call that takes longer is not made twenty thousand times.
 costly_seconds <- 0.1
 
-# What a call of the user's function takes, where that is long; else NULL.
+# What a call of the user's function takes, where that is long; else NULL. The middle one tells: of many calls one takes long because the machine
+# was busy, and those that fail may fail at once.
 costly_call <- function(compiled) {
   if (is_compiled(compiled$problem)) return(NULL)
-  seconds <- max(compiled$known_calls$seconds, -Inf, na.rm = TRUE)
-  if (seconds >= costly_seconds) seconds
+  calls <- compiled$known_calls
+  if (is.null(calls)) return(NULL)
+  seconds <- stats::median(calls$seconds[!calls$failed], na.rm = TRUE)
+  if (isTRUE(seconds >= costly_seconds)) seconds
 }
 
 is_costly <- function(run) length(run$status$free) <= most_for_evolution && !is.null(costly_call(run$compiled))

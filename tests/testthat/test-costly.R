@@ -203,6 +203,23 @@ test_that("a first call that loads packages, or in which memory is tidied up, do
   expect_equal(suppressMessages(fit_global(in_branin_box(tidied), seed = 1, max_evaluations = 200))$solver$name, "differential_evolution")
 })
 
+test_that("one call of many that takes long, on a machine that is busy, changes nothing", {
+  smooth <- function(slow_call) {
+    n <- 0
+    function(p) {
+      n <<- n + 1
+      if (n == slow_call) Sys.sleep(0.15)
+      sum((p - 1)^2) + sum(1 - cos(5 * p))
+    }
+  }
+  searched <- lapply(c(150, Inf), function(slow_call) {
+    pose(smooth(slow_call), parameters = c("a", "b")) |> search_within(a = c(-5, 5), b = c(-4, 5)) |> fit_global("cma_es", seed = 1)
+  })
+  expect_true(max(searched[[1]]$calls$seconds) > 0.1)
+  expect_identical(searched[[1]]$estimate, searched[[2]]$estimate)
+  expect_identical(searched[[1]]$evaluations, searched[[2]]$evaluations)
+})
+
 test_that("of a search whose calls take long each is in the checkpoint before the next is made", {
   path <- withr::local_tempfile(fileext = ".json")
   n <- 0
