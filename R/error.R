@@ -31,6 +31,14 @@ suggestion <- function(name, choices, what) {
   c("i" = escape_braces(text))
 }
 
+# The same of a file that is not there: the one beside it that was probably meant, or where was looked.
+file_meant <- function(path) {
+  if (!rlang::is_string(path)) return(NULL)
+  near <- nearest_name(basename(path), list.files(dirname(path)))
+  text <- if (is.null(near)) paste0("The working directory is ", getwd(), ".") else paste0("Did you mean ", near, "?")
+  c("i" = escape_braces(text))
+}
+
 # Text that goes into a cli message as it stands.
 escape_braces <- function(text) gsub("}", "}}", gsub("{", "{{", text, fixed = TRUE), fixed = TRUE)
 

@@ -169,11 +169,7 @@ check_file <- function(file, call = rlang::caller_env()) {
     refuse("measurements", c("{.arg file} must be one path.", "x" = "It is {.obj_type_friendly {file}}."), call = call)
   }
   if (!file.exists(file)) {
-    near <- nearest_name(basename(file), list.files(dirname(file)))
-    refuse("measurements", c(
-      "There is no file {.file {named_file(file)}}.",
-      "i" = if (is.null(near)) "The working directory is {.file {getwd()}}." else "Did you mean {.file {near}}?"
-    ), call = call)
+    refuse("measurements", c("There is no file {.file {named_file(file)}}.", file_meant(file)), call = call)
   }
   if (dir.exists(file)) refuse("measurements", "{.file {named_file(file)}} is a directory, not a file.", call = call)
   refuse_no_file(file, "measurements", call)

@@ -83,7 +83,7 @@ most_stored_characters <- 2e5
 #' @export
 read_model <- function(path, ...) {
   refuse_unknown(...)
-  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no model file {.file {path}}.")
+  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", c("There is no model file {.file {path}}.", file_meant(path)))
   if (file.size(path) > most_model_bytes) {
     refuse("file", "{.file {path}} is too large to be a model ({format(file.size(path), big.mark = ',')} bytes).")
   }

@@ -3,7 +3,7 @@
 
 read_plan <- function(path, call = rlang::caller_env()) {
   if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) {
-    refuse("plan", "There is no plan {.file {path}}.", call = call)
+    refuse("plan", c("There is no plan {.file {path}}.", file_meant(path)), call = call)
   }
   plan <- read_yaml_file(path, "plan", call)
   if (!is.list(plan) || !rlang::is_named(plan)) {

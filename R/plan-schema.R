@@ -44,7 +44,12 @@ shown_entry <- function(x) {
 }
 
 check_object <- function(x, node, plan_file, at) {
-  for (key in setdiff(unlist(node$required), names(x))) refuse_entry(plan_file, at, c("x" = paste0("It lacks the key ", key, ".")))
+  for (key in setdiff(unlist(node$required), names(x))) {
+    # what stands there instead may be the key by another name
+    others <- setdiff(names(x), names(node$properties))
+    instead <- Filter(function(other) key %in% c(trade_name(other, key), nearest_name(other, key)), others)
+    refuse_entry(plan_file, at, c("x" = paste0("It lacks the key ", key, "."), "i" = if (length(instead)) paste0("Is ", instead[[1]], " meant to be it?")))
+  }
   if (length(x) < (node$minProperties %||% 0)) {
     refuse_entry(plan_file, at, c("x" = paste0("It holds nothing; say one of: ", paste(names(node$properties), collapse = ", "), ".")))
   }

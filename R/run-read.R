@@ -3,7 +3,7 @@
 read_run <- function(path, fun = NULL, problem = NULL, ...) {
   refuse_unknown(...)
   need_package("jsonlite", "to read runs")
-  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", "There is no stored run {.file {path}}.")
+  if (!rlang::is_string(path) || !file.exists(path) || dir.exists(path)) refuse("file", c("There is no stored run {.file {path}}.", file_meant(path)))
   refuse_no_file(path, "file")
   if (!begins_as_run(path)) refuse("file", "{.file {path}} holds no run: it was not made by {.fn write_run}.")
   text <- utf8_text(path)

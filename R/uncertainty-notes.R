@@ -38,7 +38,7 @@ note_of_code <- function(code, detail) {
     better_above = "a better optimum lies above",
     turns_back = "turns back",
     several_minima = "several minima",
-    second_stretch = paste("fits equally well near", detail),
+    second_stretch = paste("not ruled out near", detail, "either"),
     few_replicates = "too few replicates for these ends",
     failed_refits = paste(detail, "refits failed")
   )

@@ -117,7 +117,7 @@ is_constant <- function(quantity) !is.symbol(quantity$expression) && isTRUE(quan
 # Places looked at in a stated range, outside an interval.
 places_outside <- 24
 
-# Within a stated range there may be a second interval of values that fit equally well, for example of a frequency that the data
+# Within a stated range there may be a second interval of values that the data do not rule out, for example of a frequency that they
 # cannot distinguish from another.
 second_stretch <- function(run, quantity, ends, target) {
   box <- stated_box(run$problem, list(lower = stats::setNames(quantity$lower, quantity$name), upper = stats::setNames(quantity$upper, quantity$name)), quantity$name)
@@ -146,10 +146,14 @@ second_stretch <- function(run, quantity, ends, target) {
 beyond_zero <- function(run, quantity, ends, target, zero_apart) {
   if (anyNA(ends) || !zero_apart) return(NULL)
   open <- is.infinite(ends) & c(quantity$lower, quantity$upper) == ends
-  mirrored <- -quantity$estimate
-  if (sum(open) != 1 || mirrored < quantity$lower || mirrored > quantity$upper || mirrored > ends[1] && mirrored < ends[2]) return(NULL)
-  found <- root_of_rise(run, quantity$hold, quantity)(mirrored, run$estimate)
-  if (!is.null(found) && found$root < target) remark("second_stretch", format_number(mirrored))
+  if (sum(open) != 1) return(NULL)
+  root <- root_of_rise(run, quantity$hold, quantity)
+  # the other sign may be ruled out as near to zero as the estimate is, and not further away
+  for (mirrored in -quantity$estimate * 10^(0:3)) {
+    if (mirrored < quantity$lower || mirrored > quantity$upper || mirrored > ends[1] && mirrored < ends[2]) return(NULL)
+    found <- root(mirrored, run$estimate)
+    if (!is.null(found) && found$root < target) return(remark("second_stretch", format_number(mirrored)))
+  }
 }
 
 highest_root <- function(side) max(0, vapply(side$points, `[[`, numeric(1), "root"))

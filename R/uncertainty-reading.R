@@ -33,7 +33,7 @@ limits_read <- function(table) {
     }),
     said("several_minima", function(n) ": when it is held, the other parameters have several optima; the interval follows the best of them."),
     said("turns_back", function(n) ": the fit gets worse, then better again on the way; look at plot_profile() for other values that fit."),
-    said("second_stretch", function(n) ": values outside the interval fit equally well, as the note says; the data cannot distinguish the two ranges."),
+    said("second_stretch", function(n) ": values outside the interval are not ruled out either, as the note says; the data allow two ranges."),
     said(c("stopped_below", "stopped_above"), function(n) ": the profile was cut short, and an end is not known; it lies no nearer than where the note says that the search was."),
     said(c("lost_below", "lost_above"), function(n) ": the profile broke off where the model could not be fitted, so that end is not known.")
   )

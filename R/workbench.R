@@ -72,7 +72,7 @@ begin_desk <- function(desk, x, call = rlang::caller_env()) {
 }
 
 begin_with_file <- function(desk, path, call) {
-  if (!file.exists(path)) refuse("file", "There is no file {.file {path}}.", call = call)
+  if (!file.exists(path)) refuse("file", c("There is no file {.file {path}}.", file_meant(path)), call = call)
   if (dir.exists(path)) return(resume_session(desk, path))
   if (grepl("\\.ya?ml$", path, ignore.case = TRUE)) {
     plan <- read_plan(path, call)

@@ -38,6 +38,6 @@ test_that("profiles are those of the reciprocal, and do not leap over zero", {
   # the sides of zero in u are the two ends of what `kiu` may be
   nearest <- if (u[["estimate"]] > 0) c(1 / u[["upper"]], Inf) else c(-Inf, 1 / u[["lower"]])
   expect_equal(unname(kiu[2:3]), nearest, tolerance = 1e-3)
-  expect_match(divided$note[4], "fits equally well near")
+  expect_match(divided$note[4], "not ruled out near")
   expect_no_match(divided$note[4], "not determined")
 })

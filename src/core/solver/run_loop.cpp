@@ -15,8 +15,8 @@ StopReason reason_of(Halt why) {
   return why == Halt::user ? StopReason::interrupted : why == Halt::evaluations ? StopReason::evaluations : StopReason::seconds;
 }
 
-// A walk that keeps ending on saddles is given up after so many.
-constexpr int kMostSaddles = 20;
+// A walk that keeps ending on saddles is given up after so many; one that came to an end beyond all bounds after some more.
+constexpr int kMostSaddles = 20, kMostPlacesLeft = 25;
 
 }  // namespace
 
@@ -148,13 +148,14 @@ void Walk::check_claim() {
   if (!looks_ || !claims_optimum(claim) || !solver_.is_local()) return;
   Eigen::VectorXd lower;
   bool leaves = false;
-  const char* how = "a saddle or maximum left behind";
+  const char* how = nullptr;
   const CalledFor check(problem_.work, CallReason::check);
   try {
     verified_ = verify(problem_, solver_.status().x);
-    if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles)
+    if (verified_->way_down.size() > 0 && progress_.saddles_left < kMostSaddles) {
       leaves = leave_along(problem_, solver_.status().x, solver_.status().value, verified_->way_down, lower);
-    else if (!verified_->runaway.empty() && progress_.saddles_left < kMostSaddles) {
+      how = verified_->gradient_norm <= kOptimalGradient ? "a saddle or maximum left behind" : "a place left behind from which no step led down";
+    } else if (!verified_->runaway.empty() && progress_.saddles_left < kMostPlacesLeft) {
       leaves = leave_over_infinity(problem_, solver_.status().x, solver_.status().value, verified_->runaway, lower);
       how = "from beyond all bounds to the other sign";
     }
