@@ -40,7 +40,7 @@ starter_plan <- function(path, beside, call = rlang::caller_env(), tell = functi
   runs <- c(attr(ranking, "runs")[!odd], attr(ranking, "runs")[odd])
   formulas <- c(vapply(utils::head(runs, offered_beside + 1), function(run) model_text(run$problem), ""), if (is.null(runs)) offered_formulas(x, y))
   best <- if (length(runs)) condition_texts(runs[[1]]$problem)
-  units <- attr(data, "units")
+  units <- units_of(data)
   told <- function(column) one_line(paste0(column, if (isTRUE(!is.na(units[column]) && nzchar(units[column]))) paste0(" [", units[column], "]")))
   c(
     paste0("# A plan for ", one_line(basename(path)), ": ", nrow(data), " rows. Run it with: tundrel run ", one_line(basename(beside))),

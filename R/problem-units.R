@@ -21,7 +21,11 @@
 units_of <- function(x) UseMethod("units_of")
 
 #' @export
-units_of.default <- function(x) attr(x, "units", exact = TRUE) %||% character()
+units_of.default <- function(x) {
+  units <- attr(x, "units", exact = TRUE)
+  # tables that come from elsewhere may keep something else under this name
+  if (is.character(units) && rlang::is_named(units)) units else character()
+}
 
 #' @export
 units_of.tundrel_problem <- function(x) units_worked_out(x)$units

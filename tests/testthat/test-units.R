@@ -207,3 +207,12 @@ test_that("what was worked out for one problem is not taken for another", {
   expect_identical(derive(run, half = log(2) / k)$unit, "h")
   expect_identical(derive(run, fall = a * k)$unit, "mV/h")
 })
+
+test_that("what tables from elsewhere keep under the name of units is not taken for units", {
+  data <- data.frame(t = 1:6, y = 3 * exp(-0.2 * 1:6))
+  for (other in list(list(x = "(days)", y = "(mm)"), c("h", "mm"), "secs", 3)) {
+    problem <- pose(structure(data, units = other), y ~ a * exp(-k * t))
+    expect_length(units_of(problem), 0)
+    expect_equal(coef(fit_local(start_from(problem, a = 2, k = 0.1)))[["k"]], 0.2)
+  }
+})
