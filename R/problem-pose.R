@@ -126,6 +126,7 @@ pose <- function(data, model, ..., constants = numeric(), parameters = NULL, ret
   refuse_reserved(names(data))
   data <- with_pairs(data)
   by <- group_columns(by, data)
+  if (missing(model)) refuse_no_model(...)
   if (inherits(model, "tundrel_model")) return(with_units_checked(grouped_by(pose_catalogue(data, model, rlang::ensyms(...), constants), by)))
   refuse_no_formulas(...)
   if (rlang::is_string(model)) model <- formula_of_text(model)
@@ -145,6 +146,14 @@ refuse_no_formulas <- function(..., call = rlang::caller_env()) {
   given <- rlang::enexprs(...)
   given <- given[are_said_elsewhere(rlang::names2(given)) & !vapply(given, rlang::is_call, NA, "~")]
   refuse_other_arguments(given, setdiff(rlang::fn_fmls_names(pose), "..."), call)
+}
+
+# A model that was not stated, or as an argument by the name of its response.
+refuse_no_model <- function(..., call = rlang::caller_env()) {
+  refuse_no_formulas(..., call = call)
+  given <- rlang::enexprs(...)
+  written <- if (length(given) && nzchar(rlang::names2(given)[1])) paste(names(given)[1], "~", expression_text(given[[1]])) else "y ~ a * x"
+  refuse("model", c("There is no model.", "i" = "Write it as a formula: {.code pose(data, {written})}."), call = call)
 }
 
 refuse_unheard <- function(model, ..., call = rlang::caller_env()) {
