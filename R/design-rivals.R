@@ -3,8 +3,13 @@
 
 read_rivals <- function(run, given, call) {
   if (length(given) == 0) return(list())
-  if (!all(vapply(given, inherits, NA, "tundrel_run"))) {
-    refuse("argument", c("All other arguments must be runs of other models.", "x" = "One is {.obj_type_friendly {Filter(function(one) !inherits(one, 'tundrel_run'), given)[[1]]}}."), call = call)
+  other <- !vapply(given, inherits, NA, "tundrel_run")
+  if (any(other)) {
+    column <- intersect(names(given)[other], names(run$problem$measurements))[1]
+    refuse("argument", c(
+      "All other arguments must be runs of other models.", "x" = "One is {.obj_type_friendly {given[[which(other)[1]]]}}.",
+      "i" = if (!is.na(column)) "Where a reading can be made is said by {.code candidates = list({column} = c(0, 10))}, or by a table."
+    ), call = call)
   }
   names(given) <- ifelse(nzchar(names(given) %||% rep("", length(given))), names(given), paste0("rival ", seq_along(given)))
   given <- lapply(given, plannable_run, call = call)

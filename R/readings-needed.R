@@ -15,7 +15,7 @@
 #' @param seed \[integer(1)] Seed of these, and of whole readings.
 #'
 #' @return A tibble of class `tundrel_readings` with a row for each wish and way: `wish`, `way` (`"as measured"`, `"evenly"`, `"best"`), `readings` (how many
-#'   more; 0 where those that were made do, `Inf` where none would), `now` (half the width, or the power, with what was measured), `reached` (the same with
+#'   more; 0 where those that were made do, `Inf` where none would), `now` (half the width of today's interval, or the power with what was measured), `reached` (the same with
 #'   these readings) and `wanted`; with `simulate`, `simulated` and `simulated_error`. By theory: half the expected width from the information of the
 #'   readings, with Student's t and the expected scale where the noise is estimated; power of the t test, of the F or likelihood-ratio test where one model
 #'   is nested in the other, else that the right one has the lower AIC, from the squares that the other leaves.
@@ -127,12 +127,15 @@ wish_of_difference <- function(run, written, level, power, call) {
 # Degrees of freedom of intervals once there are so many readings more.
 freedom_with <- function(run, m) if (is.infinite(interval_freedom(run))) Inf else interval_freedom(run) + m
 
-# What a standard error is multiplied by on average: the scale of noise that is estimated is on average smaller than the true one.
+# What a standard error is multiplied by: as it is today, and on average once there are more readings, since the scale of noise that will then be
+# estimated is on average smaller than the true one.
 expected_reach <- function(run, level, m) {
   freedom <- freedom_with(run, m)
   if (is.infinite(freedom)) return(stats::qnorm((1 + level) / 2))
   if (freedom <= 0) return(Inf)
-  stats::qt((1 + level) / 2, freedom) * sqrt(2 / freedom) * exp(lgamma((freedom + 1) / 2) - lgamma(freedom / 2))
+  reach <- stats::qt((1 + level) / 2, freedom)
+  if (m == 0) return(reach)
+  reach * sqrt(2 / freedom) * exp(lgamma((freedom + 1) / 2) - lgamma(freedom / 2))
 }
 
 most_readings_looked_at <- 1e6

@@ -35,12 +35,15 @@ test_that("a noise that is estimated widens the interval as Student's t does", {
     stats::qt(0.975, df) * sigma(run) * sqrt(4 / n) * sqrt(2 / df) * exp(lgamma((df + 1) / 2) - lgamma(df / 2))
   }
   found <- readings_needed(run, b = "0.1")
+  # what there is today is today's interval
+  expect_equal(found$now, rep(unname(diff(confint(run)["b", ])) / 2, 3))
   even <- seq(2, 60, 2)
   expect_lte(abs(found$readings[1] - even[which(vapply(even, width, 0) <= 0.1)[1]]), 1)
 })
 
 test_that("power is that of the tests", {
   run <- line_of()
+  expect_refusal(next_measurements(run, x = seq(0, 1, 0.1), n = 3), "argument", c("runs of other models", "candidates = list(x = c(0, 10))"))
   found <- readings_needed(run, ~ b - 1, power = 0.8, candidates = list(x = c(0, 1)))
   error <- function(m) sqrt(1 / sum((c(seq(0, 1, length.out = 10), rep(0:1, c(ceiling(m / 2), floor(m / 2)))) - 0.5)^2))
   power <- function(m) stats::pnorm(1 / error(m) - stats::qnorm(0.975)) + stats::pnorm(-1 / error(m) - stats::qnorm(0.975))
