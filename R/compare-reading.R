@@ -63,11 +63,20 @@ reading_terms <- function(evidence) {
 reading_valleys <- function(table, evidence, found) {
   flat <- Filter(function(letter) evidence$undetermined[match(letter, table$optimum)], found)
   if (length(flat) == 0) return(NULL)
-  paste0(
-    paste(utils::head(flat, 5), collapse = ", "), if (length(flat) == 1) " is a valley" else " are valleys",
-    " of equal value: the data do not tell all parameters apart there, so runs in it end at different parameters."
+  # runs may agree even where rounding would hide a change of what is read
+  wide <- vapply(flat, function(letter) any(vapply(evidence$parameters, function(name) ends_differ(table[[name]][which(table$optimum == letter)]), NA)), NA)
+  named <- function(letters) paste(utils::head(letters, 5), collapse = ", ")
+  c(
+    if (any(wide)) paste0(
+      named(flat[wide]), if (sum(wide) == 1) " is a valley" else " are valleys",
+      " of equal value: the data do not tell all parameters apart there, so runs in it end at different parameters."
+    ),
+    if (any(!wide)) paste0("At ", named(flat[!wide]), " the data hardly tell all parameters apart: what was measured slightly differently would move them far.")
   )
 }
+
+# Ends of walks that more than their last digits tell apart.
+ends_differ <- function(x) length(x) > 1 && diff(range(x)) > 1e-6 * max(abs(x))
 
 reading_scopes <- function(table) {
   place <- function(letter) match(letter, unique(table$optimum))

@@ -69,7 +69,7 @@ comparison_evidence <- function(runs, given) {
     problem = runs[[1]]$problem, reach = same_value_reach(runs[[1]]), sampled = sampled, exchange = exchangeable_terms(runs[[1]]$problem, runs[[1]]$status), either = either_sign(runs[[1]]),
     starts = sum(vapply(many, function(m) attr(m, "sampling")$sampled %||% 0, numeric(1))),
     wanted = sum(vapply(many, function(m) attr(m, "sampling")$wanted %||% 0, numeric(1))),
-    undetermined = vapply(runs, function(r) r$undetermined > 0, logical(1)),
+    parameters = names(runs[[1]]$estimate), undetermined = vapply(runs, function(r) r$undetermined > 0, logical(1)),
     walked = sum(vapply(many, function(m) attr(m, "sampling")$walked %||% 0, numeric(1)))
   )
 }

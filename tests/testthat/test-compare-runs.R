@@ -75,6 +75,10 @@ test_that("a valley in which parameters are not told apart is one optimum", {
   expect_length(unique(na.omit(table$optimum)), 1)
   expect_gt(diff(range(table$a)), 0.1)
   expect_match(paste(comparison_reading(table), collapse = " "), "A is a valley of equal value")
+  # of one run, or of several that agree, it is not said that they end at different parameters
+  alike <- paste(comparison_reading(compare_runs(runs[c(1, 1)])), collapse = " ")
+  expect_no_match(alike, "different parameters")
+  expect_match(alike, "At A the data hardly tell all parameters apart")
 })
 
 test_that("estimates of unseen optima are those of the published formulas", {
