@@ -1,3 +1,6 @@
+# A value that slopes by more is no level ground.
+steep <- 1e-6
+
 # Each stop reason as a plain sentence, with the advice that fits it.
 stop_sentence <- function(run) {
   if (run$solver$scope == "global" && !run$converged && run$stop_reason %in% c("gradient", "step", "value")) return(search_sentence(run))
@@ -21,13 +24,16 @@ stop_sentence <- function(run) {
       paste0(and_list(faded), if (length(faded) == 1) " has" else " have", " no effect on the fit here, as where no reading depends on another: leave dependent out, or start elsewhere")
     } else if (length(run$without_effect)) {
       paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
-    } else if (run$undetermined > 0) {
+    } else if (run$undetermined > 0 && (has_rows(run$problem) || isTRUE(run$gradient_norm <= steep))) {
       paste0(
         if (!has_rows(run$problem)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
         ": fix one, or use a simpler model"
       )
     } else {
-      "the steps became tiny away from an optimum: try another start, or limits that keep the model finite"
+      paste0(
+        "the steps became tiny, and this place could not be verified as an optimum", if (!has_rows(run$problem)) ", as at a kink of the value",
+        ": try another start, or limits that keep the model finite"
+      )
     },
     none = if (is_outside(run$problem)) "it has not ended: go on with propose() and record()" else "it has not ended: go on with advance() or finish()",
     diverged = if (has_advice(run)) {

@@ -72,6 +72,17 @@ TEST_CASE("a step within a region is the best one, convex or not") {
   h << 1, 0, 0, -1;
   const Eigen::VectorXd down = step_within(Eigen::VectorXd::Zero(2), h, 2);
   CHECK(std::fabs(down[1]) == Approx(2));
+  // Where there is slope and no curvature it reaches the end of the region, whichever of several such directions slopes.
+  Eigen::MatrixXd flat = Eigen::MatrixXd::Zero(3, 3);
+  flat(1, 1) = 2;
+  for (int sloping : {0, 2}) {
+    Eigen::VectorXd slope = Eigen::VectorXd::Unit(3, sloping);
+    slope[1] = 0.2;
+    const Eigen::VectorXd out = step_within(slope, flat, 0.7);
+    CHECK(out.norm() == Approx(0.7).epsilon(0.06));
+    CHECK(out[sloping] < -0.6);
+    CHECK(std::fabs(out[2 - sloping]) < 1e-12);
+  }
 }
 
 TEST_CASE("Newton finds the end of a curved valley from values alone, and within bounds") {

@@ -31,13 +31,19 @@ QuadraticStep::QuadraticStep(const Eigen::VectorXd& gradient, const Eigen::Matri
   rank_ = static_cast<int>((values_.array() > floor_).count());
 }
 
+double QuadraticStep::flat_curvature() const { return kFlatShare * values_.cwiseAbs().maxCoeff(); }
+
 double QuadraticStep::decrement() const {
   double sum = 0;
-  for (int i = 0; i < c_.size(); ++i) {
-    if (c_[i] == 0) continue;
-    const bool flat = std::fabs(values_[i]) <= floor_;
-    sum += c_[i] * c_[i] / (flat ? kFlatShare * values_.cwiseAbs().maxCoeff() : std::fabs(values_[i]));
-  }
+  for (int i = 0; i < c_.size(); ++i)
+    if (c_[i] != 0) sum += c_[i] * c_[i] / (is_flat(i) ? flat_curvature() : std::fabs(values_[i]));
+  return std::sqrt(sum);
+}
+
+double QuadraticStep::flat_reach() const {
+  double sum = 0;
+  for (int i = 0; i < c_.size(); ++i)
+    if (c_[i] != 0 && is_flat(i)) sum += std::pow(c_[i] / flat_curvature(), 2);
   return std::sqrt(sum);
 }
 
@@ -65,7 +71,8 @@ Eigen::VectorXd step_within(const Eigen::VectorXd& gradient, const Eigen::Matrix
   double low = std::max(0.0, -values[0]), high = low + c.matrix().norm() / radius;
   if (!(c.matrix().norm() > 0)) high = low + largest;
   Eigen::ArrayXd best = step(low);
-  if (values[0] <= kEpsilon * largest && best.matrix().norm() < radius && std::fabs(c[0]) <= kEpsilon * c.matrix().norm()) {
+  const bool slopes = (values + low <= kEpsilon * largest && c.abs() > kEpsilon * c.matrix().norm()).any();
+  if (values[0] <= kEpsilon * largest && best.matrix().norm() < radius && !slopes) {
     if (values[0] < -kEpsilon * largest)
       best[0] = (c[0] > 0 ? -1 : 1) * std::sqrt(radius * radius - best.matrix().squaredNorm() + best[0] * best[0]);
     return eigen.vectors * best.matrix();
@@ -128,7 +135,7 @@ Eigen::VectorXd bounded_quadratic_step(const Problem& problem, const Eigen::Vect
     const double left = std::sqrt(std::max(0.0, radius * radius - used));
     Eigen::VectorXd part = Eigen::VectorXd::Zero(moving.size());
     if (whole.convex() && whole.rank() > 0) part = whole.undamped();
-    const bool short_enough = whole.convex() && whole.rank() > 0 && part.norm() <= left;
+    const bool short_enough = whole.convex() && whole.rank() > 0 && part.norm() <= left && whole.flat_reach() <= left;
     if (std::isfinite(radius) && !short_enough)
       part = left > 0 ? step_within(model.gradient, model.hessian, left) : Eigen::VectorXd::Zero(moving.size());
     for (std::size_t k = 0; k < moving.size(); ++k) part[k] *= sizes[moving[k]];

@@ -1,5 +1,6 @@
 // Steps for a quadratic model of the value: undamped, or within a trust region, and within bounds.
 #pragma once
+#include <cmath>
 #include <vector>
 
 #include "../problem/problem.h"
@@ -20,8 +21,13 @@ class QuadraticStep {
   double decrement() const;
   // Only where convex(): the shortest of the best steps.
   Eigen::VectorXd undamped() const;
+  // How far the slope along directions without curvature leads, with the curvature that rounding may hide: far, unless that slope is rounding.
+  double flat_reach() const;
 
  private:
+  bool is_flat(int i) const { return std::fabs(values_[i]) <= floor_; }
+  double flat_curvature() const;
+
   Eigen::VectorXd scale_, values_, c_;
   Eigen::MatrixXd vectors_;
   bool convex_ = true;

@@ -128,6 +128,43 @@ std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& 
   return dead;
 }
 
+// How far off, in sizes of the parameters, the value is looked at where curvature hardly tells anything, and how much more than by its curvature
+// it falls where another power of the distance decides.
+constexpr double kLookFar = 1e-3, kBeyondCurvature = 10, kLookRounding = 1e-12;
+// A direction in which a whole size changes the value by less than this share of its unit is one of which curvature tells little.
+constexpr double kHardlyBends = 1e-3;
+
+// Where curvature vanishes, as of a cube where it is flat, higher powers decide: TRUE if the value falls from `x` on along a direction, steadily and
+// by far more than its curvature has it.
+bool falls_further_off(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, double bend, double rounding) {
+  for (const double side : {1.0, -1.0}) {
+    double before = value;
+    bool falls = true;
+    for (double far = kLookFar * 1e-2; falls && far <= kLookFar * 1.1; far *= 10) {
+      const Eigen::VectorXd there = x + side * far * direction;
+      if (((there - problem.bounds().lower).array() < 0).any() || ((problem.bounds().upper - there).array() < 0).any()) return false;
+      const double now = problem.value(there);
+      falls = now < before - rounding && value - now > kBeyondCurvature * 0.5 * std::fabs(bend) * far * far;
+      before = now;
+    }
+    if (falls) return true;
+  }
+  return false;
+}
+
+// The direction of least curvature, where the value falls along it all the same. Values that a user's function computes have noise of their own,
+// which would be taken for a fall.
+Eigen::VectorXd way_further_off(Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Scaled& criterion, const Subspace& open,
+                                const Eigen::VectorXd& sizes, double unit) {
+  if (open.lowest_direction.size() == 0 || problem.calls_user() || problem.form() == Form::squares) return {};
+  Eigen::VectorXd direction = criterion.length.cwiseProduct(open.lowest_direction);
+  direction /= direction.cwiseQuotient(sizes).cwiseAbs().maxCoeff();
+  const double bend = direction.dot(at.hessian * direction);
+  if (!direction.allFinite() || (unit > 0 && 0.5 * std::fabs(bend) > kHardlyBends * unit)) return {};
+  if (!falls_further_off(problem, x, at.value, direction, bend, kLookRounding * std::fabs(at.value))) return {};
+  return open.lowest_direction;
+}
+
 // A direction of negative curvature: a free one, or one that leaves a condition or bound whose multiplier is zero. Empty where there
 // is none.
 Eigen::VectorXd way_down(const Scaled& criterion, const Eigen::MatrixXd& normals, const Balance& balanced, const Subspace& open,
@@ -228,7 +265,9 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   const double wrong = std::sqrt(std::max(0.0, across * across - dead_slope * dead_slope));
   result.gradient_norm = std::max(along.offset, balanced.size > 0 ? wrong / balanced.size : 0);
 
-  const Eigen::VectorXd down = way_down(criterion, normals, balanced, along, unit, result.dead);
+  Eigen::VectorXd down = way_down(criterion, normals, balanced, along, unit, result.dead);
+  const bool held_by_conditions = std::any_of(active.condition.begin(), active.condition.end(), [](int c) { return c >= 0; });
+  if (down.size() == 0 && !held_by_conditions) down = way_further_off(problem, x, at, criterion, along, sizes, unit);
   if (down.size() > 0) result.way_down = criterion.length.cwiseProduct(down);
   std::vector<int> moving, alive;
   for (int i = 0; i < x.size(); ++i) {

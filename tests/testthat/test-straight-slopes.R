@@ -1,0 +1,37 @@
+# Criteria that slope without bending in some parameter, and places where they neither slope nor bend.
+
+expect_answer <- function(run, ...) {
+  expect_true(run$converged, info = format(run))
+  expect_equal(coef(run), c(...), tolerance = 1e-6, info = format(run))
+}
+
+test_that("what slopes without bending is followed to its bound", {
+  expect_answer(fit_local(pose(~ (a - 1)^2 + b) |> subject_to(b >= 0) |> start_from(a = 5, b = 5)), a = 1, b = 0)
+  expect_answer(fit_local(pose(~ (a - 1)^2 + 1e-6 * b - 3 * c) |> subject_to(b >= 0.5, c <= 7) |> start_from(a = 5, b = 5, c = 0)), a = 1, b = 0.5, c = 7)
+  expect_answer(fit_local(pose(~ b) |> subject_to(b >= 2) |> start_from(b = 50)), b = 2)
+  expect_answer(fit_local(pose(function(a, b) (a - 1)^2 + b) |> subject_to(b >= 0.25) |> start_from(a = 5, b = 5)), a = 1, b = 0.25)
+  # beside a parameter that does nothing
+  idle <- fit_local(pose(~ (a - 1)^2 + b + 0 * c) |> subject_to(b >= 0.25) |> start_from(a = 5, b = 5, c = 1))
+  expect_equal(unname(coef(idle)[c("a", "b")]), c(1, 0.25), tolerance = 1e-6)
+  # and without an end where there is no bound
+  endless <- fit_local(pose(~ (a - 1)^2 + b) |> start_from(a = 5, b = 5))
+  expect_identical(endless$stop_reason, "diverged")
+  expect_identical(endless$runaway, "b")
+})
+
+test_that("a place where the value neither slopes nor bends, and falls all the same, is no optimum", {
+  for (start in c(1, 0, 0.3)) {
+    cube <- fit_local(pose(~ a^3) |> start_from(a = start))
+    expect_false(cube$converged)
+    # exactly there it is told that nothing is felt
+    expect_identical(cube$stop_reason, if (start == 0) "stalled" else "diverged")
+  }
+  expect_answer(fit_local(pose(~ a^3 + a^4) |> start_from(a = 1)), a = -0.75)
+  expect_answer(fit_local(pose(~ (a - b)^2 + b^3) |> subject_to(b >= -2) |> start_from(a = 1, b = 1)), a = -2, b = -2)
+  # what is lowest there is an optimum, though nothing bends, and so is the lowest place of a rippled valley
+  flat <- fit_local(pose(~ (a - 1)^4) |> start_from(a = 5))
+  expect_true(flat$converged)
+  expect_equal(coef(flat)[["a"]], 1, tolerance = 1e-6)
+  expect_true(fit_local(pose(~ (a - 1)^2 + 1e-4 * sin(1e5 * a)) |> start_from(a = 1.2))$converged)
+  expect_true(fit_local(pose(~ a^2 + a^3) |> start_from(a = 0.1))$converged)
+})
