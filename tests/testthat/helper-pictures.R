@@ -9,8 +9,7 @@ local_undrawn_pictures <- function(frame = parent.frame()) {
     lockBinding("write_picture", namespace)
   }
   put(function(plot, path) {
-    panels <- if (inherits(plot, "patchwork")) Filter(ggplot2::is.ggplot, c(plot$patches$plots, list(plot))) else list(plot)
-    for (panel in panels) ggplot2::ggplot_build(panel)
+    built(plot)
     tundrel:::write_whole(path, function(beside) {
       grDevices::png(beside, 1, 1, "px")
       grid::grid.newpage()
@@ -18,4 +17,19 @@ local_undrawn_pictures <- function(frame = parent.frame()) {
     })
   })
   withr::defer(put(own), frame)
+}
+
+built <- function(plot) {
+  panels <- if (inherits(plot, "patchwork")) Filter(ggplot2::is.ggplot, c(plot$patches$plots, list(plot))) else list(plot)
+  for (panel in panels) ggplot2::ggplot_build(panel)
+  invisible(plot)
+}
+
+# The same of figures that are printed: what reaches a screen is drawn elsewhere, by the tests of figures.
+local_unprinted_figures <- function(frame = parent.frame()) {
+  packages <- c(ggplot = "ggplot2", patchwork = "patchwork")
+  put <- function(class, method) registerS3method("print", class, method, envir = asNamespace(packages[[class]]))
+  own <- lapply(stats::setNames(nm = names(packages)), function(class) utils::getS3method("print", class, envir = asNamespace(packages[[class]])))
+  for (class in names(packages)) put(class, function(x, ...) built(x))
+  withr::defer(for (class in names(packages)) put(class, own[[class]]), frame)
 }

@@ -6,6 +6,8 @@ test_that("examples of help pages run", {
   paths <- list.files(normalizePath(folder), "\\.Rd$", full.names = TRUE)
   withr::local_dir(withr::local_tempdir())
   withr::local_pdf(NULL)
+  # R CMD check draws them
+  local_unprinted_figures()
   run <- 0
   for (path in paths) {
     script <- withr::local_tempfile(fileext = ".R")
