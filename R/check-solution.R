@@ -93,6 +93,10 @@ optimal_gradient <- 1e-6
 check_slope <- function(run, fresh) {
   if (length(fresh) == 0) return(check_row("slope", NA, "fail", "The criterion is not finite at the answer."))
   norm <- fresh$gradient_norm
+  if (norm <= optimal_gradient && length(fresh$kinked) > 1) {
+    at <- and_list(names(run$estimate)[fresh$kinked])
+    return(check_row("slope", norm, "warn", paste0("The value has a kink here, along ", at, ": differences on both sides cancel, and tell nothing of the directions between.")))
+  }
   check_row("slope", norm, if (norm <= optimal_gradient) "pass" else if (norm <= 1e-3) "warn" else "fail", if (norm <= optimal_gradient) {
     "The gradient is zero in every free direction."
   } else {
@@ -109,6 +113,7 @@ check_curvature <- function(run, compiled, fresh) {
     return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the readings met exactly leave free."))
   }
   if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no free direction, so no curvature is needed."))
+  if (length(fresh$kinked) > 1) return(check_row("curvature", NA, "skip", "The value has a kink here, where curvature is not defined."))
   hessian <- core_hessian(compiled, run$estimate)
   free <- free_directions(run)
   if (length(hessian) == 0 || length(free) == 0 || !is.null(compiled$joint)) {

@@ -405,6 +405,6 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
   const bool by_rows = core_problem->row_slopes() && factor.cols() > 0;
   const int n_alive = by_rows ? static_cast<int>(alive.size()) : v.n_alive;
   using Rcpp::_;
-  return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead),
+  return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead), _["kinked"] = places_to_r(v.kinked),
                             _["gradient_norm"] = v.gradient_norm, _["curves_down"] = v.way_down.size() > 0, _["n_alive"] = n_alive, _["rank"] = by_rows ? determined_directions(factor, alive) : v.rank);
 }

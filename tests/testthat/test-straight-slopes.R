@@ -35,3 +35,22 @@ test_that("a place where the value neither slopes nor bends, and falls all the s
   expect_true(fit_local(pose(~ (a - 1)^2 + 1e-4 * sin(1e5 * a)) |> start_from(a = 1.2))$converged)
   expect_true(fit_local(pose(~ a^2 + a^3) |> start_from(a = 0.1))$converged)
 })
+
+test_that("a ridge of kinks in a function of one's own is not verified as an optimum", {
+  # lowest at (-10, 1); lower all along the ridge y = x^2 / 100 towards it
+  ridge <- function(p) 100 * sqrt(abs(p[["y"]] - 0.01 * p[["x"]]^2)) + 0.01 * abs(p[["x"]] + 10)
+  problem <- pose(ridge, parameters = c("x", "y"))
+  for (start in list(c(x = -12, y = 1), c(x = -4, y = 0.5))) {
+    run <- fit_local(start_from(problem, start))
+    expect_false(run$converged, info = format(run))
+  }
+  searched <- fit_global(search_within(problem, x = c(-15, 5), y = c(-3, 3)), seed = 1)
+  expect_false(searched$converged)
+  expect_match(gsub("\\s+", " ", paste(capture.output(print(searched)), collapse = " ")), "kink of the value")
+  checks <- check_solution(searched)
+  expect_identical(checks$verdict[checks$check == "slope"], "warn")
+  expect_match(checks$reading[checks$check == "slope"], "kink here, along x and y")
+  # what is smooth is verified as before, and so is an edge along one parameter whose sides both rise
+  expect_answer(fit_local(pose(function(a, b) (a - 1)^2 + abs(b - 2)) |> start_from(a = 5, b = 5)), a = 1, b = 2)
+  expect_answer(fit_local(pose(function(a, b) (a - 1)^4 + (a - 1)^2 + cosh(b - 2)) |> start_from(a = 3, b = 3)), a = 1, b = 2)
+})

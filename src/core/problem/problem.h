@@ -38,6 +38,8 @@ class Problem {
   virtual Slope slope(const Eigen::VectorXd& x);
   // The second-order expansion; of a kinked criterion, of its smoothed form. Counts as one evaluation where derivatives are exact.
   virtual Expansion expand(const Eigen::VectorXd& x) = 0;
+  // Of values that nothing but a call tells, parameters along which there is a kink at a point: slopes tell nothing of an optimum there.
+  virtual std::vector<int> kinked_along(const Eigen::VectorXd&) { return {}; }
   // How large a change of the value matters; 0 where only the problem's curvature can tell.
   virtual double value_unit(const Expansion&) { return 0; }
   // What the value cannot lie below.

@@ -15,8 +15,12 @@ std::vector<int> all_places(int n) {
   return out;
 }
 
-}  // namespace
+// Over a step that is twice as long a smooth function bends four times as far, and one with a kink twice.
+constexpr double kBendOfKink = 2.9;
+// A bend is one that is so many times rounding; one that shows a kink shows it over steps that are so many times longer, too.
+constexpr double kClearBend = 100, kLongerSteps = 10;
 
+}  // namespace
 
 double ValueFunctionProblem::value(const Eigen::VectorXd& x) {
   if (const Call* known = work.known(x)) {
@@ -57,6 +61,32 @@ Slope ValueFunctionProblem::slope(const Eigen::VectorXd& x) {
       if (!first_difference(as_vector, x, at_x, i, bounds_, kind, out.gradient.segment(i, 1))) return out;
   }
   out.usable = out.gradient.allFinite();
+  return out;
+}
+
+std::vector<int> ValueFunctionProblem::kinked_along(const Eigen::VectorXd& x) {
+  std::vector<int> out;
+  if (gradient_ || sparing || !work.log) return out;
+  const double middle = value(x);
+  for (int i = 0; i < size(); ++i) {
+    // first where slopes were asked for: no further call is made there
+    const Eigen::MatrixXd points = difference_points(x, {i}, bounds_, Differences::fine);
+    if (points.cols() != 4) continue;
+    // two at a step on either side, and two at twice that
+    const double shortest = (points.row(i).array() - x[i]).abs().minCoeff();
+    const auto kinked = [&](double longer) {
+      double once = 0, twice = 0, largest = std::fabs(middle);
+      for (Eigen::Index k = 0; k < 4; ++k) {
+        const Eigen::VectorXd there = longer > 1 ? Eigen::VectorXd(x + longer * (points.col(k) - x)) : Eigen::VectorXd(points.col(k));
+        if (there[i] < bounds_.lower[i] || there[i] > bounds_.upper[i]) return false;
+        const double now = value(there);
+        (std::fabs(points(i, k) - x[i]) < 1.5 * shortest ? once : twice) += now - middle;
+        largest = std::max(largest, std::fabs(now));
+      }
+      return std::fabs(once) > kClearBend * bounds_.precision * largest && std::fabs(twice) < kBendOfKink * std::fabs(once);
+    };
+    if (kinked(1) && kinked(kLongerSteps)) out.push_back(i);
+  }
   return out;
 }
 

@@ -22,6 +22,7 @@ class ValueFunctionProblem : public Problem {
   double value(const Eigen::VectorXd& x) override;
   Slope slope(const Eigen::VectorXd& x) override;
   Expansion expand(const Eigen::VectorXd& x) override;
+  std::vector<int> kinked_along(const Eigen::VectorXd& x) override;
 
  private:
   Eigen::VectorXd gradient(const Eigen::VectorXd& x);

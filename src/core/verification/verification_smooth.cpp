@@ -280,6 +280,16 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   const Eigen::MatrixXd information = problem.form() == Form::squares ? problem.squares()->linearise(x).factor : information_factor(problem, x, at, problem.joint ? moving : alive);
   result.factor = problem.joint ? with_certain_rows(information, problem.joint->gradients(x), active.condition, kCertain) : information;
   conclude(problem, x, alive, active.feasible && down.size() == 0 && settled && !sinks, result);
+  // One kink whose sides both rise is an end; where several meet, nothing is known of the directions between them.
+  if (result.converged) {
+    const CalledFor check(problem.work, CallReason::check);
+    for (int i : problem.kinked_along(x))
+      if (std::find(moving.begin(), moving.end(), i) != moving.end()) result.kinked.push_back(i);
+    if (result.kinked.size() > 1) {
+      result.converged = false;
+      result.reason = StopReason::stalled;
+    }
+  }
   if (!active.feasible) {
     result.converged = false;
     result.reason = StopReason::infeasible;
