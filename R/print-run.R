@@ -26,6 +26,21 @@ cat_stages <- function(run) {
   if (length(run$stages$stage) == 0) return(invisible())
   told <- paste0(run$stages$stage, " ", vapply(run$stages$evaluations, count_of, "", "evaluation"), " to ", format_number(run$stages$value, 6))
   cat(strwrap(paste0("Spent: ", paste(told, collapse = "; "), ". Seed ", format(run$seed, scientific = FALSE), "."), exdent = 2), sep = "\n")
+  outside <- outside_search_range(run)
+  if (length(outside)) {
+    cat(strwrap(paste0(
+      "Outside the range that was searched: ", and_list(paste0(outside, " (", vapply(run$problem$search_box[outside], function(range) paste(format_number(range), collapse = " to "), ""), ")")),
+      ". Such a range is no limit; subject_to() states one."
+    ), exdent = 2), sep = "\n")
+  }
+}
+
+# Parameters that a walk carried out of the range in which the user had them searched.
+outside_search_range <- function(run) {
+  Filter(function(name) {
+    range <- as.numeric(run$problem$search_box[[name]])
+    run$estimate[[name]] < range[1] || run$estimate[[name]] > range[2]
+  }, intersect(names(run$problem$search_box), names(run$estimate)))
 }
 
 size_line <- function(x) {

@@ -128,6 +128,17 @@ test_that("a function that fails, here or everywhere, is told apart", {
   expect_refusal(fit_global(dark, seed = 1, max_evaluations = 500), "model", c("has a finite value", "lamp off"))
 })
 
+test_that("an answer outside the range that was searched is said to be", {
+  wave <- pose(function(a, b) -a * sin(sqrt(abs(a))) + (b - 1)^2) |> search_within(a = c(-500, 460), b = c(-3, 3))
+  said <- function(run) gsub("\\s+", " ", paste(capture.output(print(run)), collapse = " "))
+  within <- fit_global(subject_to(wave, between(a, -500, 460)), seed = 1)
+  expect_no_match(said(within), "Outside the range")
+  expect_equal(unname(coef(within)), c(420.9687, 1), tolerance = 1e-6)
+  beyond <- fit_global(search_within(wave, a = c(-100, 100)), seed = 1)
+  expect_gt(abs(coef(beyond)[["a"]]), 100)
+  expect_match(said(beyond), "Outside the range that was searched: a (-100 to 100). Such a range is no limit", fixed = TRUE)
+})
+
 test_that("a local solver where a global one is meant, and the other way round, is refused", {
   expect_refusal(fit_global(tracer_problem(), "sqp"), "solver", c("local solver", "fit_multistart"))
   expect_refusal(fit_local(start_from(tracer_problem(), coef(fit_global(tracer_problem(), seed = 1))), "cma_es"), "solver", "fit_global")
