@@ -148,10 +148,14 @@ trace_rows <- function(trace, rows) {
   })
 }
 
+same_digits <- 1e-8
+
 at_least_as_good <- function(local, run) {
   gap <- in_users_sign(run$problem, local$value) - in_users_sign(run$problem, run$value)
+  # where the value is zero its last digits are all that differs, at places that differ by no more
+  same_place <- local$converged && all(abs(local$estimate - run$estimate) <= same_digits * pmax(abs(local$estimate), abs(run$estimate)))
   # a search may have kept to conditions less strictly
-  isTRUE(gap <= 1e-8 * abs(run$value)) || !is.finite(run$value) || (local$converged && sum(run$trace$infeasibility[length(run$trace$infeasibility)]) > 0)
+  isTRUE(gap <= 1e-8 * abs(run$value)) || isTRUE(same_place) || !is.finite(run$value) || (local$converged && sum(run$trace$infeasibility[length(run$trace$infeasibility)]) > 0)
 }
 
 # A search that found no finite value anywhere has nothing to polish.

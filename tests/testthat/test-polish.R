@@ -75,3 +75,16 @@ test_that("progress is told in lines for populations, too", {
   expect_match(lines[1], "iteration 1  value .*  width ")
   expect_gte(length(grep("^iteration", lines)), 10)
 })
+
+test_that("a point at which the value is zero is verified, whatever its last digits", {
+  valley <- function(p) sum(100 * (p[-1] - p[-6]^2)^2 + (1 - p[-6])^2)
+  names <- paste0("x", 1:6)
+  problem <- pose(valley, parameters = names)
+  for (name in names) problem <- rlang::exec(search_within, problem, !!name := c(-5, 10))
+  for (seed in 1:2) {
+    run <- fit_global(problem, seed = seed)
+    expect_true(run$converged, info = paste(seed, format(run)))
+    expect_equal(unname(coef(run)), rep(1, 6), tolerance = 1e-7)
+    expect_lt(run$value, 1e-20)
+  }
+})
