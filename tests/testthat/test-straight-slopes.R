@@ -54,3 +54,16 @@ test_that("a ridge of kinks in a function of one's own is not verified as an opt
   expect_answer(fit_local(pose(function(a, b) (a - 1)^2 + abs(b - 2)) |> start_from(a = 5, b = 5)), a = 1, b = 2)
   expect_answer(fit_local(pose(function(a, b) (a - 1)^4 + (a - 1)^2 + cosh(b - 2)) |> start_from(a = 3, b = 3)), a = 1, b = 2)
 })
+
+test_that("an equality whose multiplier takes all curvature away is met from every start", {
+  # lowest where x^2 = y = 1 / 2, and there the Lagrange function is flat across the curve
+  circle <- pose(~ x^2 + (y - 1)^2) |> subject_to(y == x^2, between(x, -1, 1), between(y, -1, 1))
+  set.seed(1)
+  for (k in 1:60) {
+    start <- list(x = runif(1, -1, 1), y = runif(1, -1, 1))
+    run <- suppressMessages(fit_local(start_from(circle, start)))
+    label <- paste(format(start), collapse = ", ")
+    expect_true(run$converged, label = label)
+    expect_equal(c(abs(coef(run)[["x"]]), coef(run)[["y"]]), c(sqrt(0.5), 0.5), tolerance = 1e-6, label = label)
+  }
+})

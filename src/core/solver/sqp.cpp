@@ -35,6 +35,8 @@ constexpr double kRelaxing = 1e3;
 constexpr int kSqpMostIdle = 2, kMostRestorations = 5, kMostPulls = 10;
 // Curvatures below this share of the largest are lifted to it.
 constexpr double kSqpLeastCurvature = 1e-12;
+// Below this share the least place without conditions lies so far off that the quadratic program loses its digits on the way back.
+constexpr double kFarMinimum = 1e-7;
 // And below this share of the slope: a criterion that is a plane would have none.
 constexpr double kLeastBend = 1e-5;
 // Within this share of a parameter's size a step to a bound has met it.
@@ -132,7 +134,7 @@ Eigen::MatrixXd Sqp::convex_model(const Problem& problem) const {
   SymmetricSpectrum eigen = symmetric_spectrum(model);
   const double slope = sizes_.cwiseProduct(at_.gradient).norm();
   double largest = std::max({eigen.values.cwiseAbs().maxCoeff(), kLeastBend * slope, std::numeric_limits<double>::min()});
-  if (eigen.values[0] < kSqpLeastCurvature * largest) {
+  if (eigen.values[0] < kFarMinimum * largest) {
     for (int c = 0; c < m; ++c) {
       const double length = condition_slopes_.col(c).norm();
       if (!(length > 0)) continue;
@@ -220,8 +222,13 @@ Sqp::Step Sqp::solve_model(const Problem& problem, const Eigen::MatrixXd& model,
 void Sqp::restore(Problem& problem) {
   Eigen::VectorXd x = status_.x;
   status_.action = "restoration: nearest point inside";
-  if (++restorations_ > kMostRestorations || !problem.joint || !nearest_inside(*problem.joint, problem.bounds(), x)) {
+  if (!problem.joint || !nearest_inside(*problem.joint, problem.bounds(), x)) {
     status_.reason = StopReason::infeasible;
+    return;
+  }
+  // there is a point that meets all conditions, and the way on from it is not found
+  if (++restorations_ > kMostRestorations) {
+    status_.reason = StopReason::stalled;
     return;
   }
   Expansion at = problem.expand(x);
