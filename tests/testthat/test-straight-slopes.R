@@ -67,3 +67,28 @@ test_that("an equality whose multiplier takes all curvature away is met from eve
     expect_equal(c(abs(coef(run)[["x"]]), coef(run)[["y"]]), c(sqrt(0.5), 0.5), tolerance = 1e-6, label = label)
   }
 })
+
+test_that("what is called an optimum is one, of random sums of terms that slope, bend, or bend in higher powers only", {
+  terms <- c("a^2", "b", "c^2", "a * b", "b * c", "a^3", "sin(3 * b)", "exp(c / 2)", "a^4", "(a - b)^4", "log(1 + b^2)", "c", "(a * b * c)^2", "tanh(c)", "sqrt(1 + a^2)", "b^3")
+  set.seed(7)
+  claimed <- 0
+  for (k in 1:60) {
+    chosen <- sample(terms, sample(3:6, 1))
+    text <- paste(round(rnorm(length(chosen)), 2), "*", chosen, collapse = " + ")
+    expression <- rlang::parse_expr(text)
+    names <- all.vars(expression)
+    lowest <- function(p) eval(expression, as.list(p))
+    problem <- if (k %% 3 == 0) pose(lowest, parameters = names) else pose(rlang::new_formula(NULL, expression), parameters = names)
+    start <- stats::setNames(as.list(round(runif(length(names), -2, 2), 2)), names)
+    run <- suppressMessages(problem |> subject_to(text = paste0("between(", names, ", -3, 3)")) |> start_from(start) |> fit_local())
+    if (!run$converged) next
+    claimed <- claimed + 1
+    at <- coef(run)
+    nearby <- vapply(1:200, function(i) {
+      way <- rnorm(length(at))
+      lowest(pmin(pmax(at + 10^runif(1, -5, -2) * way / sqrt(sum(way^2)), -3), 3))
+    }, 0)
+    expect_gt(min(nearby), lowest(at) - 1e-9 * max(1, abs(lowest(at))), label = paste(text, "from", paste(start, collapse = ", ")))
+  }
+  expect_gt(claimed, 50)
+})

@@ -128,41 +128,51 @@ std::vector<int> dead_parameters(const Problem& problem, const Eigen::VectorXd& 
   return dead;
 }
 
-// How far off, in sizes of the parameters, the value is looked at where curvature hardly tells anything, and how much more than by its curvature
-// it falls where another power of the distance decides.
-constexpr double kLookFar = 1e-3, kBeyondCurvature = 10, kLookRounding = 1e-12;
-// A direction in which a whole size changes the value by less than this share of its unit is one of which curvature tells little.
+// How far off, in sizes of the parameters, the value is looked at where curvature hardly tells anything; how much more than by its curvature it falls
+// where another power of the distance decides; and what rounding of it is.
+constexpr double kLookFar[] = {1e-2, 1e-1}, kBeyondCurvature = 10, kLookRounding = 1e-12;
+// A direction in which a whole size changes the value by more than this share of its unit is one of which curvature tells enough.
 constexpr double kHardlyBends = 1e-3;
 
-// Where curvature vanishes, as of a cube where it is flat, higher powers decide: TRUE if the value falls from `x` on along a direction, steadily and
-// by far more than its curvature has it.
-bool falls_further_off(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, double bend, double rounding) {
-  for (const double side : {1.0, -1.0}) {
-    double before = value;
-    bool falls = true;
-    for (double far = kLookFar * 1e-2; falls && far <= kLookFar * 1.1; far *= 10) {
-      const Eigen::VectorXd there = x + side * far * direction;
-      if (((there - problem.bounds().lower).array() < 0).any() || ((problem.bounds().upper - there).array() < 0).any()) return false;
-      const double now = problem.value(there);
-      falls = now < before - rounding && value - now > kBeyondCurvature * 0.5 * std::fabs(bend) * far * far;
-      before = now;
+// Where curvature vanishes, as of a cube where it is flat, higher powers decide: TRUE if the value falls from `x` on along a direction by far more
+// than its curvature has it, and no rise on the way is seen.
+bool falls_further_off(Problem& problem, const Eigen::VectorXd& x, double value, const Eigen::VectorXd& direction, double bend) {
+  const double rounding = std::max(kLookRounding, problem.bounds().precision) * std::fabs(value);
+  const auto below = [&](double length, double level) {
+    const Eigen::VectorXd there = x + length * direction;
+    const bool inside = (there.array() >= problem.bounds().lower.array()).all() && (there.array() <= problem.bounds().upper.array()).all();
+    return inside && problem.value(there) < level;
+  };
+  for (const double far : kLookFar)
+    for (const double side : {far, -far}) {
+      const double clear = 10 * rounding + kBeyondCurvature * 0.5 * std::fabs(bend) * far * far;
+      if (below(side, value - clear) && below(0.1 * side, value + rounding) && below(0.01 * side, value + rounding)) return true;
     }
-    if (falls) return true;
-  }
   return false;
 }
 
-// The direction of least curvature, where the value falls along it all the same. Values that a user's function computes have noise of their own,
-// which would be taken for a fall.
-Eigen::VectorXd way_further_off(Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const Scaled& criterion, const Subspace& open,
-                                const Eigen::VectorXd& sizes, double unit) {
-  if (open.lowest_direction.size() == 0 || problem.calls_user() || problem.form() == Form::squares) return {};
-  Eigen::VectorXd direction = criterion.length.cwiseProduct(open.lowest_direction);
-  direction /= direction.cwiseQuotient(sizes).cwiseAbs().maxCoeff();
-  const double bend = direction.dot(at.hessian * direction);
-  if (!direction.allFinite() || (unit > 0 && 0.5 * std::fabs(bend) > kHardlyBends * unit)) return {};
-  if (!falls_further_off(problem, x, at.value, direction, bend, kLookRounding * std::fabs(at.value))) return {};
-  return open.lowest_direction;
+// A direction of little curvature in these parameters along which the value falls all the same; empty where there is none.
+Eigen::VectorXd way_further_off(Problem& problem, const Eigen::VectorXd& x, const Expansion& at, const std::vector<int>& moving, const Eigen::VectorXd& sizes,
+                                double unit) {
+  if (moving.empty() || problem.sparing || problem.form() == Form::squares) return {};
+  const auto n = static_cast<Eigen::Index>(moving.size());
+  Eigen::MatrixXd inner(n, n);
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j < n; ++j) inner(i, j) = at.hessian(moving[i], moving[j]) * sizes[moving[i]] * sizes[moving[j]];
+  const SymmetricSpectrum eigen = symmetric_spectrum(inner);
+  const double largest = std::max(eigen.values.cwiseAbs().maxCoeff(), std::fabs(at.value));
+  for (Eigen::Index k = 0; k < n; ++k) {
+    // of a value without a unit the least curvature is looked at whatever it is
+    const bool bends = unit > 0 ? 0.5 * std::fabs(eigen.values[k]) > kHardlyBends * unit : k > 0 && eigen.values[k] > kHardlyBends * largest;
+    if (bends) break;
+    Eigen::VectorXd direction = Eigen::VectorXd::Zero(x.size());
+    for (Eigen::Index i = 0; i < n; ++i) direction[moving[i]] = eigen.vectors(i, k) * sizes[moving[i]];
+    const double most = direction.cwiseQuotient(sizes).cwiseAbs().maxCoeff();
+    if (!(most > 0) || !direction.allFinite()) continue;
+    direction /= most;
+    if (falls_further_off(problem, x, at.value, direction, eigen.values[k] / (most * most))) return direction;
+  }
+  return {};
 }
 
 // A direction of negative curvature: a free one, or one that leaves a condition or bound whose multiplier is zero. Empty where there
@@ -265,24 +275,24 @@ Verification verify_smooth(Problem& problem, const Eigen::VectorXd& x) {
   const double wrong = std::sqrt(std::max(0.0, across * across - dead_slope * dead_slope));
   result.gradient_norm = std::max(along.offset, balanced.size > 0 ? wrong / balanced.size : 0);
 
-  Eigen::VectorXd down = way_down(criterion, normals, balanced, along, unit, result.dead);
-  const bool held_by_conditions = std::any_of(active.condition.begin(), active.condition.end(), [](int c) { return c >= 0; });
-  if (down.size() == 0 && !held_by_conditions) down = way_further_off(problem, x, at, criterion, along, sizes, unit);
-  if (down.size() > 0) result.way_down = criterion.length.cwiseProduct(down);
   std::vector<int> moving, alive;
   for (int i = 0; i < x.size(); ++i) {
     if (std::find(active.bound.begin(), active.bound.end(), i) != active.bound.end()) continue;
     moving.push_back(i);
     if (std::find(result.dead.begin(), result.dead.end(), i) == result.dead.end()) alive.push_back(i);
   }
+  const Eigen::VectorXd down = way_down(criterion, normals, balanced, along, unit, result.dead);
+  if (down.size() > 0) result.way_down = criterion.length.cwiseProduct(down);
+  const bool held_by_conditions = std::any_of(active.condition.begin(), active.condition.end(), [](int c) { return c >= 0; });
+  const CalledFor check(problem.work, CallReason::check);
+  if (down.size() == 0 && !held_by_conditions && result.gradient_norm <= kOptimalGradient) result.way_down = way_further_off(problem, x, at, alive, sizes, unit);
   const bool settled = all_settled(problem, x, alive, criterion.length.cwiseProduct(along.step), result.runaway);
   const bool sinks = falls_into_open_limit(problem.bounds(), x, at.gradient, unit > 0 ? unit : std::fabs(at.value), result.runaway);
   const Eigen::MatrixXd information = problem.form() == Form::squares ? problem.squares()->linearise(x).factor : information_factor(problem, x, at, problem.joint ? moving : alive);
   result.factor = problem.joint ? with_certain_rows(information, problem.joint->gradients(x), active.condition, kCertain) : information;
-  conclude(problem, x, alive, active.feasible && down.size() == 0 && settled && !sinks, result);
+  conclude(problem, x, alive, active.feasible && result.way_down.size() == 0 && settled && !sinks, result);
   // One kink whose sides both rise is an end; where several meet, nothing is known of the directions between them.
   if (result.converged) {
-    const CalledFor check(problem.work, CallReason::check);
     for (int i : problem.kinked_along(x))
       if (std::find(moving.begin(), moving.end(), i) != moving.end()) result.kinked.push_back(i);
     if (result.kinked.size() > 1) {
