@@ -96,16 +96,22 @@ profile_rows <- function(run, quantities, level) {
     if (is_constant(quantity)) return(row(quantity$estimate, quantity$estimate, NULL))
     of_scale <- if (is_scale(run, quantity)) scale_ends(run$problem$criterion, run, quantity, level)
     if (!is.null(of_scale)) return(row(of_scale[1], of_scale[2], remark("chi_squared")))
-    profile <- profile_of(run, quantity, target)
+    of_profile(profile_of(run, quantity, target))
+  }
+  of_profile <- function(profile) {
+    quantity <- profile$quantity
     ends <- lapply(profile[c("lower", "upper")], profile_end, quantity = quantity)
-    flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * target, logical(1)))
+    values <- c(ends$lower$value, ends$upper$value)
+    flat <- all(vapply(profile[c("lower", "upper")], function(side) side$how == "open" && highest_root(side) < 0.1 * profile$target, logical(1)))
     remarks <- if (flat) remark("not_determined") else c(ends$lower$remarks, ends$upper$remarks)
-    second <- or_partial(second_stretch(run, quantity, c(ends$lower$value, ends$upper$value), target) %||% beyond_zero(run, quantity, c(ends$lower$value, ends$upper$value), target, profile$zero_apart), NULL)
-    row(ends$lower$value, ends$upper$value, c(remarks, second), profile)
+    apart <- if (!is.null(profile$apart)) remark("second_stretch", format_number(profile$apart))
+    second <- apart %||% or_partial(second_stretch(run, quantity, values, profile$target) %||% beyond_zero(run, quantity, values, profile$target, profile$zero_apart), NULL)
+    list(row = uncertainty_row(quantity, NA_real_, values[1], values[2], level, "profile", c(remarks, second)), profile = profile)
   }
   # a budget, and who watches, are of this process; so are calls that are kept
   alone <- is_watched() || !is_compiled(run$problem)
   found <- if (alone) lapply(quantities, one) else lapply_shared(quantities, one)
+  found <- with_ends_by_others(run, found, of_profile)
   profiles <- stats::setNames(lapply(found, `[[`, "profile"), vapply(quantities, `[[`, "", "name"))
   list(rows = lapply(found, `[[`, "row"), profiles = Filter(Negate(is.null), profiles))
 }
