@@ -87,7 +87,10 @@ profiles_of <- function(run, parameters, target, call = rlang::caller_env()) {
   quantities <- parameter_quantities(run, parameters)
   obstacles <- lapply(quantities, profile_obstacle, run = run, target = target)
   if (!all(vapply(obstacles, is.null, logical(1)))) refuse("criterion", "There is no profile: {unlist(obstacles)[1]}.", call = call)
-  profiles <- lapply(quantities, function(quantity) profile_of(run, quantity, target))
+  # what the profiles of others tell of an end is asked where it costs no calls of a user's function
+  others <- if (is_compiled(run$problem)) parameter_quantities(run, setdiff(known, parameters))
+  others <- Filter(function(quantity) is.null(profile_obstacle(run, quantity, target)), others)
+  profiles <- further_by_others(run, lapply(c(quantities, others), function(quantity) profile_of(run, quantity, target)))[seq_along(quantities)]
   warn_better(profiles)
   profiles
 }
@@ -112,6 +115,10 @@ profile_curve <- function(profile, run) {
     from <- run$estimate
     found <- vapply(places, function(place) {
       here <- held_fit(root, place, from, run$estimate)
+      if (isTRUE(side$branched)) {
+        near <- root(place, side$points[[which.min(abs(at - place))]]$x)
+        if (!is.null(near) && (is.null(here) || near$rise < here$rise)) here <- near
+      }
       if (is.null(here)) return(NA_real_)
       from <<- here$x
       here$root

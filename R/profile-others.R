@@ -7,17 +7,14 @@ clearly_beyond <- 0.01
 # Places between an end and a point beyond it at which the fits have to be as good for the interval to reach there.
 places_inwards <- 4
 
-# `found`: rows and profiles of quantities, as profiled one by one. The same with ends that others put further out.
-with_ends_by_others <- function(run, found, row) {
-  points <- do.call(c, lapply(found, function(one) profile_points(one$profile)))
-  lapply(found, function(one) {
-    if (is.null(one$profile) || !one$profile$quantity$name %in% names(run$estimate)) return(one)
-    further <- or_partial(further_out(run, one$profile, points), one$profile)
-    if (identical(further, one$profile)) one else row(further)
+# Profiles of quantities, as walked one by one, with those ends that others put further out; NULL stays NULL.
+further_by_others <- function(run, profiles) {
+  points <- do.call(c, lapply(profiles, function(profile) c(profile$lower$points, profile$upper$points)))
+  lapply(profiles, function(profile) {
+    if (is.null(profile) || !profile$quantity$name %in% names(run$estimate)) return(profile)
+    or_partial(further_out(run, profile, points), profile)
   })
 }
-
-profile_points <- function(profile) c(profile$lower$points, profile$upper$points)
 
 further_out <- function(run, profile, points) {
   quantity <- profile$quantity
@@ -60,6 +57,7 @@ with_branch <- function(run, profile, side, point) {
   further <- walk_outwards(trail, root, quantity$estimate, here$x, walked$side, profile$target, step, limit, quantity$size, FALSE)
   inside <- Filter(function(one) one$root < profile$target, walked$points)
   further$points <- c(inside, between, further$points)
+  further$branched <- TRUE
   profile[[side]] <- further
   profile
 }

@@ -111,7 +111,10 @@ profile_rows <- function(run, quantities, level) {
   # a budget, and who watches, are of this process; so are calls that are kept
   alone <- is_watched() || !is_compiled(run$problem)
   found <- if (alone) lapply(quantities, one) else lapply_shared(quantities, one)
-  found <- with_ends_by_others(run, found, of_profile)
+  walked <- lapply(found, `[[`, "profile")
+  further <- further_by_others(run, walked)
+  moved <- which(!mapply(identical, walked, further))
+  found[moved] <- lapply(further[moved], of_profile)
   profiles <- stats::setNames(lapply(found, `[[`, "profile"), vapply(quantities, `[[`, "", "name"))
   list(rows = lapply(found, `[[`, "row"), profiles = Filter(Negate(is.null), profiles))
 }
