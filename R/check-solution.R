@@ -11,7 +11,7 @@
 #' @return A tibble of class `tundrel_checks`, one row a check: `check`, `statistic`, `p_value` (`NA` here: these
 #'   checks are no tests), `verdict` (`"pass"`, `"warn"`, `"fail"`, `"skip"`), `reading` (one plain sentence). The
 #'   checks: `conditions` (the largest miss, in steps of the parameters' sizes), `slope` (as `gradient_norm` in
-#'   [trace_table()], against 1e-6), `curvature` (the smallest curvature relative to the largest, in directions that
+#'   [trace_table()], against 1e-6; where kinks along several parameters of a function of your own meet it tells nothing, which is said), `curvature` (the smallest curvature relative to the largest, in directions that
 #'   nothing holds), `neighbours` (how many of 200 random steps inside all conditions lead to a better value; of 10 for each parameter, where a call of a
 #'   function of your own takes 0.1 s or more),
 #'   `bounds` (how many parameters rest on one), `rank` (how many directions the data leave open), `conditioning` (of
@@ -107,7 +107,7 @@ check_slope <- function(run, fresh) {
 check_curvature <- function(run, compiled, fresh) {
   if (length(fresh) == 0) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
   if (fresh$curves_down) {
-    return(check_row("curvature", NA, "fail", "The criterion improves on both sides along one direction: the answer is a saddle point, not an optimum."))
+    return(check_row("curvature", NA, "fail", "The criterion improves along one direction in which it does not slope: the answer is a saddle, a maximum or a flat place on the way, not an optimum."))
   }
   if (criterion_form(run$problem) == "kinked") {
     return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the readings met exactly leave free."))

@@ -68,7 +68,8 @@ test_that("tidy, augment and the trace have their columns", {
 test_that("predictions are the model, and a missing predictor is named", {
   run <- fit_local(lichen_problem())
   at <- data.frame(light = c(0, 130, 1e6))
-  expect_equal(predict(run, at), coef(run)[["top"]] * at$light / (coef(run)[["half"]] + at$light) - coef(run)[["dark"]])
+  expect_warning(predicted <- predict(run, at), "outside the range of the data")
+  expect_equal(predicted, coef(run)[["top"]] * at$light / (coef(run)[["half"]] + at$light) - coef(run)[["dark"]])
   expect_equal(predict(run), fitted(run))
   expect_refusal(predict(run, data.frame(lihgt = 1)), "measurements", c("lacks the predictor light", "Did you mean lihgt?"))
   expect_refusal(predict(run, 1:3), "measurements", "data frame")
