@@ -32,6 +32,23 @@ test_that("an interval reaches as far as fits of any branch do that the data do 
   expect_true(all(vapply(profile$upper$points, `[[`, 0, "root") <= profile$target * 1.001))
 })
 
+test_that("where one parameter is left open, other branches of fits are looked for beyond the ends of all", {
+  # nearly straight: decays towards any level below, and growths away from any level above
+  straight <- data.frame(x = 1:7, y = c(3.1, 2.8, 2.9, 2.4, 2.5, 2.1, 2.2))
+  run <- suppressMessages(fit_local(pose(straight, y ~ A * exp(-k * x) + c) |> start_from(A = 2, k = 0.2, c = 1)))
+  table <- suppressWarnings(uncertainty(run, by = "profile"))
+  threshold <- stats::qf(0.95, 1, 4)
+  for (name in c("A", "c")) {
+    row <- table[table$parameter == name, ]
+    for (far in c(row$lower, row$upper)) {
+      if (!is.finite(far)) next
+      # what lies clearly beyond an end is ruled out, unless that is said to be otherwise
+      beyond <- run$estimate[[name]] + 2 * (far - run$estimate[[name]])
+      expect_true(rise_at(run, name, beyond) > 0.98 * threshold || grepl("not ruled out near", row$note), info = paste(name, far))
+    }
+  }
+})
+
 test_that("where there is one branch, profiles stay as they are", {
   lichen <- read_measurements(demo_file("lichen-light.csv"))
   table <- uncertainty(fit_local(pose(lichen, uptake ~ top * light / (half + light) - dark) |> start_from(top = 9, half = 150, dark = 1)), by = "profile")
