@@ -9,7 +9,7 @@ trade_names <- c(
   # functions of the model language
   ln = "log", lg = "log10", expit = "plogis", logit = "qlogis", logistic = "plogis", sgn = "sign", arctan = "atan", arcsin = "asin", arccos = "acos",
   power = "^", pow = "^", `if` = "ifelse", where = "ifelse", heaviside = "ifelse", normal_cdf = "pnorm", j0 = "bessel_j0", j1 = "bessel_j1",
-  implicit = "root_of", root = "root_of", uniroot = "root_of", solve = "root_of", integrate = "integral_of", integral = "integral_of",
+  implicit = "root_of", root = "root_of", solve = "root_of", integrate = "integral_of", integral = "integral_of",
   convolve = "smeared", convolution = "smeared",
   # parameters of families
   size = "trials", n = "trials", total = "trials", sigma = "sd", dispersion = "size", theta = "size", dof = "df", nu = "df",

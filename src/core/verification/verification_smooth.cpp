@@ -141,7 +141,7 @@ bool falls_further_off(Problem& problem, const Eigen::VectorXd& x, double value,
   const auto below = [&](double length, double level) {
     const Eigen::VectorXd there = x + length * direction;
     const bool inside = (there.array() >= problem.bounds().lower.array()).all() && (there.array() <= problem.bounds().upper.array()).all();
-    return inside && problem.value(there) < level;
+    return inside && !(problem.joint && problem.joint->misses(there).maxCoeff() > 0) && problem.value(there) < level;
   };
   for (const double far : kLookFar)
     for (const double side : {far, -far}) {
