@@ -58,8 +58,7 @@ reading_ends <- function(run, data, fitted, error, level, call) {
     if (is_likelihood(problem)) return(parameters_in_new_rows(problem$criterion, run, data, mean, call))
     noise_others(problem$criterion, reading_spread(run, data, mean, call), sigma_of(run), run$value / run$n)
   }
-  shares <- (1 + c(-1, 1) * level) / 2
-  list(lower = mixed_quantile(run, family, others, fitted, error, shares[1]), upper = mixed_quantile(run, family, others, fitted, error, shares[2]))
+  stats::setNames(mixed_quantiles(run, family, others, fitted, error, (1 + c(-1, 1) * level) / 2), c("lower", "upper"))
 }
 
 # Under a normal likelihood, or one of logarithms, whose spread is estimated beside the curve: as under least squares.
@@ -107,8 +106,8 @@ nodes_needed <- function(family, others, fitted, error) {
   min(most_nodes, max(fewest_nodes, 1 + ceiling(12 / step_share * max(c(ratio, 0)))))
 }
 
-# The value below which a reading lies with probability `p`, the curve being normal about `fitted` on the scale of mean_link().
-mixed_quantile <- function(run, family, others, fitted, error, p) {
+# The values below which a reading lies with each of some probabilities, the curve being normal about `fitted` on the scale of mean_link().
+mixed_quantiles <- function(run, family, others, fitted, error, shares) {
   rule <- normal_nodes(nodes_needed(family, others, fitted, error))
   link <- mean_link(run$problem)
   means <- lapply(rule$nodes, function(z) link(fitted, z * error))
@@ -116,25 +115,14 @@ mixed_quantile <- function(run, family, others, fitted, error, p) {
   # shares of successes are counted in trials
   unit <- reading_unit(family, at[[1]])
   share_below <- function(y) Reduce(`+`, Map(function(m, o, w) w * family$below(y, m, o), means, at, rule$weights))
-  low <- high <- fitted * unit
-  width <- 1e-3 * abs(low) + 1e-300
-  for (k in seq_len(1100)) {
-    below <- share_below(low) >= p & is.finite(low)
-    above <- share_below(high) < p & is.finite(high)
-    if (!any(below, above, na.rm = TRUE)) break
-    low <- ifelse(below %in% TRUE, low - width, low)
-    high <- ifelse(above %in% TRUE, high + width, high)
-    width <- 2 * width
-  }
-  for (k in seq_len(200)) {
-    middle <- (low + high) / 2
-    enough <- share_below(middle) >= p
-    high <- ifelse(enough, middle, high)
-    low <- ifelse(enough, low, middle)
-    if (all(high - low <= 1e-10 * pmax(abs(high), abs(low)), na.rm = TRUE)) break
-  }
-  found <- if (family$discrete) ifelse(rep_len(family$step(at[[1]]) > 0, length(high)), pmax(0, floor(high + 1e-6)), high) else high
-  ifelse(is.finite(error), found, NA_real_) / unit
+  whole <- family$discrete & rep_len(family$step(at[[1]]) > 0, length(fitted))
+  spread <- sqrt(error^2 + family$variance(fitted, others(fitted)))
+  # heavy tails may have no variance
+  spread <- unit * ifelse(is.finite(spread) & spread > 0, spread, error + 1e-3 * abs(fitted) + 1e-300)
+  lapply(shares, function(p) {
+    found <- reached_in_rows(share_below, p, fitted * unit + stats::qnorm(p) * spread, spread / 8, whole)
+    ifelse(is.finite(error), ifelse(whole, pmax(0, found), found), NA_real_) / unit
+  })
 }
 
 # Rows outside the range of some predictor in the rows that were fitted.

@@ -7,7 +7,7 @@ placed_finalists <- 4L
 
 with_terms_in_turn <- function(problem, compiled, points, search) {
   for (kind in exchangeable_terms(problem, compiled$status)) {
-    at <- placed_in_turn(kind, compiled, points, search)
+    at <- rbind(placed_in_turn(kind, compiled, points, search), placed_as_peaks(problem, kind, compiled, points, search))
     common <- with_common_limits(compiled, kind)
     # limits that tell terms apart keep them from standing together at first: places found without these are given to the terms that may have them
     if (!identical(common, compiled)) at <- rbind(in_allowed_orders(placed_in_turn(kind, common, turned_round(points, kind), search), kind, compiled), at)
@@ -18,9 +18,15 @@ with_terms_in_turn <- function(problem, compiled, points, search) {
 
 placed_in_turn <- function(kind, compiled, points, search) {
   at <- NULL
+  others <- setdiff(colnames(points), unlist(kind))
   place <- function(k, together) {
     tried <- points
-    if (!is.null(at)) tried[] <- rep(at, each = nrow(points))
+    if (!is.null(at)) {
+      tried[] <- rep(at, each = nrow(points))
+      # a width that all of them share fits the first ones, not yet all
+      every_second <- seq(2, nrow(points), 2)
+      tried[every_second, others] <- points[every_second, others]
+    }
     for (term in kind[together]) for (j in seq_along(term)) tried[, term[j]] <- where_allowed(points[, kind[[k]][j]], points[, term[j]], term[j], compiled)
     at <<- search(if (is.null(at)) tried else rbind(at, tried), compiled) %||% at
   }
@@ -28,6 +34,31 @@ placed_in_turn <- function(kind, compiled, points, search) {
   # once all stand somewhere, each may find a better place
   for (k in seq_along(kind)) place(k, k)
   at
+}
+
+# One broad term over several peaks is a better first step than any of them, from which none is found later: so places are sought once more among points
+# at which a term is felt in few rows only, with heights to the side to which the response stands out.
+share_of_a_peak <- 0.08
+fewest_peaks_drawn <- 20
+
+placed_as_peaks <- function(problem, kind, compiled, points, search) {
+  narrow <- points[felt_in_few_rows(problem, compiled, kind[[1]], points), , drop = FALSE]
+  if (nrow(narrow) < fewest_peaks_drawn) return(NULL)
+  free <- compiled$status$free
+  heights <- Filter(function(name) compiled$lower[[name]] < 0 && compiled$upper[[name]] > 0, intersect(unlist(kind), free[core_linear_parameters(compiled)]))
+  outwards <- range(response_rows(compiled)) - stats::median(response_rows(compiled))
+  compiled[[if (sum(outwards) > 0) "lower" else "upper"]][heights] <- 0
+  placed_in_turn(kind, compiled, narrow, search)
+}
+
+# At which points a term stands above half of its height in more than one row, but in few.
+felt_in_few_rows <- function(problem, compiled, term, points) {
+  rows <- part_rows(problem, compiled, Find(function(part) term[1] %in% all.vars(part), model_components(problem$model)))
+  high <- apply(points, 1, function(x) {
+    size <- abs(rows(x))
+    if (all(is.finite(size)) && max(size) > 0) sum(size > max(size) / 2) else NA
+  })
+  which(high > 1 & high < share_of_a_peak * compiled$rows)
 }
 
 # The limits that all terms of a kind have between them.

@@ -201,3 +201,22 @@ test_that("a part of the model that fails whatever the parameters is named, with
   # of readings that are all the same no second answer is told
   expect_no_message(fit_local(pose(data.frame(x = 1:10, y = 3), y ~ a * exp(-b * x) + c)), message = "As good")
 })
+
+test_that("peaks are found one by one where a broad one would do better than the first of them", {
+  even <- data.frame(x = seq(0, 20, 0.1))
+  shape <- function(middle, width) exp(-(even$x - middle)^2 / (2 * width^2))
+  even$y <- 11.3 * shape(3, 0.5) + 11.5 * shape(8, 0.5) + 10.9 * shape(12, 0.5) + 11.7 * shape(15.3, 0.5)
+  even$dip <- 40 - even$y
+  even$sloped <- 1 + 0.08 * even$x + 11 * shape(3.2, 0.9) + 11 * shape(6.3, 0.9) + 4 * shape(10.4, 0.9)
+  even$near <- 7.5 / (1 + ((even$x - 3.5) / 1.2)^2) + 8.6 / (1 + ((even$x - 9.7) / 1.2)^2) + 5.4 / (1 + ((even$x - 11.6) / 0.7)^2)
+  bells <- function(n) paste0("h", n, " * exp(-(x - m", n, ")^2 / (2 * s^2))", collapse = " + ")
+  middles <- function(model) {
+    run <- suppressMessages(fit_local(pose(even, model)))
+    expect_true(run$converged)
+    sort(unname(run$estimate[grep("^m", names(run$estimate))]))
+  }
+  expect_equal(middles(paste("y ~", bells(1:4))), c(3, 8, 12, 15.3), tolerance = 1e-6)
+  expect_equal(middles(paste("dip ~ top +", bells(1:4))), c(3, 8, 12, 15.3), tolerance = 1e-6)
+  expect_equal(middles(paste("sloped ~ a + b * x +", bells(1:3))), c(3.2, 6.3, 10.4), tolerance = 1e-6)
+  expect_equal(middles(paste("near ~", paste0("h", 1:3, " / (1 + ((x - m", 1:3, ") / s", 1:3, ")^2)", collapse = " + "))), c(3.5, 9.7, 11.6), tolerance = 1e-6)
+})

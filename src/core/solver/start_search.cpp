@@ -59,8 +59,11 @@ std::vector<Start> search_starts(Problem& problem, const Eigen::MatrixXd& points
     if (std::isfinite(value)) tried.push_back({x, value});
   }
   const auto better = [](const Start& a, const Start& b) { return a.value < b.value; };
-  std::stable_sort(tried.begin(), tried.end(), better);
-  if (static_cast<int>(tried.size()) > finalists) tried.resize(finalists);
+  // the best of each of as many parts, since the best of all are often neighbours
+  std::vector<Start> best(std::min<std::size_t>(tried.size(), finalists));
+  for (std::size_t k = 0; k < tried.size(); ++k)
+    if (k < best.size() || better(tried[k], best[k % best.size()])) best[k % best.size()] = tried[k];
+  tried = best;
   for (Start& start : tried) start = walked_on(problem, start, iterations);
   std::stable_sort(tried.begin(), tried.end(), better);
   std::vector<Start> apart;
