@@ -5,7 +5,7 @@ check_problem <- function(problem, call = rlang::caller_env()) {
   refuse("argument", c(
     "{.arg problem} must be a problem.",
     "x" = "It is {.obj_type_friendly {problem}}.",
-    "i" = "Make one with {.fn pose}."
+    "i" = if (is.data.frame(problem)) "Measurements and a model make one: {.code pose(data, y ~ a * x)}." else "Make one with {.fn pose}."
   ), call = call)
 }
 

@@ -29,7 +29,8 @@ of_columns_told <- c("i" = "For what is made of a whole column, as its mean or l
 # What is said of a criterion, and not in a formula.
 said_of_criteria <- c(
   censored = "Which readings are censored is said of the likelihood: {.code judge_by(problem, max_likelihood(\"normal\", sd = s, censored = censored(above = over)))}.",
-  dependent = "That readings depend on each other is said of the criterion: {.code judge_by(problem, least_squares(dependent = dependent(along = hour)))}."
+  dependent = "That readings depend on each other is said of the criterion: {.code judge_by(problem, least_squares(dependent = dependent(along = hour)))}.",
+  cbind = "Successes out of trials are a response, and the trials are said of the likelihood: {.code pose(data, successes ~ model)}, judged by {.code max_likelihood(\"binomial\", trials = trials)}. Several responses are formulas of their own, one after the other."
 )
 
 # The name of the called function, or an error that says what is wrong with the call.

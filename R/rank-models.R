@@ -37,10 +37,13 @@ rank_models <- function(data, model, about = NULL, criterion = least_squares(), 
   ranked_table(runs, folds, seed, threads)
 }
 
-# Runs that are there already are compared.
+# Models of one's own are fitted, and their runs compared.
 refuse_runs_to_rank <- function(..., call = rlang::caller_env()) {
-  if (any(vapply(list(...), inherits, NA, "tundrel_run"))) {
-    refuse("argument", c("{.fn rank_models} takes measurements and fits models of the catalogue to them.", "i" = "To compare runs use {.fn compare_models}."), call = call)
+  if (any(vapply(list(...), inherits, NA, c("tundrel_run", "tundrel_problem")))) {
+    refuse("argument", c(
+      "{.fn rank_models} takes measurements and fits models of the catalogue to them.",
+      "i" = "Models of your own are fitted one by one, and their runs compared: {.code compare_models(first = fit_local(one), second = fit_local(another))}."
+    ), call = call)
   }
 }
 

@@ -79,8 +79,8 @@ collect_runs <- function(given, call = rlang::caller_env()) {
     more <- if (inherits(one, "tundrel_run")) stats::setNames(list(one), names_given[i]) else if (is.list(one)) unclass(one)
     if (length(more) == 0 || !all(vapply(more, inherits, logical(1), "tundrel_run"))) {
       refuse("solver", c(
-        "Runs are needed.", "x" = "Argument {i} is {.obj_type_friendly {one}}{if (is.list(one)) ' that holds something else'}.",
-        "i" = "Make runs with {.fn fit_local}, {.fn fit_global} or {.fn fit_multistart}."
+        "Runs are needed.", "x" = "Argument {i} is {if (inherits(one, 'tundrel_problem')) 'a problem' else cli::format_inline('{.obj_type_friendly {one}}')}{if (is.list(one) && !is.object(one)) ' that holds something else'}.",
+        "i" = if (inherits(one, "tundrel_problem")) "Fit it first: {.code fit_local(problem)}." else "Make runs with {.fn fit_local}, {.fn fit_global} or {.fn fit_multistart}."
       ), call = call)
     }
     attributes(more) <- list(names = rlang::names2(more))

@@ -71,8 +71,7 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1, ...) {
   if (length(found$value) == 0) {
     refuse("model", c(
       "The model gives no finite number at any of the {samples} points tried.",
-      failing_part_told(problem, compiled),
-      "i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite."
+      failing_rows_told(problem, compiled, points) %||% c("i" = "Say where to look with {.fn search_within}, or state conditions that keep the model finite.")
     ))
   }
   colnames(found$x) <- free

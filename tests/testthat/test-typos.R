@@ -139,4 +139,14 @@ test_that("what is no run is answered with what to do", {
   problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
   expect_refusal(uncertainty(problem), "argument", "fit_local(problem)")
   expect_refusal(uncertainty(suppressMessages(fit_multistart(problem, starts = 3))), "argument", "best_run(runs)")
+  expect_refusal(compare_models(problem, problem), "solver", c("Argument 1 is a problem.", "Fit it first: fit_local(problem)."))
+  expect_refusal(rank_models(one = problem, another = problem), "argument", "compare_models(first = fit_local(one)")
+  expect_refusal(fit_local(decay(), y ~ a * exp(-b * x)), "argument", "pose(data, y ~ a * x)")
+})
+
+test_that("rows in which a model has no value whatever its parameters are named", {
+  data <- data.frame(field = -3:3)
+  data$response <- c(-0.6, -0.5, -0.2, 0, 0.3, 0.5, 0.7)
+  expect_refusal(suggest_start(pose(data, response ~ top * (1 / tanh(field / width) - width / field))), "model", c("in row 4", "leave_out()"))
+  expect_refusal(pose(data, cbind(field, response) ~ a), "model", "max_likelihood(\"binomial\", trials = trials)")
 })
