@@ -98,7 +98,12 @@ check_slope <- function(run, fresh) {
     return(check_row("slope", norm, "warn", paste0("The value has a kink here, along ", at, ": differences on both sides cancel, and tell nothing of the directions between.")))
   }
   check_row("slope", norm, if (norm <= optimal_gradient) "pass" else if (norm <= 1e-3) "warn" else "fail", if (norm <= optimal_gradient) {
-    "The gradient is zero in every free direction."
+    if (length(fresh$creased)) {
+      at <- and_list(names(run$estimate)[fresh$creased])
+      paste0("The criterion has a kink here along ", at, ", and is worse to both sides; in every other free direction the gradient is zero.")
+    } else {
+      "The gradient is zero in every free direction."
+    }
   } else {
     "The gradient is not zero: this is no optimum yet, or the derivatives are inaccurate. Go on with finish(), or use another solver."
   })
@@ -115,7 +120,7 @@ check_curvature <- function(run, compiled, fresh) {
   if (fresh$n_alive == 0 && length(fresh$dead) == 0) return(check_row("curvature", NA, "pass", "Conditions and bounds leave no free direction, so no curvature is needed."))
   if (length(fresh$kinked) > 1) return(check_row("curvature", NA, "skip", "The value has a kink here, where curvature is not defined."))
   hessian <- core_hessian(compiled, run$estimate)
-  free <- free_directions(run)
+  free <- setdiff(free_directions(run), fresh$creased)
   if (length(hessian) == 0 || length(free) == 0 || !is.null(compiled$joint)) {
     return(check_row("curvature", NA, "pass", "The criterion has the right curvature in every direction that the conditions leave free."))
   }

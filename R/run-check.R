@@ -64,7 +64,7 @@ check_stored_answer <- function(answer, parameters) {
   demand(!answer$converged || answer$stop_reason %in% c("gradient", "step", "value"), "converged")
   for (part in c("slope", "bound_multipliers")) demand(is.null(answer[[part]]) || length(answer[[part]]) == p, part)
   demand(identical(dim(answer$factor), c(p, p)), "factor")
-  demand(all(c(answer$without_effect, answer$runaway) %in% parameters), "without_effect")
+  demand(all(c(answer$without_effect, answer$runaway, answer$creased) %in% parameters), "without_effect")
   demand(is.numeric(answer$multipliers), "multipliers")
 }
 

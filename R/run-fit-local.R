@@ -4,7 +4,8 @@
 #' `converged` is TRUE only if a fresh evaluation at the answer bears the solver out. For sums of squares:
 #' the residual stands at right angles to the tangent plane (cosine below 1e-6, in parameters that no
 #' bound holds). For other smooth criteria: the slope vanishes (the optimum is within 1e-6 standard
-#' errors, or sizes of the parameters where there is no noise). For criteria with kinks: multipliers
+#' errors, or sizes of the parameters where there is no noise). Where the model has a kink over a reading, as a break
+#' between two lines has, a sum of squares may be least on it: then it rises to both sides. For criteria with kinks: multipliers
 #' of the readings that are met balance the slope. Under conditions the slope is that of the criterion less those of what is
 #' active, each times a multiplier of the right sign. And always: the criterion curves the right way in every direction that
 #' nothing holds (at a saddle or a maximum the walk goes on), every parameter has an effect, and none is still on its way to

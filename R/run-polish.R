@@ -130,7 +130,7 @@ closing_solver <- function(run) {
 # What polishing changes.
 search_parts <- c(
   "estimate", "value", "slope", "multipliers", "bound_multipliers", "converged", "stop_reason", "claim", "iterations", "evaluations", "refused", "seconds",
-  "gradient_norm", "undetermined", "advised_rate", "factor", "without_effect", "runaway", "at_bound"
+  "gradient_norm", "undetermined", "advised_rate", "factor", "without_effect", "runaway", "creased", "at_bound"
 )
 
 unpolished <- function(run) {

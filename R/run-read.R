@@ -98,7 +98,7 @@ answered <- function(spec, compiled, answer, trace, state) {
     claim = answer$claim, slope = if (!is.null(answer$slope)) numbers_of(answer$slope), multipliers = numeric(),
     bound_multipliers = if (!is.null(answer$bound_multipliers)) numbers_of(answer$bound_multipliers),
     factor = matrix_of(answer$factor), n_alive = numbers$undetermined, rank = 0,
-    dead = match(unlist(answer$without_effect), names), runaway = match(unlist(answer$runaway), names), trace = trace, state = state
+    dead = match(unlist(answer$without_effect), names), runaway = match(unlist(answer$runaway), names), creased = match(unlist(answer$creased), names), trace = trace, state = state
   ))
   run <- new_run(spec, compiled, raw)
   run$multipliers <- vapply(answer$multipliers, numbers_of, numeric(1))

@@ -14,6 +14,7 @@
 #   slope, bound_multipliers, multipliers    derivatives of the free parameters, and what bounds and conditions cost
 #   factor            the triangle of the information; NA where the end could not be looked at
 #   undetermined, without_effect, runaway    how many directions are open, and which parameters have no effect or run away
+#   creased           parameters along which the criterion has a kink at the answer, and is worse to both sides
 #   at_bound          "lower", "upper" or "" for each free parameter
 #   iterations, evaluations, refused, seconds, gradient_norm, advised_rate, n, trace
 #   calls             of a function of the user's, see run-calls.R
@@ -49,7 +50,7 @@ new_run <- function(spec, compiled, raw) {
       iterations = raw$iterations, evaluations = raw$evaluations, refused = raw$refused, seconds = raw$seconds,
       gradient_norm = raw$gradient_norm, undetermined = raw$n_alive - raw$rank, advised_rate = raw$advised_rate,
       factor = if (ended) raw$factor else matrix(NA_real_, length(parameters), length(parameters)),
-      without_effect = parameters[raw$dead], runaway = parameters[raw$runaway],
+      without_effect = parameters[raw$dead], runaway = parameters[raw$runaway], creased = parameters[raw$creased],
       at_bound = bounds_reached(estimate, compiled), trace = longer_trace(spec$trace, raw$trace), n = compiled$rows,
       state = raw$state, calls = raw$calls, seed = spec$seed, box = spec$box, eliminated = spec$eliminated, stages = spec$stages
     ),

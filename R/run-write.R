@@ -99,7 +99,7 @@ stored_answer <- function(run) {
     numbers = lapply(run[intersect(answer_numbers, names(run))], exact), slope = if (!is.null(run$slope)) exact(run$slope),
     bound_multipliers = if (!is.null(run$bound_multipliers)) exact(run$bound_multipliers),
     multipliers = stored_numbers(run$multipliers), factor = stored_matrix(run$factor), converged = run$converged,
-    stop_reason = run$stop_reason, claim = run$claim, without_effect = I(run$without_effect), runaway = I(run$runaway)
+    stop_reason = run$stop_reason, claim = run$claim, without_effect = I(run$without_effect), runaway = I(run$runaway), creased = I(run$creased)
   )
 }
 

@@ -83,6 +83,20 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1, ...) {
   table
 }
 
+# Of a model that has a value nowhere: in which rows none of some points gives one, where others have values.
+failing_rows_told <- function(problem, compiled, points) {
+  told <- failing_part_told(problem, compiled)
+  if (!is.null(told) || !is_compiled(problem) || has_responses(problem)) return(told)
+  rows <- part_rows(problem, compiled, problem$model$expression)
+  usable <- vapply(seq_len(nrow(points)), function(i) is.finite(rows(points[i, ])), logical(compiled$rows))
+  never <- rowSums(matrix(usable, compiled$rows)) == 0
+  if (all(never) || !any(never)) return(NULL)
+  c(
+    "x" = escape_braces(paste0("None of them gives one in ", name_rows_of(problem, compiled$used[never]), ".")),
+    "i" = "Leave out such rows with {.fn leave_out}, or write the model so that it has a value there, as with {.fn ifelse}."
+  )
+}
+
 # Sizes of parameters, from points with a row each.
 typical_of <- function(points) {
   typical <- apply(abs(points), 2, stats::median)

@@ -5,7 +5,7 @@ steep <- 1e-6
 stop_sentence <- function(run) {
   if (run$solver$scope == "global" && !run$converged && run$stop_reason %in% c("gradient", "step", "value")) return(search_sentence(run))
   named <- function(names) if (length(names)) paste0(" (", paste(names, collapse = ", "), ")") else ""
-  verified <- "verified independently"
+  verified <- if (length(run$creased)) paste0("the criterion has a kink here along ", and_list(run$creased), " and is worse to both sides; verified independently") else "verified independently"
   switch(run$stop_reason,
     gradient = paste0(gradient_sentence(run), "; ", verified),
     step = paste0("no step longer than the tolerance leads ", if (maximises(run$problem)) "higher" else "lower", "; ", verified),
@@ -29,6 +29,8 @@ stop_sentence <- function(run) {
         if (!has_rows(run$problem)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
         ": fix one, or use a simpler model"
       )
+    } else if (length(edge <- edge_met(run))) {
+      paste0("the model has no finite value for ", edge$beyond, ", and the steps became tiny there: state it, as in subject_to(problem, ", edge$condition, ")")
     } else {
       paste0(
         "the steps became tiny, and this place could not be verified as an optimum", if (!has_rows(run$problem)) ", as at a kink of the value",
@@ -58,6 +60,22 @@ stop_sentence <- function(run) {
     interrupted = "the run was interrupted; the best point so far is kept",
     failed = if (is.finite(run$value)) "around the answer the model gives no finite values, so that it cannot be verified" else "no finite value was found"
   )
+}
+
+# So close to the answer, in sizes of a parameter, an edge may lie beyond which the model has no value.
+edge_reach <- 1e-6
+
+# Of an answer at such an edge: for which values of a parameter there is none, and the condition that says so.
+edge_met <- function(run) {
+  if (!is_compiled(run$problem)) return(NULL)
+  x <- run$estimate
+  compiled <- in_all_parameters(compiled_at_start(run))
+  for (name in names(x)) for (side in c(1, -1)) {
+    beyond <- replace(x, name, x[[name]] + side * edge_reach * max(abs(x[[name]]), compiled$typical[[match(name, names(x))]]))
+    if (is.finite(core_values(compiled, matrix(beyond)))) next
+    at <- format_number(x[[name]])
+    return(list(beyond = paste(name, if (side > 0) "above" else "below", at), condition = paste(name, if (side > 0) "<=" else ">=", at)))
+  }
 }
 
 coarse_sentence <- function(run) {

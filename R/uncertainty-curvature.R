@@ -46,6 +46,7 @@ curvature_remarks <- function(run, quantity, ends) {
   } else if (ends[1] < 0 && is_one_of(quantity, positive_names(run$problem$criterion))) {
     "past_zero"
   }
+  if (is.null(code) && is_one_of(quantity, run$creased)) code <- "creased"
   if (is.null(code) && is_scale(run, quantity)) code <- "chi_squared"
   varying <- run$problem$criterion$varying
   if (is.null(code) && is_one_of(quantity, varying$spreads)) code <- "spread_chi_squared"

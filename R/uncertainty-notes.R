@@ -23,6 +23,7 @@ note_of_code <- function(code, detail) {
     past_bound = "the interval extends beyond a bound",
     past_zero = "the interval extends below zero, where this cannot be",
     not_finite = "the likelihood is not finite",
+    creased = "at a kink of the criterion: by = \"profile\" is surer",
     kinks = "no profile is available for this criterion",
     ends_lower = "ends at its lower bound",
     ends_upper = "ends at its upper bound",

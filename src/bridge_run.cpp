@@ -150,6 +150,7 @@ Rcpp::List run_to_r(Problem& problem, Solver* solver, RunResult run) {
       _["bound_multipliers"] = vector_to_r(v.bound_multipliers),
       _["advised_rate"] = run.advised_rate);
   out["errors"] = vector_to_r(v.errors);
+  out["creased"] = places_to_r(v.creased);
   out["state"] = visitor.fields();
   if (problem.work.log) out["calls"] = calls_to_r(*problem.work.log);
   return out;
@@ -405,6 +406,6 @@ Rcpp::List core_look_at(const Rcpp::List& problem, const Rcpp::NumericVector& x,
   const bool by_rows = core_problem->row_slopes() && factor.cols() > 0;
   const int n_alive = by_rows ? static_cast<int>(alive.size()) : v.n_alive;
   using Rcpp::_;
-  return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead), _["kinked"] = places_to_r(v.kinked),
+  return Rcpp::List::create(_["value"] = v.value, _["factor"] = matrix_to_r(factor), _["dead"] = places_to_r(v.dead), _["kinked"] = places_to_r(v.kinked), _["creased"] = places_to_r(v.creased),
                             _["gradient_norm"] = v.gradient_norm, _["curves_down"] = v.way_down.size() > 0, _["n_alive"] = n_alive, _["rank"] = by_rows ? determined_directions(factor, alive) : v.rank);
 }

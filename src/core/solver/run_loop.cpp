@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "snapshot.h"
+#include "../verification/creases.h"
 
 namespace tundrel {
 namespace {
@@ -143,6 +144,11 @@ void Walk::advance(const Budget& budget) {
   progress_.seconds = elapsed();
 }
 
+// Only derivatives that are exact tell a kink from a bend.
+bool Walk::may_rest_on_creases() const {
+  return !verified_->converged && verified_->reason == StopReason::stalled && problem_.squares() && !problem_.arrow() && !problem_.joint && !problem_.calls_user();
+}
+
 void Walk::check_claim() {
   const StopReason claim = solver_.status().reason;
   if (!looks_ || !claims_optimum(claim) || !solver_.is_local()) return;
@@ -158,6 +164,10 @@ void Walk::check_claim() {
     } else if (!verified_->runaway.empty() && progress_.saddles_left < kMostPlacesLeft) {
       leaves = leave_over_infinity(problem_, solver_.status().x, solver_.status().value, verified_->runaway, lower);
       how = "from beyond all bounds to the other sign";
+    }
+    if (!leaves && may_rest_on_creases() && progress_.saddles_left < kMostSaddles) {
+      leaves = settle_on_creases(problem_, solver_.status().x, lower);
+      how = "on a kink of the model, and the other parameters settled";
     }
   } catch (const Halted& stop) {
     verified_.reset();

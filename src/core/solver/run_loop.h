@@ -79,6 +79,7 @@ class Walk {
   bool iterate();
   // Where the solver claims an optimum: verifies it, and goes on from a lower point if it is a saddle or a maximum.
   void check_claim();
+  bool may_rest_on_creases() const;
   void take_over(const Progress& progress);
   // Evaluations that no iteration made: counted where each is a call of the user's function.
   void settle_count();

@@ -21,6 +21,7 @@ struct Verification {
   Eigen::VectorXd multipliers; // of the conditions between parameters: the value's fall per unit of loosening
   Eigen::VectorXd bound_multipliers; // the same of the bound of each parameter; 0 where it rests on none
   Eigen::VectorXd way_down;    // at a saddle or maximum, a direction in which the value curves down; else empty
+  std::vector<int> creased;    // parameters along which the value has a kink and rises on both sides
   std::vector<int> kinked;     // of values that nothing but a call tells: parameters along which there is a kink
   Eigen::MatrixXd factor;      // its square is the information about the parameters, but for a scale; empty for an arrow, which has
   Eigen::VectorXd errors;      // ... standard errors per unit of residual standard deviation (see ArrowStep)

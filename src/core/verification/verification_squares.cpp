@@ -5,6 +5,8 @@
 #include "../decompositions.h"
 #include "../step/linear_step.h"
 #include "../step/optimality.h"
+#include "creases.h"
+#include "settle_others.h"
 #include "verification.h"
 #include "../problem/squares.h"
 
@@ -60,10 +62,10 @@ Eigen::VectorXd way_down(const Curvature& curvature, const Linearisation& at, co
   return out;
 }
 
-}  // namespace
-
-Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
+// With parameters that rest on creases taken for held.
+Verification verify_beside(Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& creased) {
   Verification result;
+  result.creased = creased;
   const Linearisation at = problem.squares()->linearise(x);
   if (!at.usable) return result;
   result.value = at.value;
@@ -77,7 +79,7 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   const double residual = std::max(at.residual_norm(), kExactShare * scale);
   std::vector<int> alive;
   alive.reserve(problem.size());
-  const std::vector<int> moving = unheld_parameters(problem, x, result.slope);
+  const std::vector<int> moving = places_without(unheld_parameters(problem, x, result.slope), creased);
   Curvature curvature;
   curvature.known = problem.squares()->verified_curvature(x, curvature.value, curvature.noise);
   Eigen::VectorXd lengths = norms;
@@ -113,6 +115,17 @@ Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   result.way_down = way_down(curvature, at, leaving, lengths);
   conclude(problem, x, alive, settled && result.way_down.size() == 0, result);
   return result;
+}
+
+}  // namespace
+
+Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
+  Verification result = verify_beside(problem, x, {});
+  if (!result.usable || result.converged || problem.calls_user() || !result.runaway.empty()) return result;
+  const std::vector<int> creased = creases_at(problem, x, unheld_parameters(problem, x, result.slope));
+  if (creased.empty()) return result;
+  Verification resting = verify_beside(problem, x, creased);
+  return resting.converged ? resting : result;
 }
 
 }  // namespace tundrel
