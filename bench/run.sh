@@ -21,6 +21,7 @@ Rscript bench/beyond-memory.R
 Rscript bench/simulated-families.R
 Rscript bench/solvers.R
 Rscript bench/global-search.R
+Rscript bench/written-models.R
 Rscript bench/coverage.R
 Rscript bench/residual-checks.R
 Rscript bench/smeared-coverage.R
