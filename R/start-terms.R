@@ -24,7 +24,7 @@ placed_in_turn <- function(kind, compiled, points, search) {
     if (!is.null(at)) {
       tried[] <- rep(at, each = nrow(points))
       # a width that all of them share fits the first ones, not yet all
-      every_second <- seq(2, nrow(points), 2)
+      every_second <- seq_len(nrow(points)) %% 2 == 0
       tried[every_second, others] <- points[every_second, others]
     }
     for (term in kind[together]) for (j in seq_along(term)) tried[, term[j]] <- where_allowed(points[, kind[[k]][j]], points[, term[j]], term[j], compiled)

@@ -219,4 +219,6 @@ test_that("peaks are found one by one where a broad one would do better than the
   expect_equal(middles(paste("dip ~ top +", bells(1:4))), c(3, 8, 12, 15.3), tolerance = 1e-6)
   expect_equal(middles(paste("sloped ~ a + b * x +", bells(1:3))), c(3.2, 6.3, 10.4), tolerance = 1e-6)
   expect_equal(middles(paste("near ~", paste0("h", 1:3, " / (1 + ((x - m", 1:3, ") / s", 1:3, ")^2)", collapse = " + "))), c(3.5, 9.7, 11.6), tolerance = 1e-6)
+  # however few points are tried
+  expect_s3_class(suggest_start(pose(even, paste("y ~", bells(1:2))), samples = 1), "tundrel_starts")
 })
