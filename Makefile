@@ -41,9 +41,9 @@ build/%.o: %.cpp $(CORE_HEADERS)
 	@mkdir -p $(dir $@)
 	@$(CXX) -std=c++17 -O2 -Wall -Wextra -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -c $< -o $@
 
-# The core's tests are compiled in two parts, one for each processor; what only tests is not worth more than a first optimisation.
+# The core's tests are compiled in two parts by their names, one for each processor, so that a new one is in one of them; what only tests is not worth more than a first optimisation.
 CORE_TEST_FLAGS := -std=c++17 -O1 -Wall -Wextra -Wno-maybe-uninitialized -DEIGEN_NO_DEBUG -isystem $(EIGEN) -Isrc/core -I.
-FIRST_TESTS := $(wordlist 1,10,$(CORE_TESTS))
+FIRST_TESTS := $(wildcard tests/core/main.cpp tests/core/test_[a-j]*.cpp)
 build/core-tests-1.o: $(FIRST_TESTS)
 build/core-tests-2.o: $(filter-out $(FIRST_TESTS),$(CORE_TESTS))
 build/core-tests-%.o: $(CORE_HEADERS)
