@@ -71,7 +71,8 @@
 uncertainty <- function(run, by = "curvature", level = 0.95, information = c("default", "exact", "sandwich", "clustered"), resample = NULL,
                         replicates = 999, seed = NULL, threads = 1, clusters = NULL, max_evaluations = Inf, max_seconds = Inf,
                         progress = c("none", "lines", "bar"), checkpoint = NULL, ...) {
-  refuse_unknown(...)
+  of_some <- "subset(uncertainty(run), parameter == \"a\")"
+  refuse_unknown(..., said_elsewhere = c(parameters = of_some, parameter = of_some, parm = of_some, which = of_some))
   clusters <- rlang::enexpr(clusters)
   if (inherits(run, "tundrel_fits")) {
     check_uncertainty(by, level, replicates, threads)

@@ -138,6 +138,7 @@ test_that("names of parameters and columns may be bare wherever texts may stand"
 test_that("what is no run is answered with what to do", {
   problem <- pose(decay(), y ~ a * exp(-b * x)) |> start_from(a = 2, b = 0.4)
   expect_refusal(uncertainty(problem), "argument", "fit_local(problem)")
+  expect_refusal(uncertainty(fit_local(problem), parameters = "b"), "argument", "subset(uncertainty(run), parameter == \"a\")")
   expect_refusal(uncertainty(suppressMessages(fit_multistart(problem, starts = 3))), "argument", "best_run(runs)")
   expect_refusal(compare_models(problem, problem), "solver", c("Argument 1 is a problem.", "Fit it first: fit_local(problem)."))
   expect_refusal(rank_models(one = problem, another = problem), "argument", "compare_models(first = fit_local(one)")
