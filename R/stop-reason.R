@@ -62,19 +62,21 @@ stop_sentence <- function(run) {
   )
 }
 
-# So close to the answer, in sizes of a parameter, an edge may lie beyond which the model has no value.
+# So close to the answer, in sizes of a parameter, an edge may lie beyond which the model has no value; of more parameters than these none is looked for.
 edge_reach <- 1e-6
+most_edges_looked_for <- 50
 
-# Of an answer at such an edge: for which values of a parameter there is none, and the condition that says so.
+# Of an answer at such an edge that no limit states: for which values of a parameter there is none, and the condition that says so.
 edge_met <- function(run) {
-  if (!is_compiled(run$problem)) return(NULL)
   x <- run$estimate
+  if (!is_compiled(run$problem) || length(x) > most_edges_looked_for) return(NULL)
   compiled <- in_all_parameters(compiled_at_start(run))
-  for (name in names(x)) for (side in c(1, -1)) {
-    beyond <- replace(x, name, x[[name]] + side * edge_reach * max(abs(x[[name]]), compiled$typical[[match(name, names(x))]]))
-    if (is.finite(core_values(compiled, matrix(beyond)))) next
-    at <- format_number(x[[name]])
-    return(list(beyond = paste(name, if (side > 0) "above" else "below", at), condition = paste(name, if (side > 0) "<=" else ">=", at)))
+  reach <- edge_reach * pmax(abs(x), compiled$typical)
+  for (k in seq_along(x)) for (side in c(1, -1)) {
+    beyond <- replace(x, k, x[[k]] + side * reach[[k]])
+    if (beyond[[k]] <= compiled$lower[[k]] || beyond[[k]] >= compiled$upper[[k]] || is.finite(core_values(compiled, matrix(beyond)))) next
+    at <- format_number(x[[k]], 7)
+    return(list(beyond = paste(names(x)[k], if (side > 0) "above" else "below", at), condition = paste(names(x)[k], if (side > 0) "<=" else ">=", at)))
   }
 }
 

@@ -62,6 +62,22 @@ test_that("a break on a reading is said wherever its answer is, and kept in file
   expect_identical(coef(finish(stepwise)), coef(run))
 })
 
+test_that("a break on a reading is found from everywhere, in every unit, at zero, and with six readings", {
+  data <- data.frame(x = 0:10, y = c(-0.2, 1.1, 2, 3.1, 3.8, 5.6, 5.3, 6.1, 6.5, 7.1, 7.3))
+  model <- y ~ a + b * x + c * pmax(x - brk, 0)
+  boxed <- pose(data, model) |> search_within(a = c(-5, 5), b = c(-3, 3), c = c(-3, 3), brk = c(1, 9))
+  runs <- fit_multistart(boxed, starts = 10, seed = 2, threads = 2)
+  for (run in runs) if (isTRUE(all.equal(run$value, best_run(runs)$value, tolerance = 1e-6))) expect_true(run$converged)
+  expect_identical(best_run(runs)$creased, "brk")
+  elsewhere <- list(transform(data, x = 1e-7 * x, y = 1e9 * y), transform(data, x = 1e6 * x + 3e6), transform(data, x = x - 5), data[3:8, ])
+  for (one in elsewhere) {
+    run <- suppressMessages(fit_local(pose(one, model)))
+    expect_true(run$converged)
+    expect_identical(run$creased, "brk")
+    expect_equal(coef(run)[["brk"]], one$x[data$x[match(rownames(one), rownames(data))] == 5], tolerance = 1e-12)
+  }
+})
+
 test_that("an answer at the edge of where the model has values names the edge, and stating it serves", {
   data <- data.frame(day = 1:20)
   data$share <- 100 * (1 - exp(-(0.07 * pmax(data$day - 1.6, 0))^1.5)) + 0.5 * sin(7 * data$day)

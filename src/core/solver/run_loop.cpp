@@ -146,7 +146,7 @@ void Walk::advance(const Budget& budget) {
 
 // Only derivatives that are exact tell a kink from a bend.
 bool Walk::may_rest_on_creases() const {
-  return !verified_->converged && verified_->reason == StopReason::stalled && problem_.squares() && !problem_.arrow() && !problem_.joint && !problem_.calls_user();
+  return !verified_->converged && problem_.squares() && !problem_.arrow() && !problem_.joint && !problem_.calls_user();
 }
 
 void Walk::check_claim() {

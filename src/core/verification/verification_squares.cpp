@@ -121,7 +121,7 @@ Verification verify_beside(Problem& problem, const Eigen::VectorXd& x, const std
 
 Verification verify_squares(Problem& problem, const Eigen::VectorXd& x) {
   Verification result = verify_beside(problem, x, {});
-  if (!result.usable || result.converged || problem.calls_user() || !result.runaway.empty()) return result;
+  if (!result.usable || result.converged || problem.calls_user()) return result;
   const std::vector<int> creased = creases_at(problem, x, unheld_parameters(problem, x, result.slope));
   if (creased.empty()) return result;
   Verification resting = verify_beside(problem, x, creased);
