@@ -139,6 +139,7 @@ check_family_arguments <- function(family, others, censored, call) {
     refuse("criterion", c(
       if (nzchar(name)) "The family {.val {family$name}} has no parameter {.arg {name}}." else "The parameters of a family need names.",
       if (name %in% censored_by) c("i" = "Which readings are censored is said in {.code censored = censored({name} = {expression_text(others[[name]])})}.")
+      else if (startsWith(tolower(name), "censor")) c("i" = "Which readings are censored is said in {.code censored = censored(below = limit)}, with a column of limits, or of TRUE and FALSE.")
       else if (length(family$others)) suggestion(name, family$others, "parameters") else c("i" = "It has no parameters beside the mean.")
     ), call = call)
   }

@@ -25,7 +25,7 @@
 #' ranking
 #' best_run(ranking)
 rank_models <- function(data, model, about = NULL, criterion = least_squares(), folds = 10, seed = 1, threads = 1, ...) {
-  refuse_runs_to_rank(if (!missing(data)) data, ...)
+  refuse_runs_to_rank(if (missing(data)) NULL else data, rlang::enquos(...))
   refuse_unknown(...)
   if (missing(data)) refuse("argument", c("{.arg data} is missing.", "i" = "As in {.code rank_models(data, uptake ~ light)}."))
   sides <- ranked_columns(data, if (missing(model)) NULL else model)
@@ -38,8 +38,10 @@ rank_models <- function(data, model, about = NULL, criterion = least_squares(), 
 }
 
 # Models of one's own are fitted, and their runs compared.
-refuse_runs_to_rank <- function(..., call = rlang::caller_env()) {
-  if (any(vapply(list(...), inherits, NA, c("tundrel_run", "tundrel_problem")))) {
+refuse_runs_to_rank <- function(data, others, call = rlang::caller_env()) {
+  # what is no value here, such as a column's name, is no run
+  given <- c(list(data), lapply(others, function(one) tryCatch(rlang::eval_tidy(one), error = function(e) NULL)))
+  if (any(vapply(given, inherits, NA, c("tundrel_run", "tundrel_problem")))) {
     refuse("argument", c(
       "{.fn rank_models} takes measurements and fits models of the catalogue to them.",
       "i" = "Models of your own are fitted one by one, and their runs compared: {.code compare_models(first = fit_local(one), second = fit_local(another))}."

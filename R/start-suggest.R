@@ -48,16 +48,7 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1, ...) {
   free <- compiled$status$free
   effort <- search_effort(compiled$rows, length(free))
   samples <- samples %||% effort$samples
-  scales <- parameter_scales(problem, compiled)
-  scales$ranges <- parameter_ranges(problem, compiled)
-  points <- with_seed(seed, {
-    points <- vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
-    points <- with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
-    points <- with_rhythms(problem, whole, compiled, points)
-    even <- even_parameters(problem, compiled, utils::head(points, 4 * even_points))
-    points[, even] <- abs(points[, even])
-    points
-  })
+  points <- first_points(problem, whole, compiled, samples, seed)
   compiled$typical <- typical_of(points)
   # for a start, seven digits of states are enough
   if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
@@ -81,6 +72,21 @@ suggest_start <- function(problem, n = 5, samples = NULL, seed = 1, ...) {
   table <- tibble(tibble(value = found$value[best]), beside_own(found$x[best, , drop = FALSE], c("start", "value")))
   class(table) <- c("tundrel_starts", class(table))
   table
+}
+
+# Points with a row each, and a column a free parameter.
+first_points <- function(problem, whole, compiled, samples, seed) {
+  free <- compiled$status$free
+  scales <- parameter_scales(problem, compiled)
+  scales$ranges <- parameter_ranges(problem, compiled)
+  with_seed(seed, {
+    points <- vapply(free, function(name) draw_parameter(name, problem, compiled, scales, samples), numeric(samples))
+    points <- with_felt_exponents(problem, compiled, matrix(points, nrow = samples, dimnames = list(NULL, free)))
+    points <- with_rhythms(problem, whole, compiled, points)
+    even <- even_parameters(problem, compiled, utils::head(points, 4 * even_points))
+    points[, even] <- abs(points[, even])
+    points
+  })
 }
 
 # Of a model that has a value nowhere: in which rows none of some points gives one, where others have values.
@@ -135,7 +141,8 @@ usable_in_full <- function(starts, n, whole, compiled) {
 # For another criterion: starts suggested by squares, with those of a likelihood's own parameters, ranked
 # by the criterion.
 suggest_by_squares <- function(problem, n, samples, seed) {
-  starts <- suggest_start(squares_beside(problem$criterion, problem), n, samples, seed)
+  squares <- squares_beside(problem$criterion, problem)
+  starts <- suggest_start(squares, n, samples, seed)
   own <- setdiff(parameter_status(problem)$free, sub(" [(]parameter[)]$", "", names(starts)))
   problem$start[own] <- NA
   # where to start, likelihood tells as well
@@ -147,16 +154,41 @@ suggest_by_squares <- function(problem, n, samples, seed) {
     beside_value(problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
   })
   rows <- Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
+  if (length(rows) == 0) rows <- usable_between(problem, squares, starts, n, samples, seed)
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))
-  if (length(rows) == 0) {
-    first <- start_from(problem, starts[1, ])
-    refuse_unusable_start(compile_at_start(first), first)
-  }
   worse <- in_users_sign(problem, table$value)
   # the plainest of those that are equally good came first by squares
   table <- table[order(ifelse(worse <= min(worse) + equally_good * abs(min(worse)), min(worse), worse)), ]
   class(table) <- c("tundrel_starts", class(table))
   table
+}
+
+# Where least squares lead to values that the criterion does not allow, such as shares above one: the best of all points tried at which it has a
+# value, and of places on the way from these to the starts by squares.
+shares_of_the_way <- c(0.3, 0.6, 0.9, 0.97)
+
+usable_between <- function(problem, squares, starts, n, samples, seed) {
+  first <- start_from(problem, starts[1, ])
+  compiled <- compile_at_start(first)
+  whole <- compile_problem(squares)
+  free <- whole$status$free
+  points <- first_points(squares, whole, thinned(whole), samples %||% search_effort(whole$rows, length(free))$samples, seed)
+  judged <- function(points) {
+    at <- matrix(compiled$start, length(compiled$start), nrow(points), dimnames = list(names(compiled$start), NULL))
+    at[free, ] <- t(points)
+    list(at = at, value = problem_values(first, compiled, at))
+  }
+  best <- function(found, most) utils::head(order(in_users_sign(problem, found$value), na.last = NA), most)
+  tried <- judged(points)
+  tried$value[!is.finite(tried$value)] <- NA
+  near <- best(tried, n)
+  if (length(near) == 0) refuse_unusable_start(compiled, first)
+  ends <- as.matrix(as.data.frame(values_of_parameters(starts, free)))
+  ways <- expand.grid(from = near, to = seq_len(nrow(ends)), share = c(0, shares_of_the_way))
+  between <- points[ways$from, , drop = FALSE] * (1 - ways$share) + ends[ways$to, , drop = FALSE] * ways$share
+  found <- judged(between)
+  found$value[!is.finite(found$value)] <- NA
+  lapply(best(found, n), function(k) beside_value(found$value[k], found$at[, k]))
 }
 
 # At most so many rows: one out of each of as many parts of the table, at random lest a rhythm look like another, beside the least and the largest of

@@ -52,8 +52,8 @@ stop_sentence <- function(run) {
     } else {
       far <- far_columns_told(run$problem)
       paste0(
-        "the fit improves only as parameters grow without limit", named(run$runaway), ": the data may not determine these parameters",
-        if (is.null(far)) "; add limits, or use a simpler model" else paste0(", or not in this form: ", far)
+        "the fit gets no worse as parameters grow without limit", named(run$runaway), ": the data may not determine these parameters",
+        if (is.null(far)) "; add limits, or use a simpler model; uncertainty(run, by = \"profile\") tells from where on all values serve" else paste0(", or not in this form: ", far)
       )
     },
     infeasible = "no point satisfies all conditions",

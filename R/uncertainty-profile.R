@@ -33,13 +33,16 @@ profile_of <- function(run, quantity, target) {
   root <- root_of_rise(run, quantity$hold, quantity)
   step <- first_step(quantity, target)
   walk <- function(side, limit, by_decades) profile_side(root, quantity$estimate, run$estimate, side, target, step, limit, quantity$size, by_decades)
-  grew <- grew_without_limit(quantity, target)
+  ran_away <- quantity$name %in% run$runaway
+  grew <- ran_away || grew_without_limit(quantity, target)
   sides <- lapply(c(lower = -1, upper = 1), function(side) {
     limit <- reachable_limit(quantity, side)
     if (quantity$estimate == limit) return(list(end = limit, how = "limit", side = side, points = list(), noticed = character()))
     begin_unit(paste0("profile of ", quantity$name, if (side < 0) ", below" else ", above"))
     on.exit(end_unit())
     walked <- walk(side, limit, grew)
+    # further out the fit gets no worse, as was verified, until the model's numbers end
+    if (ran_away && walked$how == "lost" && side * quantity$estimate > 0 && highest_root(walked) < target) walked[c("end", "how")] <- list(side * Inf, "open")
     if (!grew && leapt_over_zero(walked, quantity$estimate, root, run$estimate, target)) walked <- c(walk(side, limit, TRUE), zero_apart = TRUE)
     walked
   })

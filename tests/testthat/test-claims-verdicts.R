@@ -3,7 +3,7 @@
 test_that("random linear and convex quadratic programs are met with their active sets and multipliers", {
   for (linear in c(TRUE, FALSE)) {
     set.seed(if (linear) 12 else 11)
-    for (k in 1:25) {
+    for (k in 1:12) {
       program <- random_program(linear)
       run <- suppressMessages(fit_local(pose_program(program)))
       expect_identical(shortfall(run, program, exact_answer(program)), character(), label = paste(if (linear) "linear" else "quadratic", k))

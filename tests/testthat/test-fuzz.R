@@ -10,7 +10,7 @@ test_that("files that were changed at random are read or refused", {
   skip_if_not(file.exists(test_path("..", "fuzz", "mutants.R")))
   fuzz <- fuzz_environment()
   tries <- fuzz$triers(normalizePath(test_path("data", "thaw.xlsx")))
-  sizes <- c(hostile = 40, runs = 40, solved = 20, plans = 15, models = 15, tables = 30, sheets = 10)
+  sizes <- c(hostile = 20, runs = 20, solved = 10, plans = 10, models = 10, tables = 20, sheets = 10)
   for (name in names(sizes)) {
     verdicts <- fuzz$hunt(sizes[[name]], tries[[name]], batch = 60)
     wrong <- which(!verdicts %in% c("read", "refused"))

@@ -61,6 +61,7 @@ test_that("what there is not of a number alone is said, with what there is", {
 })
 
 test_that("a report says by which quantiles its intervals are", {
+  local_undrawn_pictures()
   times <- waiting_times()
   said <- function(run) {
     path <- withr::local_tempfile(fileext = ".html")

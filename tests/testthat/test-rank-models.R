@@ -34,6 +34,7 @@ test_that("what is no shape for the readings is said, and odd questions are answ
   expect_refusal(rank_models(as.list(data), y ~ x), "measurements", "data frame")
   run <- fit_local(start_from(pose(data, y ~ a * x), a = 1))
   expect_refusal(rank_models(run, run), "argument", "compare_models")
+  expect_refusal(rank_models(data.frame(x = 1:9, y = 1:9), y ~ x, by = plate), "argument", "no argument by")
   expect_refusal(rank_models(line = run), "argument", "compare_models")
   expect_refusal(rank_models(), "argument", "data")
   expect_refusal(rank_models(data.frame(x = 1:2, y = 1:2), y ~ x, about = "peak"), "measurements", "No model could be ranked")

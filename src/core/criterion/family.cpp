@@ -61,10 +61,16 @@ Term negative_binomial(const Term& y, const Term& mean, const Others& o) {
   return where(size > 0, where(mean > 0, choose(y > 0, some, none)));
 }
 
+// A share that only rounding has taken below zero is none: c + (1 - c) * x comes to more than one where x is all but one, and is no other model there.
+Term unless_by_rounding(const Term& share) {
+  const double rounding = 1e-14;
+  return choose(share > 0, share, where(share > -rounding, share.number(0)));
+}
+
 Term binomial(const Term& y, const Term& share, const Others& o) {
   const Term rest = o[0] - y;
-  return unit_deviance(y, o[0] * share) + unit_deviance(rest, o[0] * (1.0 - share)) + count_constant(y) +
-         count_constant(rest) - count_constant(o[0]);
+  return unit_deviance(y, o[0] * unless_by_rounding(share)) + unit_deviance(rest, o[0] * unless_by_rounding(1.0 - share)) +
+         count_constant(y) + count_constant(rest) - count_constant(o[0]);
 }
 
 Term beta(const Term& y, const Term& mean, const Others& o) {

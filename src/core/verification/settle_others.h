@@ -6,7 +6,8 @@
 
 namespace tundrel {
 
-// Of a sum of squares: Gauss-Newton steps, halved until they lead down, in all parameters but those that are `resting`.
+// Steps of Gauss and Newton for sums of squares, of Newton for other smooth criteria, halved until they lead down, in all parameters but those
+// that are `resting`.
 void settle_others(Problem& problem, const std::vector<int>& resting, Eigen::VectorXd& x);
 
 // All of some places but those that stand among others.

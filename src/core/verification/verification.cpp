@@ -5,6 +5,7 @@
 
 #include "../problem/squares.h"
 #include "../step/nearest_point.h"
+#include "settle_others.h"
 
 namespace tundrel {
 namespace {
@@ -41,6 +42,30 @@ void find_lost(Problem& problem, const Eigen::VectorXd& x, Verification& result)
   }
 }
 
+// The same of one that others follow: further out, to twice and four times as far, the others find places at which the value is no higher, and hardly
+// lower either, as it would be where another answer was met. Of a sigmoid that is steeper than its doses tell, the steepness runs away, and the
+// middle goes along towards one of them.
+constexpr int kTimesFurther[] = {1, 3};
+constexpr double kAnotherAnswer = 1e-3;
+constexpr int kMostParametersFollowed = 30;
+void find_lost_with_others(Problem& problem, const Eigen::VectorXd& x, Verification& result) {
+  const Bounds& bounds = problem.bounds();
+  if (problem.calls_user() || problem.arrow() || problem.joint || problem.form() == Form::kinked || x.size() > kMostParametersFollowed || result.rank < result.n_alive) return;
+  for (int i = 0; i < x.size(); ++i) {
+    Eigen::VectorXd there = x;
+    bool lost = true;
+    for (const int times : kTimesFurther) {
+      there[i] = x[i] + times * std::copysign(std::max(std::fabs(x[i]), bounds.typical[i]), x[i]);
+      if (there[i] < bounds.lower[i] || there[i] > bounds.upper[i]) lost = false;
+      if (!lost) break;
+      settle_others(problem, {i}, there);
+      const double rise = problem.value(there) - result.value;
+      if (!(rise <= kNoDifference * std::fabs(result.value) && rise >= -kAnotherAnswer * std::fabs(result.value))) lost = false;
+    }
+    if (lost) result.runaway.push_back(i);
+  }
+}
+
 // As its form wants it.
 Verification verify_form(Problem& problem, const Eigen::VectorXd& x) {
   const Form form = problem.form();
@@ -64,6 +89,7 @@ Verification verify(Problem& problem, const Eigen::VectorXd& x) {
   if (!result.usable) result.reason = StopReason::failed;
   if (result.usable && !result.converged && result.reason == StopReason::stalled && result.way_down.size() == 0) {
     find_lost(problem, x, result);
+    if (result.runaway.empty()) find_lost_with_others(problem, x, result);
     if (!result.runaway.empty()) result.reason = StopReason::diverged;
   }
   return result;
