@@ -23,7 +23,7 @@ stop_sentence <- function(run) {
     } else if (length(faded <- intersect(reach_names(run$problem$criterion), run$without_effect))) {
       paste0(and_list(faded), if (length(faded) == 1) " has" else " have", " no effect on the fit here, as where no reading depends on another: leave dependent out, or start elsewhere")
     } else if (length(run$without_effect)) {
-      paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here: try another start")
+      paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here, as on the way between two readings: try another start, or limits")
     } else if (run$undetermined > 0 && (has_rows(run$problem) || isTRUE(run$gradient_norm <= steep))) {
       paste0(
         if (!has_rows(run$problem)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",

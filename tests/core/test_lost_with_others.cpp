@@ -32,12 +32,12 @@ RunResult walked(const std::vector<double>& y) {
 }  // namespace
 
 TEST_CASE("a steepness that no reading limits is told to run away, and the middle that goes along is not") {
-  const RunResult found = walked({0.02, -0.01, 0.01, 0.3, 0.98, 1.01, 1});
+  const RunResult found = walked({-0.02, 0.01, -0.01, 0.3, 1.02, 0.99, 1.01});
   CHECK_FALSE(found.converged);
   CHECK(found.reason == StopReason::diverged);
   CHECK(found.verification.runaway == std::vector<int>{1});
   // all of a step that meets the reading in the middle is left: the others' squares
-  CHECK(found.value == Approx(0.02 * 0.02 + 0.01 * 0.01 * 3 + 0.02 * 0.02).epsilon(1e-4));
+  CHECK(found.value == Approx(0.02 * 0.02 * 2 + 0.01 * 0.01 * 4).epsilon(1e-4));
 }
 
 TEST_CASE("a steepness that readings beside the middle tell is an answer") {

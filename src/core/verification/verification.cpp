@@ -44,13 +44,14 @@ void find_lost(Problem& problem, const Eigen::VectorXd& x, Verification& result)
 
 // The same of one that others follow: further out, to twice and four times as far, the others find places at which the value is no higher, and hardly
 // lower either, as it would be where another answer was met. Of a sigmoid that is steeper than its doses tell, the steepness runs away, and the
-// middle goes along towards one of them.
+// middle goes along towards one of them. A place at which a parameter is not felt at all says nothing of how far it should go.
 constexpr int kTimesFurther[] = {1, 3};
 constexpr double kAnotherAnswer = 1e-3;
 constexpr int kMostParametersFollowed = 30;
 void find_lost_with_others(Problem& problem, const Eigen::VectorXd& x, Verification& result) {
   const Bounds& bounds = problem.bounds();
-  if (problem.calls_user() || problem.arrow() || problem.joint || problem.form() == Form::kinked || x.size() > kMostParametersFollowed || result.rank < result.n_alive) return;
+  if (problem.calls_user() || problem.arrow() || problem.joint || problem.form() == Form::kinked || x.size() > kMostParametersFollowed) return;
+  if (result.rank < result.n_alive || !result.dead.empty()) return;
   for (int i = 0; i < x.size(); ++i) {
     Eigen::VectorXd there = x;
     bool lost = true;
