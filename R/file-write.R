@@ -41,13 +41,15 @@ write_copy <- function(path, from, call = rlang::caller_env()) {
 
 write_table <- function(table, path) write_text(path, csv_text(table))
 
-# A table as text with commas, without the end of its last line. Several threads write it, and none of them may ask R for memory: texts that R would
-# only make when they are asked for (such as those of numbers), or would have to translate, are made before.
+# A table as text with commas, without the end of its last line. It is written by a thread beside R's own, and in pieces, for each of which R's would ask
+# for memory while others write, which hangs now and then: so in one piece. Nor may that thread ask R for any: texts that R would only make when they are
+# asked for (such as those of numbers), or would have to translate, are made before.
 csv_text <- function(table, ...) {
   table[] <- lapply(table, function(column) {
     shown <- readr::output_column(column)
     if (is.character(shown)) enc2utf8(c(shown)) else shown
   })
+  withr::local_envvar(VROOM_WRITE_BUFFER_LINES = format(nrow(table) + 1, scientific = FALSE))
   sub("\n$", "", readr::format_csv(table, ...))
 }
 

@@ -10,6 +10,8 @@ if (core_status != 0) system2("build/core-tests")
 
 # one more than there are processors: many tests wait for processes of their own
 Sys.setenv(TESTTHAT_CPUS = parallel::detectCores() + 1)
+# tables that tests write are written in one piece, as the package's own are
+Sys.setenv(VROOM_WRITE_BUFFER_LINES = "1000000")
 # memory is cheaper here than looking for what of it is free again, which takes a tenth of the time otherwise
 Sys.setenv(R_GC_MEM_GROW = 3, R_NSIZE = "5000000", R_VSIZE = "200M")
 results <- as.data.frame(testthat::test_dir(

@@ -139,7 +139,6 @@ test_that("formulas are set as mathematics", {
 test_that("reports can be had as Markdown, pictures beside it", {
   skip_if_not_installed("rmarkdown")
   skip_if_not(rmarkdown::pandoc_available())
-  local_undrawn_pictures()
   folder <- withr::local_tempdir()
   path <- file.path(folder, "lichen.md")
   expect_refusal(write_report(fit_local(lichen_problem()), path), "file", "add format = \"md\"")
