@@ -78,7 +78,7 @@ check_conditions_hold <- function(run) {
   values <- coef(run)
   misses <- vapply(conditions, function(c) {
     miss <- max(0, -condition_slack(c, values))
-    if (miss > 0) miss / condition_reach(c, values) else 0
+    if (miss > 0) miss / condition_reach(c, run) else 0
   }, numeric(1))
   bad <- misses > missed_share
   check_row("conditions", max(misses), if (any(bad)) "fail" else "pass", if (any(bad)) {

@@ -65,16 +65,18 @@ condition_active <- function(condition, run) {
 joint_active_share <- 1e-7
 
 joint_is_active <- function(condition, run) {
-  values <- coef(run)
-  abs(condition_slack(condition, values)) <= joint_active_share * condition_reach(condition, values)
+  abs(condition_slack(condition, coef(run))) <= joint_active_share * condition_reach(condition, run)
 }
 
-# How far a step of the parameters' sizes can change what a condition compares.
-condition_reach <- function(condition, values) {
+# How far a step of the parameters' sizes can change what a condition compares; an answer of next to nothing has the size of its start.
+condition_reach <- function(condition, run) {
+  values <- coef(run)
+  size <- pmax(abs(values), abs(run$start[names(values)]), na.rm = TRUE)
+  size[size == 0] <- 1
   collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
   root <- collector$add(condition$expr)
   slopes <- core_jacobian(collector$nodes(), root, list(), 1, values)
-  sqrt(sum((slopes * values)^2))
+  sqrt(sum((slopes * size)^2))
 }
 
 condition_multiplier <- function(condition, active, run) {

@@ -246,3 +246,17 @@ test_that("conditions on parameters that came later do not clash with older ones
   expect_equal(nrow(conditions_table(problem)), 4)
   expect_refusal(subject_to(problem, a < 5, s > 6), "condition", "s < a")
 })
+
+test_that("conditions that meet where parameters are zero hold there, to rounding, and are active", {
+  x <- seq(0, 5, 0.25)
+  falling <- data.frame(x, y = 2 - 0.3 * x + 0.05 * cos(9 * x))
+  problem <- suppressMessages(pose(falling, y ~ a + b * x + c * x^2) |> subject_to(b + 10 * c >= 0, b >= 0))
+  for (start in list(c(1, 1, 0.1), c(2, 0.3, -0.02), c(0, 1e3, 1))) {
+    run <- suppressMessages(fit_local(start_from(problem, a = start[1], b = start[2], c = start[3])))
+    expect_true(run$converged)
+    expect_equal(coef(run)[["a"]], mean(falling$y), tolerance = 1e-9)
+    checks <- check_solution(run)
+    expect_identical(checks$verdict[checks$check == "conditions"], "pass")
+    expect_identical(conditions_table(run)$active, c(TRUE, TRUE))
+  }
+})
