@@ -150,8 +150,7 @@ least_step_share <- 1e-8
 
 step_sizes <- function(run) {
   errors <- sqrt(diag(stats::vcov(run)))[names(run$estimate)]
-  size <- pmax(abs(run$estimate), abs(run$start))
-  size[size == 0] <- 1
+  size <- answer_sizes(run)
   unname(ifelse(is.finite(errors) & errors > 0, pmax(errors, least_step_share * size), 1e-2 * size))
 }
 

@@ -68,11 +68,22 @@ joint_is_active <- function(condition, run) {
   abs(condition_slack(condition, coef(run))) <= joint_active_share * condition_reach(condition, run)
 }
 
-# How far a step of the parameters' sizes can change what a condition compares; an answer of next to nothing has the size of its start.
+# Of the free parameters: of the answer or of its start, whichever is larger.
+answer_sizes <- function(run) {
+  size <- pmax(abs(run$estimate), abs(run$start))
+  size[size == 0] <- 1
+  size
+}
+
+# An answer of less than this share of its size is zero but for rounding.
+zero_share <- 1e-6
+
+# How far a step of the parameters' sizes can change what a condition compares.
 condition_reach <- function(condition, run) {
   values <- coef(run)
-  size <- pmax(abs(values), abs(run$start[names(values)]), na.rm = TRUE)
-  size[size == 0] <- 1
+  size <- abs(values)
+  free <- names(run$estimate)
+  size[free] <- pmax(size[free], zero_share * answer_sizes(run))
   collector <- node_collector(character(), names(values), stats::setNames(Inf, "Inf"))
   root <- collector$add(condition$expr)
   slopes <- core_jacobian(collector$nodes(), root, list(), 1, values)

@@ -147,14 +147,19 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   problem$start[own] <- NA
   # where to start, likelihood tells as well
   if (isTRUE(problem$criterion$restricted)) problem$criterion$restricted <- FALSE
-  rows <- lapply(seq_len(nrow(starts)), function(i) {
-    posed <- start_from(problem, starts[i, ])
-    compiled <- tryCatch(compile_at_start(posed), tundrel_error = function(e) NULL)
-    if (is.null(compiled)) return(NULL)
-    beside_value(problem_values(posed, compiled, matrix(compiled$start)), compiled$start)
-  })
-  rows <- Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
-  if (length(rows) == 0) rows <- usable_between(problem, squares, starts, n, samples, seed)
+  judged <- function(starts) {
+    rows <- lapply(seq_len(nrow(starts)), function(i) {
+      compiled <- compiled_where_possible(problem, starts[i, ])
+      if (!is.null(compiled)) beside_value(problem_values(problem, compiled, matrix(compiled$start)), compiled$start)
+    })
+    Filter(function(row) is.finite(row["value"]), Filter(Negate(is.null), rows))
+  }
+  rows <- judged(starts)
+  if (length(rows) == 0) rows <- judged(starts_between(problem, squares, starts, n, samples, seed))
+  if (length(rows) == 0) {
+    first <- start_from(problem, starts[1, ])
+    refuse_unusable_start(compile_at_start(first), first)
+  }
   table <- as_tibble(as.data.frame(do.call(rbind, rows)))
   worse <- in_users_sign(problem, table$value)
   # the plainest of those that are equally good came first by squares
@@ -163,32 +168,32 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   table
 }
 
+# NULL where no value of the criterion's own parameters serves.
+compiled_where_possible <- function(problem, start) tryCatch(compile_at_start(start_from(problem, start)), tundrel_error = function(e) NULL)
+
 # Where least squares lead to values that the criterion does not allow, such as shares above one: the best of all points tried at which it has a
 # value, and of places on the way from these to the starts by squares.
-shares_of_the_way <- c(0.3, 0.6, 0.9, 0.97)
+shares_of_the_way <- c(0, 0.3, 0.6, 0.9, 0.97)
+most_points_compiled <- 60
 
-usable_between <- function(problem, squares, starts, n, samples, seed) {
-  first <- start_from(problem, starts[1, ])
-  compiled <- compile_at_start(first)
+starts_between <- function(problem, squares, starts, n, samples, seed) {
   whole <- compile_problem(squares)
   free <- whole$status$free
   points <- first_points(squares, whole, thinned(whole), samples %||% search_effort(whole$rows, length(free))$samples, seed)
-  judged <- function(points) {
+  # the criterion's own parameters, as they are at one of the points
+  compiled <- NULL
+  for (i in seq_len(min(nrow(points), most_points_compiled))) compiled <- compiled %||% compiled_where_possible(problem, points[i, ])
+  if (is.null(compiled)) return(starts[0, ])
+  best <- function(points) {
     at <- matrix(compiled$start, length(compiled$start), nrow(points), dimnames = list(names(compiled$start), NULL))
     at[free, ] <- t(points)
-    list(at = at, value = problem_values(first, compiled, at))
+    value <- core_values(compiled, at)
+    points[utils::head(order(ifelse(is.finite(value), value, NA), na.last = NA), n), , drop = FALSE]
   }
-  best <- function(found, most) utils::head(order(in_users_sign(problem, found$value), na.last = NA), most)
-  tried <- judged(points)
-  tried$value[!is.finite(tried$value)] <- NA
-  near <- best(tried, n)
-  if (length(near) == 0) refuse_unusable_start(compiled, first)
+  near <- best(points)
   ends <- as.matrix(as.data.frame(values_of_parameters(starts, free)))
-  ways <- expand.grid(from = near, to = seq_len(nrow(ends)), share = c(0, shares_of_the_way))
-  between <- points[ways$from, , drop = FALSE] * (1 - ways$share) + ends[ways$to, , drop = FALSE] * ways$share
-  found <- judged(between)
-  found$value[!is.finite(found$value)] <- NA
-  lapply(best(found, n), function(k) beside_value(found$value[k], found$at[, k]))
+  ways <- expand.grid(from = seq_len(nrow(near)), to = seq_len(nrow(ends)), share = shares_of_the_way)
+  beside_own(best(near[ways$from, , drop = FALSE] * (1 - ways$share) + ends[ways$to, , drop = FALSE] * ways$share), c("start", "value"))
 }
 
 # At most so many rows: one out of each of as many parts of the table, at random lest a rhythm look like another, beside the least and the largest of

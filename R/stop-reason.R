@@ -23,14 +23,18 @@ stop_sentence <- function(run) {
     } else if (length(faded <- intersect(reach_names(run$problem$criterion), run$without_effect))) {
       paste0(and_list(faded), if (length(faded) == 1) " has" else " have", " no effect on the fit here, as where no reading depends on another: leave dependent out, or start elsewhere")
     } else if (length(run$without_effect)) {
-      paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here, as on the way between two readings: try another start, or limits")
+      paste0(and_list(run$without_effect), if (length(run$without_effect) == 1) " has" else " have", " no effect on the fit here, as on a plateau, or on a step between two readings: try another start, or limits")
     } else if (run$undetermined > 0 && (has_rows(run$problem) || isTRUE(run$gradient_norm <= steep))) {
       paste0(
         if (!has_rows(run$problem)) "the value does not depend on every combination of the parameters" else "the data cannot distinguish all parameters",
         ": fix one, or use a simpler model"
       )
     } else if (length(edge <- edge_met(run))) {
-      paste0("the model has no finite value for ", edge$beyond, ", and the steps became tiny there: state it, as in subject_to(problem, ", edge$condition, ")")
+      if (criterion_form(run$problem) == "squares") {
+        paste0("the model has no finite value for ", edge$beyond, ", and the steps became tiny there: state it, as in subject_to(problem, ", edge$condition, ")")
+      } else {
+        paste0("the criterion has no finite value for ", edge$beyond, ", the others as they are, and the steps became tiny there: add limits, or write the model so that it stays where the criterion has values")
+      }
     } else {
       paste0(
         "the steps became tiny, and this place could not be verified as an optimum", if (!has_rows(run$problem)) ", as at a kink of the value",
@@ -53,7 +57,7 @@ stop_sentence <- function(run) {
       far <- far_columns_told(run$problem)
       paste0(
         "the fit gets no worse as parameters grow without limit", named(run$runaway), ": the data may not determine these parameters",
-        if (is.null(far)) "; add limits, or use a simpler model; uncertainty(run, by = \"profile\") tells from where on all values serve" else paste0(", or not in this form: ", far)
+        if (is.null(far)) paste0("; add limits, or use a simpler model", if (has_rows(run$problem)) "; uncertainty(run, by = \"profile\") tells which values serve") else paste0(", or not in this form: ", far)
       )
     },
     infeasible = "no point satisfies all conditions",

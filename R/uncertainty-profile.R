@@ -41,12 +41,16 @@ profile_of <- function(run, quantity, target) {
     begin_unit(paste0("profile of ", quantity$name, if (side < 0) ", below" else ", above"))
     on.exit(end_unit())
     walked <- walk(side, limit, grew)
-    # further out the fit gets no worse, as was verified, until the model's numbers end
-    if (ran_away && walked$how == "lost" && side * quantity$estimate > 0 && highest_root(walked) < target) walked[c("end", "how")] <- list(side * Inf, "open")
+    if (ran_away && ends_with_numbers(walked, quantity, target)) walked[c("end", "how")] <- list(side * Inf, "open")
     if (!grew && leapt_over_zero(walked, quantity$estimate, root, run$estimate, target)) walked <- c(walk(side, limit, TRUE), zero_apart = TRUE)
     walked
   })
   c(sides, list(quantity = quantity, target = target, zero_apart = grew || any(vapply(sides, function(side) isTRUE(side$zero_apart), NA))))
+}
+
+# Whether the way out of a parameter that ran away leads at least twice as far without a worse fit, until the model's numbers end.
+ends_with_numbers <- function(walked, quantity, target) {
+  walked$how == "lost" && walked$side * quantity$estimate > 0 && highest_root(walked) < target && abs(walked$end) >= 2 * abs(quantity$estimate)
 }
 
 # So near to zero a constant by which something is divided makes itself felt, whatever it is measured in.

@@ -259,4 +259,9 @@ test_that("conditions that meet where parameters are zero hold there, to roundin
     expect_identical(checks$verdict[checks$check == "conditions"], "pass")
     expect_identical(conditions_table(run)$active, c(TRUE, TRUE))
   }
+  # little room is room, however large the start was
+  roomy <- suppressMessages(pose(falling, y ~ a + b * x) |> subject_to(a + b >= 1.70248) |> start_from(a = 1e6, b = 1e6)) |> fit_local()
+  line <- qr.coef(qr(cbind(1, x)), falling$y)
+  expect_equal(unname(coef(roomy)), unname(line), tolerance = 1e-8)
+  expect_identical(conditions_table(roomy)$active, FALSE)
 })

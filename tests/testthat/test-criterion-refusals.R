@@ -159,3 +159,7 @@ test_that("shares of trials and bare flags of what is censored are refused with 
   fit <- fit_local(pose(ended, time ~ m) |> start_from(m = 10) |> judge_by(max_likelihood("exponential", censored = running)))
   expect_equal(coef(fit)[["m"]], 119 / 4, tolerance = 1e-8)
 })
+
+test_that("a column of censoring in another form is answered with how it is stated", {
+  expect_refusal(max_likelihood("normal", censoring = kind), "criterion", "censored = censored(below = limit)")
+})

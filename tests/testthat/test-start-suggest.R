@@ -222,3 +222,25 @@ test_that("peaks are found one by one where a broad one would do better than the
   # however few points are tried
   expect_s3_class(suggest_start(pose(even, paste("y ~", bells(1:2))), samples = 1), "tundrel_starts")
 })
+
+test_that("a start is found where least squares would lead to shares above one", {
+  level <- seq(-3, 3, 0.5)
+  data <- data.frame(level, right = c(27, 22, 24, 26, 33, 30, 34, 37, 40, 40, 40, 39, 40))
+  problem <- judge_by(pose(data, right ~ 0.5 + (0.5 - lapse) * pnorm((level - m) / s)), max_likelihood("binomial", trials = 40))
+  starts <- suggest_start(problem)
+  expect_true(all(is.finite(starts$value)))
+  expect_false(is.unsorted(-starts$value))
+  run <- suppressMessages(fit_local(problem))
+  stated <- fit_local(start_from(problem, lapse = 0.01, m = -0.6, s = 1.1))
+  expect_equal(run$value, stated$value, tolerance = 1e-8)
+})
+
+test_that("a start is found where the line of least squares leaves what a family allows, own parameters among it", {
+  falling <- data.frame(t = 0:9, n = c(9, 6, 4, 3, 1, 0, 0, 0, 0, 0), mass = c(9, 6, 4, 3, 1, 0.2, 0.1, 0.05, 0.1, 0.05))
+  for (family in c("poisson", "negative_binomial")) expect_true(all(is.finite(suggest_start(judge_by(pose(falling, n ~ a + b * t), max_likelihood(family)))$value)))
+  run <- suppressMessages(fit_local(judge_by(pose(falling, n ~ a + b * t), max_likelihood("poisson"))))
+  # the best line falls to zero at the last reading, and a walk along that edge does not come to its end: so nothing is claimed
+  expect_false(run$converged)
+  expect_match(gsub("\\s+", " ", paste(capture.output(print(run)), collapse = " ")), "criterion has no finite value for a below")
+  expect_true(suppressMessages(fit_local(judge_by(pose(falling, mass ~ a + b * t), max_likelihood("gamma"))))$converged)
+})

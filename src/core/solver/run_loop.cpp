@@ -165,6 +165,10 @@ void Walk::check_claim() {
       leaves = leave_over_infinity(problem_, solver_.status().x, solver_.status().value, verified_->runaway, lower);
       how = "from beyond all bounds to the other sign";
     }
+    if (!leaves && !verified_->converged && verified_->way_down.size() == 0 && progress_.saddles_left < kMostPlacesLeft) {
+      leaves = leave_to_limit(problem_, solver_.status().x, solver_.status().value, lower);
+      how = "to a limit further out, where the value is no higher";
+    }
     if (!leaves && may_rest_on_creases() && progress_.saddles_left < kMostSaddles) {
       leaves = settle_on_creases(problem_, solver_.status().x, lower);
       how = "on a kink of the model, and the other parameters settled";

@@ -49,7 +49,13 @@ Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::Mat
   Eigen::MatrixXd own_slopes(slopes.rows(), m);
   for (int j = 0; j < m; ++j) own_slopes.col(j) = slopes.col(moving[j]) * unit[j];
   const Eigen::MatrixXd triangle = qr_triangle(own_slopes, m);
-  return spread_out(full_pivot_solution(triangle.transpose(), own) * scale.asDiagonal(), moving, p);
+  Eigen::MatrixXd factor = full_pivot_solution(triangle.transpose(), own);
+  // Along directions without curvature it is the rounding of one over that of the other.
+  const SymmetricSpectrum eigen = symmetric_spectrum(own);
+  const double flat = kFlat * eigen.values.cwiseAbs().maxCoeff();
+  for (int k = 0; k < m; ++k)
+    if (std::fabs(eigen.values[k]) <= flat) factor -= (factor * eigen.vectors.col(k)).eval() * eigen.vectors.col(k).transpose();
+  return spread_out(factor * scale.asDiagonal(), moving, p);
 }
 
 Eigen::MatrixXd with_certain_rows(const Eigen::MatrixXd& factor, const Eigen::MatrixXd& slopes, const std::vector<int>& which,

@@ -7,12 +7,16 @@
 
 namespace tundrel {
 
+// Curvatures below this share of the largest are rounding, in units in which each parameter's is one.
+constexpr double kFlat = 1e-12;
+
 // F with F'F = the symmetric matrix, in the rows and columns `moving`; zero in the others. Eigenvalues
 // below zero, or lost in rounding, count as zero. The diagonal is made 1 first, so that units do not
 // matter.
 Eigen::MatrixXd symmetric_factor(const Eigen::MatrixXd& matrix, const std::vector<int>& moving);
 
-// F such that the inverse of F'F is the sandwich inverse(H) S'S inverse(H) (Huber, 1967): `slopes` is S.
+// F such that the inverse of F'F is the sandwich inverse(H) S'S inverse(H) (Huber, 1967): `slopes` is S. Nothing is known along
+// directions in which H is flat.
 Eigen::MatrixXd sandwich_factor(const Eigen::MatrixXd& hessian, const Eigen::MatrixXd& slopes,
                                 const std::vector<int>& moving);
 

@@ -48,10 +48,12 @@ void find_lost(Problem& problem, const Eigen::VectorXd& x, Verification& result)
 constexpr int kTimesFurther[] = {1, 3};
 constexpr double kAnotherAnswer = 1e-3;
 constexpr int kMostParametersFollowed = 30;
+bool can_follow(Problem& problem) {
+  return !problem.calls_user() && !problem.arrow() && !problem.joint && problem.form() != Form::kinked && problem.bounds().typical.size() <= kMostParametersFollowed;
+}
 void find_lost_with_others(Problem& problem, const Eigen::VectorXd& x, Verification& result) {
   const Bounds& bounds = problem.bounds();
-  if (problem.calls_user() || problem.arrow() || problem.joint || problem.form() == Form::kinked || x.size() > kMostParametersFollowed) return;
-  if (result.rank < result.n_alive || !result.dead.empty()) return;
+  if (!can_follow(problem) || result.rank < result.n_alive || !result.dead.empty()) return;
   for (int i = 0; i < x.size(); ++i) {
     Eigen::VectorXd there = x;
     bool lost = true;
@@ -158,6 +160,20 @@ bool leave_over_infinity(Problem& problem, const Eigen::VectorXd& x, double valu
     }
   }
   return found;
+}
+
+bool leave_to_limit(Problem& problem, const Eigen::VectorXd& x, double value, Eigen::VectorXd& to) {
+  if (!can_follow(problem)) return false;
+  const Bounds& bounds = problem.bounds();
+  for (int i = 0; i < x.size(); ++i) {
+    const double limit = x[i] > 0 ? bounds.upper[i] : bounds.lower[i];
+    if (!std::isfinite(limit) || limit == x[i] || (x[i] > 0 ? bounds.upper_open : bounds.lower_open)[i]) continue;
+    to = x;
+    to[i] = limit;
+    settle_others(problem, {i}, to);
+    if (problem.value(to) <= value) return true;
+  }
+  return false;
 }
 
 bool all_settled(const Problem& problem, const Eigen::VectorXd& x, const std::vector<int>& alive,

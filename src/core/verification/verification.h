@@ -46,6 +46,9 @@ bool leave_along(Problem& problem, const Eigen::VectorXd& x, double value, const
 // reciprocal of a parameter that passes through zero. FALSE where none is found.
 bool leave_over_infinity(Problem& problem, const Eigen::VectorXd& x, double value, const std::vector<int>& runaway, Eigen::VectorXd& to);
 
+// From a point at which a walk hardly moves: with a parameter at its limit further out, and the others settled. FALSE where the value is higher there.
+bool leave_to_limit(Problem& problem, const Eigen::VectorXd& x, double value, Eigen::VectorXd& to);
+
 // Parameters on their way to an open limit whose value goes on falling for ever, as that of a spread does under an exact fit: each
 // time the distance shrinks by a share, the value falls by about the same, which is more than this share of its unit.
 constexpr double kFallsForEver = 1e-4;

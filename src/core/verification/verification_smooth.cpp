@@ -15,8 +15,8 @@ namespace {
 
 // A condition tells about the parameters this many times more than the data.
 constexpr double kCertain = 1e7;
-// Curvatures below this share of the largest are rounding, as are those below so many times the noise of differences.
-constexpr double kFlat = 1e-12, kCurvesDown = 1e-9, kSmoothNoise = 4;
+// Curvatures downwards count beyond this share of the largest; those below so many times the noise of differences are rounding.
+constexpr double kCurvesDown = 1e-9, kSmoothNoise = 4;
 // A parameter that changes the value by less than this share of its unit does not curve.
 constexpr double kUnfelt = 1e-30;
 // A slope along a flat direction counts as if it curved by this share of the largest curvature: small enough to tell,
