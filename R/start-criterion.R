@@ -64,20 +64,25 @@ draw_size <- function(name, problem, compiled, sizes) {
 # A problem whose robust scale is a number: estimated from a fit by absolute error, whose answer is the
 # start to go on from.
 with_robust_scale <- function(problem, call = rlang::caller_env()) {
-  criterion <- problem$criterion
-  if (!criterion$scale_first || !is.null(criterion$scale)) return(problem)
+  if (!lacks_scale(problem$criterion)) return(problem)
   first <- problem
-  first$criterion <- new_absolute_error(criterion$sd, criterion$relative)
+  first$criterion <- new_absolute_error(problem$criterion$sd, problem$criterion$relative)
   run <- or_stopped(fit_local(first))
-  compiled <- compiled_of(run)
-  size <- max(abs(observed_rows(compiled) * root_weight_rows(compiled, run$estimate)))
-  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
   if (!run$converged) {
     cli::cli_warn(c(
       "The robust scale comes from a fit by absolute error that did not converge ({run$stop_reason}).",
       "i" = "Start nearer to the answer, or look at {.fn fit_local} with {.fn absolute_error} first."
     ), class = "tundrel_warning_criterion")
   }
+  with_scale_of(problem, run, call)
+}
+
+lacks_scale <- function(criterion) criterion$scale_first && is.null(criterion$scale)
+
+with_scale_of <- function(problem, run, call = rlang::caller_env()) {
+  compiled <- compiled_of(run)
+  size <- max(abs(observed_rows(compiled) * root_weight_rows(compiled, run$estimate)))
+  problem$criterion$scale <- median_scale(residuals(run, type = "weighted"), length(run$estimate), size, call)
   # where a run lost its way there is nothing to go on from
   if (run$stop_reason != "diverged") problem$start[names(run$estimate)] <- run$estimate
   problem

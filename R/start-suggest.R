@@ -143,6 +143,11 @@ usable_in_full <- function(starts, n, whole, compiled) {
 suggest_by_squares <- function(problem, n, samples, seed) {
   squares <- squares_beside(problem$criterion, problem)
   starts <- suggest_start(squares, n, samples, seed)
+  if (problem$criterion$bounded && !has_responses(problem)) {
+    walks <- walks_to_most(problem, squares, starts, n, samples, seed)
+    if (length(walks)) starts <- starts_reached(walks)
+    if (length(walks) && lacks_scale(problem$criterion)) problem <- with_scale_of(problem, walks[[1]])
+  }
   own <- setdiff(parameter_status(problem)$free, sub(" [(]parameter[)]$", "", names(starts)))
   problem$start[own] <- NA
   # where to start, likelihood tells as well
@@ -166,6 +171,57 @@ suggest_by_squares <- function(problem, n, samples, seed) {
   table <- table[order(ifelse(worse <= min(worse) + equally_good * abs(min(worse)), min(worse), worse)), ]
   class(table) <- c("tundrel_starts", class(table))
   table
+}
+
+# Of a criterion that takes lightly what lies far off: fits by absolute error, the best first, from the starts by squares of all rows and of random
+# parts of them, some of which have few such rows (Rousseeuw and Leroy, Robust Regression and Outlier Detection, 1987, draw parts so). The scale of a
+# robust criterion is that of the best: by a scale of each one's own the worst would seem the best, since what lies far off is then no outlier.
+parts_drawn <- 12
+part_share <- 1 / 3
+part_finalists <- 3L
+
+walks_to_most <- function(problem, squares, starts, n, samples, seed) {
+  sums <- squares
+  sums$criterion <- new_absolute_error(problem$criterion$sd, problem$criterion$relative)
+  compiled <- compile_problem(sums)
+  free <- compiled$status$free
+  tried <- as.matrix(as.data.frame(values_of_parameters(starts, free), optional = TRUE))
+  compiled$typical <- typical_of(tried)
+  tried <- rbind(tried, starts_of_parts(squares, samples, seed))
+  tried <- tried[utils::head(order(core_values(compiled, t(tried))), n), , drop = FALSE]
+  walks <- lapply(seq_len(nrow(tried)), function(i) {
+    from <- start_from(sums, as.list(tried[i, ]))
+    tryCatch(suppressWarnings(suppressMessages(or_stopped(fit_local(from)))), tundrel_error = function(e) NULL)
+  })
+  walks <- Filter(Negate(is.null), walks)
+  walks[order(vapply(walks, function(run) run$value, 0))]
+}
+
+starts_of_parts <- function(squares, samples, seed) {
+  whole <- compile_problem(squares)
+  if (!is.null(whole$user_fitted)) return(NULL)
+  free <- whole$status$free
+  compiled <- thinned(whole)
+  effort <- search_effort(compiled$rows, length(free))
+  points <- first_points(squares, whole, compiled, samples %||% effort$samples, seed)
+  points <- utils::head(points, ceiling(nrow(points) * part_share))
+  compiled$typical <- typical_of(points)
+  if (!is.null(compiled$nodes$dynamics)) compiled$nodes$dynamics$coarse <- TRUE
+  size <- min(compiled$rows, max(ceiling(compiled$rows * part_share), 2 * length(free) + 1))
+  parts <- with_seed(seed, lapply(seq_len(parts_drawn), function(k) sort(sample(compiled$rows, size))))
+  found <- lapply(parts, function(rows) {
+    found <- core_search_starts(with_only_rows(compiled, rows), t(points), part_finalists, effort$iterations, seconds_left())
+    if (length(found$value)) found$x[1, ]
+  })
+  found <- do.call(rbind, found)
+  if (!is.null(found)) colnames(found) <- free
+  found
+}
+
+# Where a walk lost its way there is nothing to go on from.
+starts_reached <- function(walks) {
+  reached <- lapply(walks, function(run) if (run$stop_reason == "diverged") run$start else run$estimate)
+  beside_own(do.call(rbind, reached), c("start", "value"))
 }
 
 # NULL where no value of the criterion's own parameters serves.
@@ -205,6 +261,10 @@ thinned <- function(compiled, most = most_start_rows) {
   ends <- unlist(lapply(compiled$columns, function(x) c(which.min(x), which.max(x))))
   spread <- with_seed(1, ceiling((seq_len(most) - stats::runif(most)) * compiled$rows / most))
   kept <- sort(unique(c(spread, ends)))
+  with_only_rows(compiled, kept)
+}
+
+with_only_rows <- function(compiled, kept) {
   compiled$columns <- lapply(compiled$columns, `[`, kept)
   for (part in c("used", "known_rows", "root_weight_rows")) compiled[[part]] <- compiled[[part]][kept]
   compiled$rows <- length(kept)

@@ -8,6 +8,7 @@
 
 namespace tundrel {
 
+// The library asks for a row and a column; where every parameter is held there is none.
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
@@ -26,11 +27,13 @@ SingularValues thin(const MatrixXd& matrix) {
 }  // namespace
 
 SymmetricSpectrum symmetric_spectrum(const MatrixXd& matrix) {
+  if (matrix.size() == 0) return {VectorXd(0), matrix};
   const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(matrix);
   return {eigen.eigenvalues(), eigen.eigenvectors()};
 }
 
 SingularValues singular_values(const MatrixXd& matrix, bool whole) {
+  if (whole && matrix.size() == 0) return {VectorXd(0), {}, MatrixXd::Identity(matrix.cols(), matrix.cols())};
   if (whole) {
     const Eigen::JacobiSVD<MatrixXd> svd(matrix, Eigen::ComputeFullV);
     return {svd.singularValues(), {}, svd.matrixV()};
@@ -56,6 +59,7 @@ Orthogonal orthogonal(const MatrixXd& matrix) {
 }
 
 Pivoted pivoted(const MatrixXd& matrix, double threshold, MatrixXd* others) {
+  if (matrix.cols() == 0) return {};
   Eigen::ColPivHouseholderQR<MatrixXd> qr(matrix);
   qr.setThreshold(threshold);
   Pivoted out;
@@ -68,20 +72,26 @@ Pivoted pivoted(const MatrixXd& matrix, double threshold, MatrixXd* others) {
 }
 
 Eigen::Index pivoted_rank(const MatrixXd& matrix, double threshold) {
+  if (matrix.size() == 0) return 0;
   Eigen::ColPivHouseholderQR<MatrixXd> qr(matrix);
   qr.setThreshold(threshold);
   return qr.rank();
 }
 
 MatrixXd complement(const MatrixXd& columns, double threshold) {
+  if (columns.size() == 0) return MatrixXd::Identity(columns.rows(), columns.rows());
   Eigen::ColPivHouseholderQR<MatrixXd> qr(columns);
   qr.setThreshold(threshold);
   return MatrixXd(qr.householderQ()).rightCols(columns.rows() - qr.rank());
 }
 
-VectorXd pivoted_solution(const MatrixXd& a, const VectorXd& b) { return a.colPivHouseholderQr().solve(b); }
+VectorXd pivoted_solution(const MatrixXd& a, const VectorXd& b) {
+  if (a.size() == 0) return VectorXd::Zero(a.cols());
+  return a.colPivHouseholderQr().solve(b);
+}
 
 VectorXd shortest_solution(const MatrixXd& a, const VectorXd& b, double threshold) {
+  if (a.size() == 0) return VectorXd::Zero(a.cols());
   Eigen::CompleteOrthogonalDecomposition<MatrixXd> decomposition;
   if (threshold > 0) decomposition.setThreshold(threshold);
   return decomposition.compute(a).solve(b);

@@ -94,6 +94,25 @@ test_that("with noise in proportion, sds and shares count in robust losses too",
   expect_equal(coef(by_sd), coef(scaled), tolerance = 1e-9)
 })
 
+test_that("of starts that lead far off and near, a robust fit takes the near one", {
+  # a scale that the start had a share in would make what lies far off seem near
+  for (seed in 1:8) {
+    withr::local_seed(seed)
+    x <- seq(0, 16, length.out = 22)
+    top <- runif(1, 20, 200)
+    begin <- runif(1, 0.5, 4)
+    rate <- runif(1, 0.4, 1)
+    y <- top / (1 + (top / begin - 1) * exp(-rate * x)) + rnorm(22, sd = 0.04 * top)
+    outliers <- sample(22, 4)
+    y[outliers] <- y[outliers] + 0.5 * top * sample(c(-1, 1), 4, TRUE)
+    problem <- pose(data.frame(x, y), y ~ top / (1 + (top / begin - 1) * exp(-rate * x))) |> judge_by(robust_error("huber"))
+    run <- suppressMessages(fit_local(problem))
+    from_truth <- problem |> start_from(top = top, begin = begin, rate = rate) |> fit_local()
+    expect_true(run$converged, label = seed)
+    expect_equal(coef(run), coef(from_truth), tolerance = 1e-6, label = seed)
+  }
+})
+
 test_that("the robust scale is that of the readings that take part", {
   set.seed(2)
   data <- data.frame(x = 1:12, y = 0.7 * 1:12 + stats::rnorm(12, sd = 0.5))

@@ -78,7 +78,8 @@ Verification verify_kinked(Problem& problem, const Eigen::VectorXd& x) {
   const Eigen::VectorXd sizes = parameter_sizes(problem, x);
   if (!at.usable) {
     // Every row is fitted exactly, or so many that no multipliers are worked out.
-    result.slope = Eigen::VectorXd::Zero(x.size());
+    result.slope = result.bound_multipliers = Eigen::VectorXd::Zero(x.size());
+    if (problem.joint) result.multipliers = Eigen::VectorXd::Zero(problem.joint->count());
     result.factor = Eigen::MatrixXd::Zero(x.size(), x.size());
     result.gradient_norm = size.mean <= size.rounding ? 0 : 1;
     conclude(problem, x, {}, true, result);
