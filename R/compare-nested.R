@@ -76,6 +76,9 @@ nested_test <- function(runs, pair, further = held_further(runs[[pair[1]]], runs
       pair[1], " fits better than ", pair[2], ", which holds it: ", pair[2], " stopped short of its optimum; fit it again from the answer of ", pair[1], "."
     )))
   }
+  if (df <= 0) {
+    return(row(NA_character_, NA_real_, NA_real_, paste0("The data do not determine what ", pair[2], " adds to ", pair[1], ": there is nothing to test.")))
+  }
   if (identical(test, "F")) {
     if (!isTRUE(freedom > 0)) return(row(test, NA_real_, NA_real_, paste0(pair[2], " leaves no degrees of freedom to test with."), freedom))
     statistic <- max(gain, 0) / df / sigma_of(full)^2

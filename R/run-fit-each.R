@@ -58,6 +58,7 @@ fit_each <- function(problem, solver = NULL, start = "stated", shared = NULL, va
   if (is.null(problem$by)) {
     refuse("solver", c("This problem has no groups.", "i" = "Pose it with {.code by = }, or fit it with {.fn fit_local}."))
   }
+  refuse_all_held(problem)
   refuse_knowledge(problem, "A fit of groups")
   check_number(tolerance, "tolerance", above = 0, below = 1)
   check_threads(threads)

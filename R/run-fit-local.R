@@ -136,6 +136,7 @@ finish <- function(run, max_evaluations = NULL, max_iterations = Inf, max_second
 specify_run <- function(problem, solver, tolerance, keep, seed = NULL, most = NA, known_calls = NULL, call = rlang::caller_env()) {
   problem <- as_problem(problem, call)
   refuse_groups(problem, call)
+  refuse_all_held(problem, call)
   check_number(tolerance, "tolerance", above = 0, below = 1, call = call)
   joint <- joint_conditions(problem, parameter_status(problem))
   solver <- as_solver(solver, problem, joint, call)

@@ -35,6 +35,7 @@ fit_multistart <- function(problem, starts = 50, solver = NULL, seed = NULL, clu
   problem <- as_problem(problem)
   refuse_outside(problem)
   refuse_groups(problem)
+  refuse_all_held(problem)
   check_flag(cluster, "cluster")
   check_progress(progress)
   check_number(tolerance, "tolerance", above = 0, below = 1)

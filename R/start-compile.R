@@ -19,6 +19,16 @@ compile_search <- function(problem, call = rlang::caller_env()) {
   with_box(compiled, box, eliminated)
 }
 
+# A fit finds something. A curve whose parameters are all held can be looked at.
+refuse_all_held <- function(problem, call = rlang::caller_env()) {
+  refuse_nameless(problem, call)
+  if (length(parameter_status(problem)$free)) return(invisible())
+  refuse("model", c(
+    "Every parameter is held at a value: there is nothing to fit.",
+    "i" = "{.fn preview} shows the curve with these values, and its residuals; let go of one of them in {.fn subject_to} to fit it."
+  ), call = call)
+}
+
 with_box <- function(compiled, box, eliminated) {
   compiled$box <- box
   compiled$eliminated <- match(eliminated, names(compiled$start))

@@ -102,6 +102,12 @@ test_that("where there is no test, or it says little, the reading says why", {
   said <- read_test(full = fit_local(few), plain = fit_local(few |> subject_to(c == 0)))
   expect_equal(said$reading, "full leaves no degrees of freedom to test with.")
 
+  twice <- pose(data, y ~ a * x + b * x + c) |> start_from(a = 1, b = 1, c = 1)
+  runs <- list(full = suppressWarnings(fit_local(twice)), plain = fit_local(twice |> subject_to(b == 0)))
+  said <- nested_test(runs, c("plain", "full"))
+  expect_equal(said$reading, "The data do not determine what full adds to plain: there is nothing to test.")
+  expect_true(is.na(said$p_value))
+
   short <- fit_local(curve(least_squares()), max_evaluations = 1)
   said <- read_test(full = short, plain = fit_local(curve(least_squares()) |> subject_to(c == 0.4)))
   expect_match(said$reading, "plain fits better than full, which holds it: full stopped short of its optimum", fixed = TRUE)
