@@ -204,6 +204,10 @@ check_rank <- function(run, compiled) {
   }
   factor <- factor[, free, drop = FALSE]
   norms <- sqrt(colSums(factor^2))
+  if (!all(is.finite(norms))) {
+    skipped <- "Derivatives by parameters are beyond all numbers here: nothing can be compared."
+    return(rbind(check_row("rank", NA, "skip", skipped), check_row("conditioning", NA, "skip", skipped)))
+  }
   dead <- names(run$estimate)[free][norms == 0]
   parts <- svd(sweep(factor, 2, ifelse(norms > 0, norms, 1), "/"), nu = 0)
   open <- sum(parts$d <= 1e-12 * max(parts$d))

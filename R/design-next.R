@@ -78,7 +78,7 @@ next_measurements <- function(run, candidates = NULL, n = 10, goal = "parameters
   candidates <- read_candidates(run, candidates, call)
   spending <- read_spending(n, rlang::enquo(cost), budget, missing(n), candidates$table, call)
   setting <- list(
-    run = run, candidates = candidates, goal = read_goal(run, stated, region, call), basis = planned_basis(run), count_measured = count_measured,
+    run = run, call = call, candidates = candidates, goal = read_goal(run, stated, region, call), basis = planned_basis(run), count_measured = count_measured,
     most = at_most, cost = spending$cost, budget = spending$budget, spending = spending, scale = noise_for_planning(run, call)
   )
   if (setting$goal$what == "tell_apart") return(told_apart(setting, c(stats::setNames(list(run), if (is.symbol(match.call()$run)) as.character(match.call()$run) else "run"), rivals), seed, call))

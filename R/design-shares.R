@@ -74,6 +74,13 @@ farthest_move <- function(places, before, ranges) max(vapply(names(ranges), func
 
 shared_out <- function(setting, table) {
   found <- core_share_out(setting$aims(table), setting$cost(table), setting$budget)
+  if (!is.finite(found$gap)) {
+    refuse("measurements", c(
+      "What a reading would tell grows beyond all numbers among these candidates.",
+      "x" = "Where its spread comes to nothing, as next to a zero of the curve under noise in proportion to it, a reading would be exact.",
+      "i" = "Offer candidates away from there."
+    ), call = setting$call %||% rlang::caller_env())
+  }
   found$table <- table
   found
 }

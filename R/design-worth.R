@@ -25,7 +25,7 @@ worth_of_rows <- function(run, goal = "parameters", candidates = NULL, region = 
   call <- rlang::current_env()
   compiled <- compiled_of(run)
   setting <- list(
-    run = run, candidates = read_candidates(run, candidates, call), goal = read_goal(run, rlang::enquo(goal), region, call), basis = planned_basis(run), count_measured = FALSE, most = Inf,
+    run = run, call = call, candidates = read_candidates(run, candidates, call), goal = read_goal(run, rlang::enquo(goal), region, call), basis = planned_basis(run), count_measured = FALSE, most = Inf,
     budget = nrow(measured_places(run)), scale = noise_for_planning(run, call), cost = function(table) rep(1, nrow(table)), spending = list(plain = TRUE),
     cases = matrix(run$estimate, 1, dimnames = list(NULL, names(run$estimate)))
   )
@@ -70,7 +70,9 @@ exact_sentence <- function(run) if (any(compiled_of(run)$known_rows > 0)) "Readi
 values_without <- function(aims, n, without) {
   if (nrow(aims[[1]]$rows) != n) return(vapply(seq_len(n), without, 0))
   rows <- aims[[1]]$rows
-  covariance <- solve(aims[[1]]$known + crossprod(rows))
+  information <- aims[[1]]$known + crossprod(rows)
+  covariance <- if (rcond(information) > .Machine$double.eps) solve(information)
+  if (is.null(covariance)) return(vapply(seq_len(n), without, 0))
   leverage <- pmin(rowSums((rows %*% covariance) * rows), 1)
   each <- lapply(aims, function(aim) {
     if (aim$measure == "volume") return(-as.numeric(determinant(covariance)$modulus) / ncol(rows) + log(1 - leverage) / ncol(rows) - as.numeric(determinant(crossprod(aim$wanted))$modulus) / ncol(rows))

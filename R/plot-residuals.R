@@ -118,6 +118,8 @@ spread_stretches <- 6
 fewest_in_stretch <- 5
 
 spread_panel <- function(table, label, what) {
+  # readings met exactly have no spread
+  if (nrow(table) == 0) return(flagged_points(ggplot2::ggplot(table, aes(.data$fitted, .data$standardised)), table) + ggplot2::labs(x = label, y = what))
   stretch <- cut(rank(table$fitted, ties.method = "first"), min(spread_stretches, max(2, nrow(table) %/% fewest_in_stretch)), labels = FALSE)
   reach <- 2 * sqrt(tapply(table$standardised^2, stretch, mean))
   shades <- data.frame(from = tapply(table$fitted, stretch, min), to = tapply(table$fitted, stretch, max), reach = reach)

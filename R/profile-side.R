@@ -33,6 +33,8 @@ root_of_rise <- function(run, optimum, quantity = NULL) {
     found <- optimum(at, from)
     if (is.null(found)) return(NULL)
     rise <- in_noise(found$value - best)
+    # between values beyond all numbers there is no difference
+    if (is.nan(rise)) return(NULL)
     list(x = found$x, root = sqrt(max(rise, 0)), rise = rise, converged = found$converged %||% TRUE)
   }
 }
@@ -50,6 +52,8 @@ better_rise <- -1e-3
 # Steps outwards at most, each at most this many times as far as the one before.
 most_steps <- 40
 outward_factor <- 4
+# ... and each at least this share of the answer.
+least_step_share <- 1e-14
 # Orders of magnitude are followed down to this share of the estimate.
 next_to_zero <- 1e-15
 # A side that jumps past the target is walked again this often, in shorter steps.
@@ -71,6 +75,8 @@ profile_side <- function(root, centre, x, side, target, step, limit, size, by_de
 walk_outwards <- function(trail, root, centre, x, side, target, step, limit, size, by_decades) {
   ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
   last <- trail$points[[1]]
+  # a step below the digits of the answer is none
+  step <- max(step, least_step_share * abs(centre))
   refused <- jumps <- 0
   for (k in seq_len(most_steps)) {
     nears_zero <- by_decades && side * centre < 0 && abs(last$at) > next_to_zero * abs(centre)

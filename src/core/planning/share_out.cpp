@@ -173,7 +173,7 @@ Shares share_out(const Aims& aims, const VectorXd& costs, double budget) {
     VectorXd amounts = VectorXd::Zero(costs.size());
     for (Index k = 0; k < size; ++k) amounts[places[static_cast<std::size_t>(k)]] = kept[k] * scale_here[k];
     const Shares now = judge_amounts(aims, costs, budget, amounts, found.duals / found.duals.sum());
-    if (now.gap < best.gap) best = now;
+    if (round == 0 || now.gap < best.gap) best = now;
     // those that would raise the value join, those without a share leave
     std::vector<Index> joining;
     const VectorXd gain = now.slope.cwiseProduct(scale);
