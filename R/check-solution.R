@@ -126,7 +126,9 @@ check_curvature <- function(run, compiled, fresh) {
   }
   hessian <- hessian[free, free, drop = FALSE]
   scale <- sqrt(pmax(abs(diag(hessian)), .Machine$double.xmin))
-  values <- eigen(hessian / outer(scale, scale), symmetric = TRUE, only.values = TRUE)$values
+  scaled <- hessian / outer(scale, scale)
+  if (!all(is.finite(scaled))) return(check_row("curvature", NA, "skip", "Second derivatives are not finite."))
+  values <- eigen(scaled, symmetric = TRUE, only.values = TRUE)$values
   share <- if (any(values != 0)) min(values) / max(abs(values)) else 0
   flat <- fresh$rank < fresh$n_alive || length(fresh$dead) > 0 || share <= 1e-12
   check_row("curvature", share, if (flat) "warn" else "pass", if (flat) {
@@ -254,6 +256,7 @@ check_restart <- function(run, seed) {
   change <- max(abs(again$estimate - run$estimate) / sizes)
   gain <- in_users_sign(run$problem, run$value) - in_users_sign(run$problem, again$value)
   better <- gain > value_rounding(run)
+  if (is.na(change) || is.na(better)) return(check_row("restart", NA, "skip", "The value here, or where a restart ends, is beyond all numbers: nothing can be compared."))
   verdict <- if (better) "fail" else if (change <= restart_share) "pass" else "warn"
   check_row("restart", change, verdict, switch(verdict,
     pass = "A restart from a perturbed answer ends at the same place.",

@@ -53,7 +53,7 @@ better_rise <- -1e-3
 most_steps <- 40
 outward_factor <- 4
 # ... and each at least this share of the answer.
-least_step_share <- 1e-14
+least_outward_share <- 1e-14
 # Orders of magnitude are followed down to this share of the estimate.
 next_to_zero <- 1e-15
 # A side that jumps past the target is walked again this often, in shorter steps.
@@ -76,16 +76,17 @@ walk_outwards <- function(trail, root, centre, x, side, target, step, limit, siz
   ended <- function(end, how, ...) list(end = end, how = how, side = side, points = trail$points, noticed = unique(trail$noticed), ...)
   last <- trail$points[[1]]
   # a step below the digits of the answer is none
-  step <- max(step, least_step_share * abs(centre))
+  step <- max(step, least_outward_share * abs(centre))
   refused <- jumps <- 0
   for (k in seq_len(most_steps)) {
     nears_zero <- by_decades && side * centre < 0 && abs(last$at) > next_to_zero * abs(centre)
     at <- if (nears_zero) place_outwards(last$at, side, step, 0, 0) else place_outwards(last$at, side, step, limit, size)
+    if (is.na(at) || (at == last$at && at != limit)) return(ended(last$at, "lost"))
     found <- held_fit(root, at, carried_on(trail$points, at), x)
     if (is.null(found)) {
       # the model may fail so far out: the way there is halved
       refused <- refused + 1
-      if (refused > 30 || at == last$at) return(ended(last$at, "lost"))
+      if (refused > 30) return(ended(last$at, "lost"))
       step <- abs(at - last$at) / 4
       next
     }
@@ -100,7 +101,7 @@ walk_outwards <- function(trail, root, centre, x, side, target, step, limit, siz
       jumps <- jumps + 1
       trail$points <- Filter(function(point) point$root < target, trail$points)
       last <- trail$points[[length(trail$points)]]
-      if (jumps > most_jumps || at == last$at) return(ended(last$at, "lost"))
+      if (jumps > most_jumps) return(ended(last$at, "lost"))
       step <- abs(at - last$at) / 4
       next
     }

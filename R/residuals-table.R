@@ -101,7 +101,10 @@ studentised_rows <- function(run, standardised, leverage) {
 # Standard errors of the fitted values per unit of residual scale.
 fitted_errors <- function(run, compiled) {
   moving <- which(run$at_bound == "")
-  factor <- tangent_factor(run, compiled)[, moving, drop = FALSE]
+  factor <- tangent_factor(run, compiled)
+  # of a run that failed there is none
+  if (is.null(factor)) return(rep(NA_real_, compiled$rows))
+  factor <- factor[, moving, drop = FALSE]
   if (!is_compiled(run$problem)) {
     return(difference_errors(function(x) fitted_rows(compiled, x), run$estimate, factor, moving))
   }
