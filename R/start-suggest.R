@@ -12,6 +12,9 @@
 #' readings of what is taken up and lost again, for example, allow both rates to be exchanged, and [subject_to()] says which makes sense. Of waves, which
 #' have other starts a period away, nothing is said.
 #'
+#' Under [absolute_error()], [robust_error()] and heavy-tailed families, which take lightly what lies far off, starts are also looked for in random parts
+#' of the rows, some of which hold few such readings, and each is followed to its best fit by absolute error.
+#'
 #' @param problem \[tundrel_problem] From [pose()]; starts it has are tried too.
 #' @param n \[integer(1)] How many starts to return at most.
 #' @param samples \[integer(1)] How many points to try; by default 600, fewer where a model has so many parameters that each takes long.
@@ -23,7 +26,7 @@
 #'   [start_from()], which takes its first row.
 #' @section Errors: `tundrel_error_model` when the model gives finite numbers at no point tried.
 #' @references Golub and Pereyra (1973) SIAM Journal on Numerical Analysis 10, 413-432. Schuster (1898)
-#'   Terrestrial Magnetism 3, 13-41.
+#'   Terrestrial Magnetism 3, 13-41. Rousseeuw and Leroy (1987) Robust Regression and Outlier Detection, Wiley, chapter 5, for parts of the rows.
 #' @export
 #' @examples
 #' lichen <- read_measurements(demo_file("lichen-light.csv"))
@@ -218,10 +221,10 @@ starts_of_parts <- function(squares, samples, seed) {
   found
 }
 
-# Where a walk lost its way there is nothing to go on from.
+# Each place once. Where a walk lost its way there is nothing to go on from.
 starts_reached <- function(walks) {
-  reached <- lapply(walks, function(run) if (run$stop_reason == "diverged") run$start else run$estimate)
-  beside_own(do.call(rbind, reached), c("start", "value"))
+  reached <- do.call(rbind, lapply(walks, function(run) if (run$stop_reason == "diverged") run$start else run$estimate))
+  beside_own(reached[!duplicated(signif(reached, 3)), , drop = FALSE], c("start", "value"))
 }
 
 # NULL where no value of the criterion's own parameters serves.
