@@ -44,7 +44,7 @@ numbers_of_lines <- function(tested, worst, places) {
   tests <- seq_along(tests_before_patterns)
   in_order <- function(of_tests, of_rows) {
     of_tests <- of_tests[, places, drop = FALSE]
-    rbind(of_tests[tests, , drop = FALSE], of_rows[, places], of_tests[-tests, , drop = FALSE])
+    rbind(of_tests[tests, , drop = FALSE], of_rows[, places, drop = FALSE], of_tests[-tests, , drop = FALSE])
   }
   none <- rep(NA_real_, length(worst$p))
   dispersed <- worst$dispersed

@@ -93,6 +93,7 @@ optimal_gradient <- 1e-6
 check_slope <- function(run, fresh) {
   if (length(fresh) == 0) return(check_row("slope", NA, "fail", "The criterion is not finite at the answer."))
   norm <- fresh$gradient_norm
+  if (is.na(norm)) return(check_row("slope", NA, "skip", "The gradient is not finite at the answer."))
   if (norm <= optimal_gradient && length(fresh$kinked) > 1) {
     at <- and_list(names(run$estimate)[fresh$kinked])
     return(check_row("slope", norm, "warn", paste0("The value has a kink here, along ", at, ": differences on both sides cancel, and tell nothing of the directions between.")))

@@ -4,7 +4,7 @@
 close_aicc <- 2
 
 models_reading <- function(x) {
-  c(unsure_models(x), best_by_information(x), best_by_prediction(x))
+  c(unsure_models(x), best_by_information(x), if (!any(attr(x, "exact"))) best_by_prediction(x))
 }
 
 unsure_models <- function(x) {
@@ -17,6 +17,14 @@ unsure_models <- function(x) {
 }
 
 best_by_information <- function(x) {
+  exact <- which(attr(x, "exact"))
+  if (length(exact)) {
+    simplest <- exact[which.min(x$n_free[exact])]
+    return(paste0(
+      and_list(x$model[exact]), if (length(exact) == 1) " meets" else " meet", " every reading exactly: without noise AICc has nothing to weigh",
+      if (length(unique(x$n_free[exact])) > 1) paste0("; ", x$model[simplest], " has the fewest parameters"), "."
+    ))
+  }
   if (anyNA(x$aicc)) return("AICc cannot be had for all of these models: too few rows, or a criterion that is no likelihood.")
   near <- x$model[x$aicc - x$aicc[1] < close_aicc]
   if (length(near) == 1) {

@@ -82,25 +82,27 @@ models_compared <- function(runs, nested, folds, by, along, seed, threads, call)
   pairs <- nested_pairs(runs, nested, call)
   rows <- lapply(runs, glance)
   pick <- function(part, kind = numeric(1)) vapply(rows, `[[`, kind, part, USE.NAMES = FALSE)
+  exact <- vapply(runs, is_exact_fit, NA, USE.NAMES = FALSE)
   left_out <- if (folds > 0) left_out_rows(runs[[1]], compiled[[1]], folds, by, seed, along, call)
   predicted <- lapply(names(runs), function(name) or_partial(cross_validated(runs[[name]], compiled[[name]], left_out, one_criterion(runs), threads), nothing_validated))
   table <- tibble(
     model = names(runs), formula = vapply(runs, function(r) model_text(r$problem), character(1), USE.NAMES = FALSE),
     n_free = pick("n_free"), value = pick("value"), sigma = pick("sigma"), log_lik = pick("log_lik"), aicc = pick("aicc"),
-    aicc_weight = weights_of(pick("aicc")),
-    bic = pick("bic"), bic_weight = weights_of(pick("bic")), prediction_error = vapply(predicted, `[[`, numeric(1), "error"),
+    aicc_weight = weights_of(pick("aicc"), exact),
+    bic = pick("bic"), bic_weight = weights_of(pick("bic"), exact), prediction_error = vapply(predicted, `[[`, numeric(1), "error"),
     log_score = vapply(predicted, `[[`, numeric(1), "log_score"), converged = pick("converged", logical(1))
   )
-  order <- order(table$aicc, table$bic)
+  order <- order(ifelse(exact, -Inf, table$aicc), ifelse(exact, table$n_free, table$bic))
   tests <- do.call(rbind, lapply(pairs, function(pair) nested_test(runs, pair)))
   structure(
-    table[order, ], class = c("tundrel_models", class(table)), tests = tests, runs = runs[order], left_out = left_out,
+    table[order, ], class = c("tundrel_models", class(table)), tests = tests, runs = runs[order], left_out = left_out, exact = exact[order],
     failed = vapply(predicted, `[[`, numeric(1), "failed")[order], stopped = stopped_by()
   )
 }
 
-weights_of <- function(criterion) {
-  if (anyNA(criterion)) return(rep(NA_real_, length(criterion)))
+# Beside a model that meets every reading there is nothing to weigh.
+weights_of <- function(criterion, exact) {
+  if (any(exact) || !all(is.finite(criterion))) return(rep(NA_real_, length(criterion)))
   share <- exp(-(criterion - min(criterion)) / 2)
   share / sum(share)
 }

@@ -70,6 +70,9 @@ nested_test <- function(runs, pair, further = held_further(runs[[pair[1]]], runs
       " no effect: the usual test is not valid. test_by_simulation(", pair[1], ", ", pair[2], ") is."
     )))
   }
+  if (is_exact_fit(simple)) {
+    return(row(NA_character_, NA_real_, NA_real_, paste0(pair[1], " meets every reading exactly: nothing is left for ", pair[2], " to explain.")))
+  }
   gain <- in_users_sign(full$problem, simple$value) - in_users_sign(full$problem, full$value)
   if (gain < -1e-6 * abs(full$value)) {
     return(row(NA_character_, NA_real_, NA_real_, paste0(

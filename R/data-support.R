@@ -35,6 +35,7 @@ data_support <- function(run, ...) {
   typical <- stats::setNames(compiled_at_start(run)$typical, names(run$estimate))[moving]
   size[size < 1e-6 * typical] <- typical[size < 1e-6 * typical]
   factor <- run$factor[, names(run$estimate) %in% moving, drop = FALSE] %*% diag(size, length(size))
+  if (!all(is.finite(factor))) refuse("solver", c("The curvature at the answer is not known.", "i" = "See why by printing the run."))
   found <- weak_directions(factor, moving)
   error <- ifelse(found$known, scale / found$size, Inf)
   rows <- lapply(rev(seq_along(error)), function(k) {

@@ -23,12 +23,13 @@ plot_models <- function(...) {
   if (length(given) == 1 && inherits(given[[1]], "tundrel_ranking")) given <- utils::head(attr(given[[1]], "runs"), most_drawn)
   table <- if (length(given) == 1 && inherits(given[[1]], "tundrel_models")) given[[1]] else do.call(compare_models, given)
   runs <- attr(table, "runs")
+  said <- best_by_information(table)
   table <- tibble::as_tibble(unclass(table)[setdiff(names(table), "formula")])
   table$model <- factor(table$model, names(runs))
   curves <- if (length(unique(unlist(lapply(runs, function(r) r$problem$model$predictors)))) == 1) draw_model_curves(runs) else draw_model_scatter(runs)
   patchwork::wrap_plots(curves, patchwork::wrap_plots(draw_weights(table), draw_prediction(table), ncol = 1), widths = c(1.8, 1)) +
     patchwork::plot_annotation(
-      title = headline(best_by_information(table)), caption = model_captions(runs), theme = theme_tundrel()
+      title = headline(said), caption = model_captions(runs), theme = theme_tundrel()
     ) + in_words()
 }
 

@@ -31,6 +31,8 @@ readings_beside <- function(run, data, spread, call) {
   resembling <- function(a, b) (1 - noise$nugget) * exp(-abs(outer(a, b, `-`)) / noise$range)
   fitted <- fitted_rows(compiled, run$estimate)
   sd <- spread_in_rows(run, vctrs::vec_slice(unclass_measurements(measured), compiled$used), fitted, call)
+  # the fit is exact
+  if (any(sd <= 0)) return(NULL)
   residual <- (observed_rows(compiled) - fitted) / sd
   slopes <- matrix(core_jacobian(compiled$nodes, compiled$fitted, compiled$columns, compiled$rows, run$estimate), ncol = length(run$estimate)) / sd
   own <- matrix(model_rows(run$problem, data, core_jacobian, run$estimate, call = call), ncol = length(run$estimate))
@@ -42,7 +44,7 @@ readings_beside <- function(run, data, spread, call) {
     alike <- resembling(old$place[mine], old$place[mine])
     diag(alike) <- 1
     towards <- resembling(old$place[mine], new$place[rows])
-    pull <- solve(alike, towards)
+    pull <- solved_as_far(alike, towards)
     out$shift[rows] <<- spread[rows] * colSums(pull * residual[mine])
     out$variance[rows] <<- spread[rows]^2 * pmax(0, 1 - colSums(pull * towards))
     own[rows, ] <<- own[rows, , drop = FALSE] - spread[rows] * crossprod(pull, slopes[mine, , drop = FALSE])
@@ -59,4 +61,14 @@ readings_beside <- function(run, data, spread, call) {
   own <- own[, moving, drop = FALSE]
   out$error <- sqrt(pmax(0, rowSums((own %*% covariance) * own)))
   out
+}
+
+# Where readings are as good as one, as under a range much longer than they lie apart, they share what they tell.
+solved_as_far <- function(alike, towards) {
+  solved <- tryCatch(solve(alike, towards), error = function(e) NULL)
+  if (!is.null(solved)) return(solved)
+  found <- eigen(alike, symmetric = TRUE)
+  known <- found$values > nrow(alike) * .Machine$double.eps * found$values[1]
+  vectors <- found$vectors[, known, drop = FALSE]
+  vectors %*% (crossprod(vectors, towards) / found$values[known])
 }

@@ -34,7 +34,7 @@ root_of_rise <- function(run, optimum, quantity = NULL) {
     if (is.null(found)) return(NULL)
     rise <- in_noise(found$value - best)
     # between values beyond all numbers there is no difference
-    if (is.nan(rise)) return(NULL)
+    if (is.na(rise)) return(NULL)
     list(x = found$x, root = sqrt(max(rise, 0)), rise = rise, converged = found$converged %||% TRUE)
   }
 }

@@ -99,9 +99,9 @@ pose_line <- function(data, symbols) {
 
 ranked_table <- function(runs, folds, seed, threads, call = rlang::caller_env()) {
   fitted <- Filter(function(one) inherits(one, "tundrel_run"), runs)
-  good <- Filter(function(run) run$converged && is.finite(glance(run)$aicc), fitted)
+  good <- Filter(function(run) run$converged && isTRUE(glance(run)$aicc < Inf), fitted)
   if (length(good) == 0) {
-    why <- if (is.character(runs[[1]])) runs[[1]] else if (runs[[1]]$converged) "the curve meets every reading exactly, or there are too few for AICc" else stop_sentence(runs[[1]])
+    why <- if (is.character(runs[[1]])) runs[[1]] else if (runs[[1]]$converged) "there are too few rows for AICc" else stop_sentence(runs[[1]])
     refuse("measurements", c("No model could be ranked.", "x" = "{.val {names(runs)[1]}}: {why}."), call = call)
   }
   # a curve that stands in the catalogue under two names is weighed once
@@ -110,7 +110,7 @@ ranked_table <- function(runs, folds, seed, threads, call = rlang::caller_env())
   compared <- if (length(distinct) > 1) suppressWarnings(rlang::inject(compare_models(!!!distinct, folds = folds, seed = seed, threads = threads)))
   rows <- compared %||% lone_model(distinct)
   others <- setdiff(names(runs), names(good))
-  remarks <- c(vapply(good, run_remark, ""), vapply(runs[others], function(one) if (is.character(one)) one else paste0("did not converge (", one$stop_reason, ")"), ""))
+  remarks <- c(vapply(good, run_remark, ""), vapply(runs[others], no_rank, ""))
   model <- c(unlist(lapply(rows$model, function(name) c(name, names(good)[twin_of %in% name]))), others)
   place <- match(ifelse(model %in% rows$model, model, twin_of[match(model, names(good))]), rows$model)
   twin <- !is.na(place) & !model %in% rows$model
@@ -123,6 +123,8 @@ ranked_table <- function(runs, folds, seed, threads, call = rlang::caller_env())
   structure(table, class = c("tundrel_ranking", class(table)), runs = fitted[model[table$converged]], compared = compared)
 }
 
+no_rank <- function(one) if (is.character(one)) one else if (one$converged) "too few rows for AICc" else paste0("did not converge (", one$stop_reason, ")")
+
 lone_model <- function(good) {
   row <- glance(good[[1]])
   tibble(model = names(good), n_free = row$n_free, aicc = row$aicc, aicc_weight = 1, prediction_error = NA_real_)
@@ -130,7 +132,8 @@ lone_model <- function(good) {
 
 # Models that come to the same value with as many parameters are one curve written in several ways: of each the first such one, or NA.
 twins <- function(runs) {
-  key <- vapply(runs, function(run) paste(format(run$value, digits = 9), length(run$estimate)), "")
+  value <- function(run) if (is_exact_fit(run)) 0 else run$value
+  key <- vapply(runs, function(run) paste(format(value(run), digits = 9), length(run$estimate)), "")
   first <- names(runs)[match(key, key)]
   ifelse(first != names(runs), first, NA_character_)
 }
@@ -188,7 +191,7 @@ meaning_of <- function(name, run) {
 ranking_reading <- function(x) {
   runs <- attr(x, "runs")
   compared <- attr(x, "compared")
-  left <- tryCatch(check_residuals(runs[[1]]), tundrel_error = function(e) NULL)
+  left <- if (!is_exact_fit(runs[[1]])) tryCatch(check_residuals(runs[[1]]), tundrel_error = function(e) NULL)
   failed <- left$check[left$verdict == "fail"]
   c(
     if (!is.null(compared)) models_reading(compared),

@@ -144,6 +144,8 @@ bootstrap_rows <- function(run, quantities, drawn, level, way) {
     if (quantity$fixed) return(row(NA_real_, c(NA_real_, NA_real_), remark("fixed")))
     # refits stay where they begin in a direction that nothing decides
     if (is.infinite(quantity$std_error)) return(row(Inf, c(-Inf, Inf), remark("not_determined")))
+    nothing_to_draw <- if (!isTRUE(interval_freedom(run) > 0)) "no_freedom" else if (is_exact_fit(run)) "exact_fit"
+    if (!is.null(nothing_to_draw)) return(row(NA_real_, c(NA_real_, NA_real_), remark(nothing_to_draw)))
     good <- nrow(drawn$refits)
     failed <- if (drawn$failed > 0) remark("failed_refits", paste(drawn$failed, "of", drawn$replicates))
     short <- if (drawn$replicates < drawn$asked) remark("stopped_refits", paste("only", drawn$replicates, "of", drawn$asked))

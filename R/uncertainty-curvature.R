@@ -30,7 +30,7 @@ curvature_remarks <- function(run, quantity, ends) {
   code <- if (!tells_noise(run$problem)) {
     "value_alone"
   } else if (is_unjudged(run)) {
-    "under_way"
+    if (run$stop_reason == "failed") "no_curvature" else "under_way"
   } else if (nzchar(quantity$rests)) {
     paste0("rests_", quantity$rests)
   } else if (!isTRUE(interval_freedom(run) > 0)) {
@@ -87,7 +87,8 @@ with_information <- function(run, information, clusters = NULL) {
   bread <- (bread - active$bend) / if (criterion$squares) 2 else 1
   # in the directions that active conditions leave
   open <- active$open
-  inverse <- tryCatch(chol2inv(chol(crossprod(open, bread %*% open))), error = function(e) NULL)
+  if (ncol(open) == 0) return(run)
+  inverse <- inverse_of_bread(crossprod(open, bread %*% open))
   if (is.null(inverse)) {
     refuse("criterion", c(
       "{.code information = \"{information}\"} cannot be had: the criterion does not curve the right way in every direction at the answer.",
@@ -98,12 +99,40 @@ with_information <- function(run, information, clusters = NULL) {
     inverse * covariance_scale(run)^2
   } else {
     spread <- if (information == "clustered") clustered_spread(run, moving, clusters) else slopes_spread(run, moving)
-    inverse %*% crossprod(open, spread %*% open) %*% inverse
+    spread <- crossprod(open, spread %*% open)
+    refuse_no_spread(spread, inverse, information, rlang::caller_env(2))
+    inverse %*% spread %*% inverse
   }
   known <- covariance_scale(run) * chol(chol2inv(chol(covariance))) %*% t(open)
   run$factor[] <- 0
   run$factor[moving, moving] <- with_known_directions(known, active$slopes)
   run
+}
+
+# NULL where the criterion does not curve upwards, by more than rounding, in every direction.
+inverse_of_bread <- function(bread) {
+  if (any(diag(bread) <= 0)) return(NULL)
+  even <- 1 / sqrt(diag(bread))
+  scaled <- even * t(even * bread)
+  sizes <- eigen(scaled, symmetric = TRUE, only.values = TRUE)$values
+  if (!all(is.finite(sizes)) || min(sizes) < 10 * length(even) * .Machine$double.eps * max(sizes)) return(NULL)
+  even * t(even * chol2inv(chol(scaled)))
+}
+
+# Measured by the curvature, slopes that vary in every direction have spreads of one size there; a direction with less than this of the
+# largest has none but for rounding.
+no_spread_share <- 1e-10
+
+refuse_no_spread <- function(spread, inverse, information, call) {
+  root <- chol(inverse)
+  sizes <- eigen(root %*% spread %*% t(root), symmetric = TRUE, only.values = TRUE)$values
+  if (all(is.finite(sizes)) && min(sizes) > no_spread_share * max(sizes)) return(invisible())
+  what <- if (information == "clustered") "clusters" else "rows"
+  refuse("criterion", c(
+    "{.code information = \"{information}\"} cannot be had: the slopes of the {what} do not vary in every direction.",
+    "x" = if (all(spread == 0)) "The model meets every reading." else "There are too few {what} for so many parameters, or too few are away from the curve.",
+    "i" = "Leave {.arg information} out."
+  ), call = call)
 }
 
 # Of the conditions between parameters that are active: slopes in the parameters `moving`, a column each; an orthonormal basis of

@@ -8,6 +8,7 @@ note_of_code <- function(code, detail) {
     fixed = "fixed",
     tied = paste("tied to", detail),
     value_alone = "a single value has no information about noise",
+    no_curvature = "the curvature is not known here",
     under_way = "not known until the run has ended",
     chi_squared = "from the chi-squared distribution of the noise",
     spread_chi_squared = "its square taken as chi-squared, with degrees of freedom after its standard error",

@@ -8,8 +8,8 @@ core_passed <- attribute("tests") - core_failed
 cat("Core:", core_passed, "checks passed,", core_failed, "failed\n")
 if (core_status != 0) system2("build/core-tests")
 
-# one more than there are processors: many tests wait for processes of their own
-Sys.setenv(TESTTHAT_CPUS = parallel::detectCores() + 1)
+# two more than there are processors: many tests wait for processes of their own
+Sys.setenv(TESTTHAT_CPUS = parallel::detectCores() + 2)
 # tables that tests write are written in one piece, as the package's own are
 Sys.setenv(VROOM_WRITE_BUFFER_LINES = "1000000")
 # memory is cheaper here than looking for what of it is free again, which takes a tenth of the time otherwise

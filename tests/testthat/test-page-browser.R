@@ -234,7 +234,7 @@ test_that("hostile texts are inert in the browser, and strangers are not served"
   tab <- open_page(served$address)
   withr::defer(tab$close())
   js(tab, "window.broken = 0; window.alert = () => { window.broken++; }; 1")
-  texts <- c("<script>window.broken++</script>", "<img src=x onerror=window.broken++>", "'><svg onload=window.broken++>", "system('id')", "a\u202eb", strrep("a", 1e6))
+  texts <- c("<script>window.broken++</script>", "'><img src=x onerror=window.broken++><svg onload=window.broken++>", "a\u202eb", strrep("a", 1e6))
   type_into(tab, "model", "dye ~ base + peak_gauss(minutes, h, c, w)")
   wait_for(tab, "document.getElementById('pull-w')")
   for (text in texts) {

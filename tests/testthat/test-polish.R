@@ -81,10 +81,8 @@ test_that("a point at which the value is zero is verified, whatever its last dig
   names <- paste0("x", 1:6)
   problem <- pose(valley, parameters = names)
   for (name in names) problem <- rlang::exec(search_within, problem, !!name := c(-5, 10))
-  for (seed in 1:2) {
-    run <- fit_global(problem, seed = seed)
-    expect_true(run$converged, info = paste(seed, format(run)))
-    expect_equal(unname(coef(run)), rep(1, 6), tolerance = 1e-7)
-    expect_lt(run$value, 1e-20)
-  }
+  run <- fit_global(problem, seed = 1)
+  expect_true(run$converged, info = format(run))
+  expect_equal(unname(coef(run)), rep(1, 6), tolerance = 1e-7)
+  expect_lt(run$value, 1e-20)
 })

@@ -52,12 +52,13 @@ test_that("the profile of what ran away ends below where enumeration says, and i
   found <- suppressWarnings(uncertainty(run, by = "profile"))
   found <- found[found$parameter == "h", ]
   threshold <- run$value * (1 + qt(0.975, 17)^2 / 17)
-  places <- seq(4, 5, 0.01)
+  places <- seq(4.2, 4.45, 0.01)
+  expect_gt(lowest_at_steepness(data, places[1]), threshold)
   within <- places[vapply(places, function(h) lowest_at_steepness(data, h), 0) <= threshold]
   expect_equal(found$lower, min(within), tolerance = 0.005)
   expect_identical(found$upper, Inf)
   # with a limit it is an answer, at that limit, near or far
-  for (most in c(20, 30, 100)) {
+  for (most in c(20, 100)) {
     limited <- suppressMessages(fit_local(subject_to(run$problem, text = paste("h <=", most))))
     expect_true(limited$converged, label = most)
     expect_equal(coef(limited)[["h"]], most)

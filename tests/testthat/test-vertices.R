@@ -13,7 +13,8 @@ vertices <- list(
 
 test_that("every solver ends where all parameters rest on limits, or refuses", {
   local <- lapply(c("brent", "bfgs", "gauss_newton", "interpolation", "lbfgs", "nelder_mead", "powell", "smoothed_newton", "newton", "sqp"), function(name) get(paste0("solver_", name))())
-  for (criterion in vertex_criteria) {
+  for (k in seq_along(vertex_criteria)) {
+    criterion <- vertex_criteria[[k]]
     for (vertex in vertices) {
       problem <- judge_by(vertex$problem, criterion)
       label <- paste(format(criterion), format(vertex$problem$conditions[[1]]$text))
@@ -23,7 +24,8 @@ test_that("every solver ends where all parameters rest on limits, or refuses", {
         expect_true(usual$converged, label = label)
         expect_equal(unname(coef(usual)), vertex$at, tolerance = 1e-7, label = label)
       }
-      for (solver in local) {
+      # each solver meets every other criterion
+      for (solver in local[(seq_along(local) + k) %% 2 == 0]) {
         run <- tryCatch(suppressMessages(fit_local(problem, solver, max_evaluations = 3000)), tundrel_error = function(e) NULL)
         if (!is.null(run) && run$converged) expect_equal(unname(coef(run)), vertex$at, tolerance = 1e-5, label = paste(solver$name, label))
       }
