@@ -40,6 +40,8 @@ average_models <- function(..., newdata = NULL, quantity = NULL, level = 0.95) {
   check_same_rows(runs, call)
   stated <- rlang::enquo(quantity)
   if (is.null(newdata) == rlang::quo_is_null(stated)) refuse("argument", c("Say where the curve is wanted by {.arg newdata}, or what quantity by {.arg quantity}: one of them."), call = call)
+  exact <- vapply(runs, is_exact_fit, NA)
+  if (any(exact)) refuse("criterion", c("{and_list(names(runs)[exact])} {cli::qty(sum(exact))}meet{?s/} every reading exactly: without noise there is nothing to weigh models by."), call = call)
   weight <- steadied_weights(runs)
   if (anyNA(weight)) refuse("criterion", c("These models have no AICc to be weighed by.", "i" = "There must be more rows than parameters, and a criterion that is a likelihood or least squares."), call = call)
   each <- if (is.null(newdata)) quantities_of_models(runs, stated, call) else curves_of_models(runs, newdata, call)

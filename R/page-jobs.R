@@ -48,11 +48,16 @@ page_jobs <- list(
   compare = function(job) compared_at_page(job$runs, job$models, job$answers),
   derive = function(job) derived_at_page(job$run, job$derived, job$by),
   next_readings = function(job) next_at_page(job$run, job$asked),
-  rank = function(job) rank_models(job$data, job$formula),
+  rank = function(job) ranked_at_page(job$data, job$formula),
   figure = function(job) page_figure(job$what, job$of, job$path, job$size),
   parameters = function(job) write_table(if (inherits(job$of, "tundrel_fits")) coef_table(job$of) else tibble::as_tibble(unclass(quiet_uncertainty(job$of, job$by))), job$path),
   report = function(job) if (inherits(job$of, "tundrel_fits")) write_report(job$of, job$path, title = job$title) else write_report(job$of, job$path, title = job$title, by = job$by, runs = job$others)
 )
+
+ranked_at_page <- function(data, formula) {
+  table <- rank_models(data, formula)
+  structure(table, reading = ranking_reading(table))
+}
 
 # Runs of one problem beside each other, and the best runs of several problems as models, where they can be compared.
 compared_at_page <- function(runs, models, answers = NULL) {

@@ -145,7 +145,7 @@ view_comparison <- function(state, results, found) {
     h$h3("Compare the runs"), page_button("compare-runs", "Compare", "compare"),
     found_part(found$comparison, function(value) htmltools::tagList(
       if (!is.null(value$runs)) htmltools::tagList(page_table(few_columns(value$runs$table, c("run", "solver", "optimum", "value", "gap", "converged", "evaluations")), id = "comparison"), sentence_list(value$runs$reading)),
-      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "rmse", "aicc", "delta_aicc", "weight", "cv_rmse")), id = "model-comparison"), sentence_list(value$models$reading)),
+      if (!is.null(value$models)) htmltools::tagList(h$h3("Models"), page_table(few_columns(value$models$table, c("model", "n_free", "sigma", "aicc", "aicc_weight", "prediction_error", "log_score")), id = "model-comparison"), sentence_list(value$models$reading)),
       sentence_list(value$aside, "told"),
       if (!is.null(value$answers)) htmltools::tagList(h$h3(paste0("Run ", value$answers$of[1], " before, run ", value$answers$of[2], " after")), page_table(few_columns(value$answers$table, names(value$answers$table)), id = "answers"), sentence_list(value$answers$reading))
     ))
@@ -172,10 +172,10 @@ view_ranking <- function(found) {
     h <- htmltools::tags
     runs <- attr(table, "runs")
     shown <- utils::head(tibble::as_tibble(unclass(table)), 8)
-    keep <- intersect(c("model", "n_free", "rmse", "aicc", "delta_aicc", "remark"), names(shown))
-    h$table(class = "table table-sm", id = "ranking", h$thead(h$tr(lapply(c(keep, ""), function(x) h$th(scope = "col", x)))), h$tbody(lapply(seq_len(nrow(shown)), function(i) {
+    keep <- intersect(c("model", "n_free", "aicc", "aicc_weight", "prediction_error", "remark"), names(shown))
+    htmltools::tagList(h$table(class = "table table-sm", id = "ranking", h$thead(h$tr(lapply(c(keep, ""), function(x) h$th(scope = "col", x)))), h$tbody(lapply(seq_len(nrow(shown)), function(i) {
       run <- runs[[shown$model[i]]]
-      h$tr(lapply(keep, function(name) h$td(if (is.numeric(shown[[name]])) format_number(shown[[name]][i]) else shown[[name]][i])), h$td(if (!is.null(run)) page_button(id_of("take", shown$model[i]), "Take", "take_model", list(model = shown$model[i]))))
-    })))
+      h$tr(lapply(keep, function(name) h$td(if (!is.numeric(shown[[name]])) shown[[name]][i] else if (!is.na(shown[[name]][i])) format_number(shown[[name]][i]))), h$td(if (!is.null(run)) page_button(id_of("take", shown$model[i]), "Take", "take_model", list(model = shown$model[i]))))
+    }))), sentence_list(attr(table, "reading")))
   })
 }

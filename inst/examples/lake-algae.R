@@ -12,7 +12,7 @@ problem <- pose(algae, algae ~ algae, nitrate ~ nitrate, dynamics = course) |>
   search_within(rate = c(0.1, 5), half = c(0.5, 50), yield = c(0.01, 1), algae0 = c(0.01, 1))
 
 run <- fit_local(problem)
-compare_runs(run, fit_multistart(problem, starts = 20, seed = 1))
+compare_runs(run, fit_multistart(problem, starts = 8, seed = 1))
 uncertainty(run)
 check_residuals(run)
 plot_states(run)
