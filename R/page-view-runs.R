@@ -172,10 +172,13 @@ view_ranking <- function(found) {
     h <- htmltools::tags
     runs <- attr(table, "runs")
     shown <- utils::head(tibble::as_tibble(unclass(table)), 8)
-    keep <- intersect(c("model", "n_free", "aicc", "aicc_weight", "prediction_error", "remark"), names(shown))
-    htmltools::tagList(h$table(class = "table table-sm", id = "ranking", h$thead(h$tr(lapply(c(keep, ""), function(x) h$th(scope = "col", x)))), h$tbody(lapply(seq_len(nrow(shown)), function(i) {
-      run <- runs[[shown$model[i]]]
-      h$tr(lapply(keep, function(name) h$td(if (!is.numeric(shown[[name]])) shown[[name]][i] else if (!is.na(shown[[name]][i])) format_number(shown[[name]][i]))), h$td(if (!is.null(run)) page_button(id_of("take", shown$model[i]), "Take", "take_model", list(model = shown$model[i]))))
-    }))), sentence_list(attr(table, "reading")))
+    keep <- intersect(c("model", "n_free", "aicc_weight", "prediction_error", "remark"), names(shown))
+    cells <- cell_texts(shown[keep])
+    take <- function(name) if (!is.null(runs[[name]])) page_button(id_of("take", name), "Take", "take_model", list(model = name))
+    rows <- lapply(seq_len(nrow(shown)), function(i) h$tr(h$td(take(shown$model[i])), lapply(unname(cells), function(x) h$td(x[i]))))
+    htmltools::tagList(
+      h$div(class = "wide", h$table(class = "table table-sm", id = "ranking", h$thead(h$tr(lapply(c("", keep), function(x) h$th(scope = "col", x)))), h$tbody(rows))),
+      sentence_list(attr(table, "reading"))
+    )
   })
 }

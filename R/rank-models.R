@@ -176,7 +176,7 @@ print.tundrel_ranking <- function(x, ...) {
   cat_table(drop_empty(ranked))
   cat("\nThe best would mean\n")
   for (name in utils::head(names(runs), most_told)) cat(strwrap(meaning_of(name, runs[[name]]), 80, indent = 2, exdent = 4), sep = "\n")
-  cat("\n", paste0(strwrap(ranking_reading(x), 80, exdent = 2), "\n"), sep = "")
+  cat("\n", paste0(strwrap(c(ranking_reading(x), unranked_models(x)), 80, exdent = 2), "\n"), sep = "")
   invisible(x)
 }
 
@@ -186,6 +186,10 @@ meaning_of <- function(name, run) {
   entry <- model(name)
   told <- vapply(names(entry$parameters), function(p) paste0(p, " = ", format_number(values[[p]]), " (", entry$parameters[[p]]$meaning, ")"), "")
   paste0(name, ": ", entry$title, ". ", paste(told, collapse = ", "), ".")
+}
+
+unranked_models <- function(x) {
+  if (any(!x$converged)) paste0("Not ranked, for the reasons in the column remark: ", paste0(x$model[!x$converged], collapse = ", "), ".")
 }
 
 ranking_reading <- function(x) {
@@ -198,7 +202,6 @@ ranking_reading <- function(x) {
     if (length(failed)) {
       paste0("Even the residuals of ", x$model[1], " do not look like noise (", paste(failed, collapse = ", "), "): none of these models may be right.")
     },
-    if (any(!x$converged)) paste0("Not ranked, for the reasons in the column remark: ", paste0(x$model[!x$converged], collapse = ", "), "."),
     "A ranking cannot tell which process is at work, nor how a curve goes on beyond the readings: prefer a model that is known to apply."
   )
 }
