@@ -108,6 +108,7 @@ own_starts.tundrel_criterion_varying <- function(criterion, compiled, fitted) {
 noise_parameters.tundrel_criterion_varying <- function(criterion, free) sum(criterion$own_parameters %in% free)
 stated_scatter.tundrel_criterion_varying <- function(criterion, free) NULL
 error_scale.tundrel_criterion_varying <- function(criterion, sigma, residuals, n, freedom, n_estimated, by_value, value) 1
+
 log_likelihood.tundrel_criterion_varying <- function(criterion, value, n, log_weight) if (criterion$restricted) NA_real_ else NextMethod()
 
 stored_parts.tundrel_criterion_varying <- function(criterion) c(NextMethod(), list(varying = lapply(criterion$varying[c("parameters", "log", "by")], as.list)), stored_restriction(criterion))

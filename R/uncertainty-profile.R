@@ -183,6 +183,8 @@ profile_obstacle <- function(run, quantity, target) {
     return("no_freedom")
   } else if (!isTRUE(sigma_of(run) > 0)) {
     return("no_residuals")
+  } else if (is_exact_fit(run)) {
+    return("exact_fit")
   }
   if (is.null(quantity$hold)) "kinks"
 }

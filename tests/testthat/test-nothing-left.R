@@ -37,7 +37,7 @@ test_that("what has no spread has residuals without a scale", {
   expect_s3_class(quietly(plot_residuals(run)), "ggplot")
 })
 
-test_that("where there is no noise to draw a bootstrap says so, and claims no certainty", {
+test_that("where there is no noise bootstraps and profiles say so, and claim no certainty", {
   decaying <- data.frame(x = 1:5, y = 5 * exp(-(1:5)))
   noted <- c("no degrees of freedom left", "the fit is exact, so there is no noise to estimate")
   for (k in 1:2) {
@@ -45,6 +45,8 @@ test_that("where there is no noise to draw a bootstrap says so, and claims no ce
     found <- quietly(uncertainty(run, by = "bootstrap", replicates = 25, seed = 1))
     expect_identical(found$note, rep(noted[k], 2))
     expect_true(all(is.na(c(found$std_error, found$lower, found$upper))))
+    profiled <- quietly(uncertainty(run, by = "profile"))
+    expect_true(all(is.na(c(profiled$lower, profiled$upper))))
   }
 })
 
