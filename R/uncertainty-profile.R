@@ -183,7 +183,8 @@ profile_obstacle <- function(run, quantity, target) {
     return("no_freedom")
   } else if (!isTRUE(sigma_of(run) > 0)) {
     return("no_residuals")
-  } else if (is_exact_fit(run)) {
+  } else if (is_compiled(run$problem) && is_exact_fit(run)) {
+    # of a function of one's own this would be one more call
     return("exact_fit")
   }
   if (is.null(quantity$hold)) "kinks"
